@@ -1,0 +1,1 @@
+"""Everything Collage computes. Nothing in here knows of the window."""

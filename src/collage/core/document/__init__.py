@@ -1,0 +1,1 @@
+"""The material document: values, edits, history, and its MaterialX form."""

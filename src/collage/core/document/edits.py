@@ -1,0 +1,176 @@
+"""Edits as pure functions: a network in, a network out. The history runs them and can take them back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from collage.core.document.model import CONVERT, SKIP, Card, Input, Network, Output, Value, Wire
+from collage.core.errors import CollageError
+
+
+def add_card(network: Network, card: Card) -> Network:
+    """Puts a card in. Its name must be free (see Network.free_name)."""
+    if card.name in network.cards:
+        raise CollageError(f"There is already a card named “{card.name}”.", about=card.name)
+    return network.with_card(card)
+
+
+def _card(network: Network, name: str) -> Card:
+    try:
+        return network.cards[name]
+    except KeyError:
+        raise CollageError(f"There is no card named “{name}” any more.", about=name) from None
+
+
+def set_input(network: Network, card: str, new: Input | None, name: str = "") -> Network:
+    """Gives an input a value, a wire or attributes; None brings back the default of `name`."""
+    old = _card(network, card)
+    return network.with_card(old.with_input(new) if new is not None else old.without_input(name))
+
+
+def set_value(network: Network, card: str, name: str, type_name: str, value: Value) -> Network:
+    """Gives an input a value; a wire that was there is taken away."""
+    old = _card(network, card).inputs.get(name)
+    attributes = old.attributes if old else {}
+    return set_input(network, card, Input(name, type_name, value, None, None, attributes))
+
+
+def connect(network: Network, source: Wire, card: str, name: str, type_name: str) -> Network:
+    """Wires an output of a card to an input of another. Types must be the same (see wiring.join).
+
+    Raises CollageError where the wire would close a loop.
+    """
+    _card(network, source.card)
+    if card in network.upstream(source.card):
+        raise CollageError(
+            f"“{source.card}” already takes from “{card}”, so this wire would run in a circle.",
+            about=card,
+            remedy="Take the value from a card further left.",
+        )
+    old = _card(network, card).inputs.get(name)
+    attributes = old.attributes if old else {}
+    value = old.value if old else None
+    return set_input(network, card, Input(name, type_name, value, source, None, attributes))
+
+
+def disconnect(network: Network, card: str, name: str) -> Network:
+    """Takes a wire away; the value the input had before comes back. Idle conversion cards go too."""
+    old = _card(network, card).inputs.get(name)
+    if old is None or old.wire is None:
+        return network
+    if old.value is None and not old.attributes:
+        without = set_input(network, card, None, name)
+    else:
+        without = set_input(network, card, replace(old, wire=None))
+    return _without_idle_conversions(without)
+
+
+def _without_idle_conversions(network: Network) -> Network:
+    while True:
+        used = {wire.card for _, _, wire in network.wires()}
+        used |= {out.wire.card for out in network.outputs.values() if out.wire}
+        idle = {
+            name
+            for name, card in network.cards.items()
+            if card.attributes.get(CONVERT) == "true" and name not in used
+        }
+        if not idle:
+            return network
+        network = network.without_cards(idle)
+
+
+def pass_through(card: Card, main_input: str | None) -> Input | None:
+    """The input that comes out unchanged when the card is skipped."""
+    return card.inputs.get(main_input) if main_input else None
+
+
+def remove_cards(
+    network: Network, names: Iterable[str], main_inputs: Mapping[str, str | None] | None = None
+) -> Network:
+    """Takes cards out. Where a card's main input was wired, the wires behind it are joined to that.
+
+    main_inputs : for each card the name of the input that passes through it, if any.
+    """
+    main_inputs = main_inputs or {}
+    for name in names:
+        card = _card(network, name)
+        through = pass_through(card, main_inputs.get(name))
+        for consumer, input_name, _wire in network.consumers(name):
+            if through is not None and through.wire is not None and through.wire.card != consumer:
+                one = network.cards[consumer].inputs[input_name]
+                network = set_input(network, consumer, replace(one, wire=through.wire))
+            else:
+                network = disconnect(network, consumer, input_name)
+        outputs = {
+            key: replace(out, wire=through.wire if through else None)
+            if out.wire and out.wire.card == name
+            else out
+            for key, out in network.outputs.items()
+        }
+        network = replace(network.without_cards({name}), outputs=outputs)
+    return _without_idle_conversions(network)
+
+
+def rename_card(network: Network, old: str, new: str) -> Network:
+    """Gives a card another name; every wire follows."""
+    card = _card(network, old)
+    if new == old:
+        return network
+    if new in network.cards:
+        raise CollageError(f"There is already a card named “{new}”.", about=new)
+
+    def follow(one: Input) -> Input:
+        return replace(one, wire=replace(one.wire, card=new)) if one.wire and one.wire.card == old else one
+
+    def follow_out(out: Output) -> Output:
+        return replace(out, wire=replace(out.wire, card=new)) if out.wire and out.wire.card == old else out
+
+    cards = {}
+    for name, one in network.cards.items():
+        kept = replace(card, name=new) if name == old else one
+        cards[kept.name] = replace(kept, inputs={key: follow(i) for key, i in kept.inputs.items()})
+    return replace(network, cards=cards, outputs={key: follow_out(o) for key, o in network.outputs.items()})
+
+
+def set_attribute(network: Network, card: str, name: str, value: str | None) -> Network:
+    return network.with_card(_card(network, card).with_attribute(name, value))
+
+
+def move_cards(network: Network, places: Mapping[str, tuple[float, float]]) -> Network:
+    """Puts cards at places on the board, in the standard's units."""
+    for name, (x, y) in places.items():
+        card = _card(network, name)
+        network = network.with_card(
+            card.with_attribute("xpos", f"{x:.4f}").with_attribute("ypos", f"{y:.4f}")
+        )
+    return network
+
+
+def skip_cards(network: Network, names: Iterable[str], skipped: bool) -> Network:
+    for name in names:
+        network = set_attribute(network, name, SKIP, "true" if skipped else None)
+    return network
+
+
+def duplicate_cards(
+    network: Network, names: Iterable[str], shift: tuple[float, float]
+) -> tuple[Network, dict[str, str]]:
+    """Copies cards, wires between them included; wires from outside are kept. Returns old to new names."""
+    names = list(names)
+    new_names: dict[str, str] = {}
+    for name in names:
+        new_names[name] = network.free_name(name)
+        network = network.with_card(replace(_card(network, name), name=new_names[name]))
+    for new_name in new_names.values():
+        card = network.cards[new_name]
+        inputs = {
+            key: replace(one, wire=replace(one.wire, card=new_names[one.wire.card]))
+            if one.wire and one.wire.card in new_names
+            else one
+            for key, one in card.inputs.items()
+        }
+        x, y = card.position
+        card = replace(card, inputs=inputs)
+        network = move_cards(network.with_card(card), {new_name: (x + shift[0], y + shift[1])})
+    return network, new_names

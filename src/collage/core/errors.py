@@ -1,0 +1,22 @@
+"""The one kind of error that is meant for the person at the screen."""
+
+from __future__ import annotations
+
+
+class CollageError(Exception):
+    """A sentence for the user, what it is about, and what would help.
+
+    message : one clear sentence.
+    about : the file, card or input it is about, as a short text.
+    remedy : what the user can do, as a sentence; may be empty.
+    """
+
+    def __init__(self, message: str, *, about: object = "", remedy: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.about = str(about)
+        self.remedy = remedy
+
+    def __str__(self) -> str:
+        where = f"{self.about}: " if self.about and self.about not in self.message else ""
+        return f"{where}{self.message}" + (f" {self.remedy}" if self.remedy else "")

@@ -1,0 +1,509 @@
+"""From a network to a plan: groups and standard graphs inlined, constants folded, equal steps merged.
+
+A step is named by the hash of what it computes, values and inputs included; two cards that compute the
+same thing become one step, and a result can be found again by its name after an undo.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from collage.core.document.model import Card, Network, Output, Value, Wire, order
+from collage.core.document.types import CHANNELS, TEXTS, zero
+from collage.core.errors import CollageError
+from collage.core.evaluate.geometry import geometry
+from collage.core.images.colour import is_linear, to_linear
+from collage.core.images.store import ImageRef, ImageStore
+from collage.core.nodes.behaviour import Context
+from collage.core.nodes.library import Library, NodeDef, TabDef
+
+LOUD = (1.0, 0.05, 0.6)
+"""The colour of what cannot be computed."""
+
+Shift = tuple[int, ...]
+"""The small steps taken from the points: () none, (0,) along u, (1,) along v, and so on nested."""
+
+
+@dataclass(frozen=True, eq=False)
+class Const:
+    """A value that is the same everywhere: (k, 1), or a text or image for inputs of such a type."""
+
+    value: Any
+    type: str
+
+    @property
+    def key(self) -> str:
+        value = self.value
+        if isinstance(value, np.ndarray):
+            return f"{value.dtype.str}{value.shape}{value.tobytes().hex()}"
+        if isinstance(value, ImageRef):
+            return f"{value!r}{value.stamp}"
+        return repr(value)
+
+
+@dataclass(frozen=True)
+class Ref:
+    """The result of a step, or one of its several outputs."""
+
+    key: str
+    type: str
+    output: str = ""
+
+    @property
+    def name(self) -> str:
+        return f"{self.key}:{self.output}" if self.output else self.key
+
+
+Source = Const | Ref
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One call of a function. `keep`: worth remembering, since it is what a card shows."""
+
+    key: str
+    function: Callable[..., Any]
+    type: str
+    shift: Shift
+    sources: Mapping[str, Source | None]
+    keep: bool
+
+
+@dataclass(frozen=True)
+class CardOutput:
+    """What a card puts out, as something to plan for."""
+
+    card: str
+    output: str = ""
+    path: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class CardInput:
+    """What an input of a card takes in, as something to plan for."""
+
+    card: str
+    input: str
+    path: tuple[str, ...] = ()
+
+
+Place = tuple[tuple[str, ...], str]
+"""A card, by the path of its network and its name."""
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """Steps, inputs first; what each target is; and what was wrong on the way."""
+
+    steps: tuple[Step, ...]
+    outputs: Mapping[str, Source]
+    problems: Mapping[Place, CollageError] = field(default_factory=dict)
+    images: ImageStore | None = None
+
+
+def as_array(value: Value, type_name: str) -> np.ndarray:
+    """A literal as (k, 1): float32, or int32 and bool for whole numbers and yes/no."""
+    kind = {"integer": np.int32, "boolean": np.bool_}.get(type_name, np.float32)
+    return np.array(value, kind).reshape(-1, 1)
+
+
+def build_plan(
+    library: Library,
+    document: Network,
+    targets: Mapping[str, CardOutput | CardInput],
+    *,
+    folder: Path | None = None,
+    images: ImageStore | None = None,
+    filtered: bool = True,
+    strict: bool = False,
+) -> Plan:
+    """The plan for some targets of a document.
+
+    folder : where relative file names start.
+    filtered : images are read at the detail of the picture.
+    strict : raise the first problem; otherwise what is broken puts out the loud colour and the rest goes on.
+        Missing images give the standard's default when strict, the loud colour otherwise.
+    """
+    builder = _Builder(library, folder or Path(), images or ImageStore(), filtered, strict)
+    outputs = builder.outputs(document, targets)
+    return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images)
+
+
+@dataclass(eq=False)
+class _Scope:
+    """A network being inlined: where it lies, and how its own inputs are found in the one around it."""
+
+    network: Network
+    path: tuple[str, ...] = ()
+    outer: _Scope | None = None
+    card: Card | None = None  # the card in `outer` whose inside this is
+    tabs: Mapping[str, TabDef] | None = None  # its definition's inputs, if a definition's graph
+    prefix: str = ""
+    space: str = ""
+    shown: bool = True  # whether the cards in here are a person's own
+    done: dict[tuple[str, Shift], dict[str, Source]] = field(default_factory=dict)
+
+
+class _Builder:
+    def __init__(
+        self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool
+    ) -> None:
+        self.library, self.folder, self.images = library, folder, images
+        self.filtered, self.strict = filtered, strict
+        self.steps: dict[str, Step] = {}
+        self.problems: dict[Place, CollageError] = {}
+
+    # ---- targets ------------------------------------------------------------------------------
+
+    def outputs(
+        self, document: Network, targets: Mapping[str, CardOutput | CardInput]
+    ) -> dict[str, Source]:
+        root = _Scope(
+            document,
+            prefix=document.attributes.get("fileprefix", ""),
+            space=document.attributes.get("colorspace", ""),
+        )
+        scopes: dict[tuple[str, ...], _Scope] = {(): root}
+        found: dict[str, Source] = {}
+        for name, target in targets.items():
+            scope = self._scope_at(scopes, target.path)
+            card = scope.network.cards.get(target.card)
+            if card is None:
+                raise CollageError(f"There is no card named “{target.card}”.", about=target.card)
+            if isinstance(target, CardInput):
+                tab = self._definition(scope, card).inputs.get(target.input)
+                if tab is None:
+                    raise CollageError(f"“{card.name}” has no input “{target.input}”.", about=card.name)
+                result = self._guard(scope, card, lambda s=scope, c=card, t=tab: self._resolve(s, c, t, ()))
+            else:
+                result = self._output_of(scope, Wire(target.card, target.output), ())
+            if result is not None:
+                found[name] = result
+        return found
+
+    def _scope_at(self, scopes: dict[tuple[str, ...], _Scope], path: tuple[str, ...]) -> _Scope:
+        if path not in scopes:
+            outer = self._scope_at(scopes, path[:-1])
+            scopes[path] = self._group_scope(outer, outer.network.cards[path[-1]])
+        return scopes[path]
+
+    def _guard(self, scope: _Scope, card: Card, work: Callable[[], Source | None]) -> Source | None:
+        try:
+            return work()
+        except CollageError as error:
+            self._note(scope, card, error)
+            return None
+
+    def _note(self, scope: _Scope, card: Card, error: CollageError) -> None:
+        if self.strict:
+            raise error
+        while not scope.shown and scope.outer is not None and scope.card is not None:
+            scope, card = scope.outer, scope.card
+        self.problems.setdefault((scope.path, card.name), error)
+
+    # ---- cards --------------------------------------------------------------------------------
+
+    def _output_of(self, scope: _Scope, wire: Wire, shift: Shift) -> Source | None:
+        """What a wire carries; None where the card is skipped and nothing passes through it."""
+        self._work_through(scope, wire.card, shift)
+        card = scope.network.cards[wire.card]
+        if card.skipped:
+            return self._passed(scope, card, shift)
+        outputs = scope.done[(wire.card, shift)]
+        if wire.output in outputs:
+            return outputs[wire.output]
+        if wire.output and len(outputs) > 1:
+            raise CollageError(
+                f"“{card.name}” has no output “{wire.output}”.", about=card.name, remedy="Wire another output."
+            )
+        return next(iter(outputs.values()))
+
+    def _work_through(self, scope: _Scope, name: str, shift: Shift) -> None:
+        """Makes the steps of a card and of all it needs, in order, so that long chains need no recursion."""
+        if (name, shift) in scope.done:
+            return
+        sequence, stuck = order(scope.network, [name])
+        for one in stuck:
+            card = scope.network.cards[one]
+            error = CollageError(
+                f"“{one}” takes from itself in a circle.", about=one, remedy="Cut one of the wires of the circle."
+            )
+            self._note(scope, card, error)
+            scope.done[(one, shift)] = self._loud(scope, card)
+        for one in sequence:
+            if (one, shift) in scope.done:
+                continue
+            card = scope.network.cards[one]
+            try:
+                scope.done[(one, shift)] = {} if card.skipped else self._card(scope, card, shift)
+            except CollageError as error:
+                self._note(scope, card, error)
+                scope.done[(one, shift)] = self._loud(scope, card)
+
+    def _loud(self, scope: _Scope, card: Card) -> dict[str, Source]:
+        if card.network is not None:
+            return {
+                out.name: Const(_loud_value(out.type), out.type) for out in card.network.outputs.values()
+            } or {"out": Const(_loud_value("color3"), "color3")}
+        if card.type != "multioutput":
+            return {"out": Const(_loud_value(card.type), card.type)}
+        try:
+            outputs = self._definition(scope, card).outputs.values()
+        except CollageError:
+            return {"out": Const(_loud_value("color3"), "color3")}
+        return {out.name: Const(_loud_value(out.type), out.type) for out in outputs}
+
+    def _passed(self, scope: _Scope, card: Card, shift: Shift) -> Source | None:
+        if card.network is not None:
+            return None
+        definition = self._definition(scope, card)
+        if definition.main_input is None:
+            return None
+        return self._resolve(scope, card, definition.inputs[definition.main_input], shift)
+
+    def _definition(self, scope: _Scope, card: Card) -> NodeDef:
+        return self.library.definition(card)
+
+    def _card(self, scope: _Scope, card: Card, shift: Shift) -> dict[str, Source]:
+        if card.network is not None:
+            return self._inlined(self._group_scope(scope, card), card.network.outputs, shift)
+        definition = self._definition(scope, card)
+        if definition.function is not None:
+            return self._step(scope, card, definition, shift)
+        graph = self.library.graph(definition)
+        if graph is None:
+            raise CollageError(
+                f"Collage cannot compute “{card.category}” yet.",
+                about=card.name,
+                remedy="Skip the card, or use another one.",
+            )
+        inner = _Scope(
+            graph, (*scope.path, card.name), scope, card, definition.inputs, scope.prefix, scope.space, False
+        )
+        return self._inlined(inner, graph.outputs, shift)
+
+    def _group_scope(self, outer: _Scope, card: Card) -> _Scope:
+        assert card.network is not None
+        prefix = outer.prefix + card.attributes.get("fileprefix", "")
+        space = card.attributes.get("colorspace") or outer.space
+        return _Scope(
+            card.network, (*outer.path, card.name), outer, card, None, prefix, space, outer.shown
+        )
+
+    def _inlined(
+        self, scope: _Scope, outputs: Mapping[str, Output], shift: Shift
+    ) -> dict[str, Source]:
+        found: dict[str, Source] = {}
+        for out in outputs.values():
+            source: Source | None = None
+            if out.wire is not None:
+                if out.wire.card not in scope.network.cards:
+                    raise CollageError(
+                        f"The output “{out.name}” takes from “{out.wire.card}”, which is not there.",
+                        about=scope.path[-1] if scope.path else out.name,
+                        remedy="Wire it again.",
+                    )
+                source = self._output_of(scope, out.wire, shift)
+            elif out.interface is not None:
+                source = self._interface(scope, out.interface, out.type, shift)
+            found[out.name] = source if source is not None else _neutral(out.type)
+        return found
+
+    # ---- inputs -------------------------------------------------------------------------------
+
+    def _resolve(self, scope: _Scope, card: Card, tab: TabDef, shift: Shift) -> Source:
+        """What an input takes in: a wire, the group's input, its value, the surface, or the default."""
+        one = card.inputs.get(tab.name)
+        source: Source | None = None
+        if one is not None and not one.muted:
+            if one.wire is not None:
+                source = self._wired(scope, card, one.wire, tab, shift)
+            elif one.interface is not None:
+                source = self._interface(scope, one.interface, tab.type, shift)
+            elif one.value is not None and not tab.geometry:
+                return self._literal(scope, card, tab, one.value, one.attributes.get("colorspace", ""))
+        if source is not None:
+            return source
+        if tab.geometry:
+            return self._geometry(tab, shift)
+        return self._literal(scope, card, tab, tab.default, "none")
+
+    def _wired(self, scope: _Scope, card: Card, wire: Wire, tab: TabDef, shift: Shift) -> Source | None:
+        if wire.card not in scope.network.cards:
+            raise CollageError(
+                f"“{card.name}” takes from “{wire.card}”, which is not there.",
+                about=card.name,
+                remedy="Wire it again.",
+            )
+        source = self._output_of(scope, wire, shift)
+        if source is not None and CHANNELS.get(source.type) != CHANNELS.get(tab.type):
+            raise CollageError(
+                f"“{wire.card}” puts out {source.type}, but “{tab.name}” takes {tab.type}.",
+                about=card.name,
+                remedy="Put a Convert card in between.",
+            )
+        return source
+
+    def _interface(self, scope: _Scope, name: str, type_name: str, shift: Shift) -> Source | None:
+        """An input of the network around, looked up where its card lies."""
+        if scope.card is None or scope.outer is None:
+            return None
+        tabs = scope.tabs
+        tab = tabs.get(name) if tabs is not None else TabDef(name, type_name, zero(type_name))
+        if tab is None:
+            return None
+        one = scope.card.inputs.get(name)
+        if tabs is None and one is not None:
+            tab = replace(tab, type=one.type, geometry=one.attributes.get("defaultgeomprop", ""))
+        return self._resolve(scope.outer, scope.card, tab, shift)
+
+    def _literal(
+        self, scope: _Scope, card: Card, tab: TabDef, value: Value | None, space: str
+    ) -> Source:
+        if tab.type in TEXTS:
+            if tab.type == "filename":
+                space = space if space not in ("", "none") else self._space(scope, card)
+                return Const(self._image(scope, str(value or ""), space), tab.type)
+            return Const(value if value is not None else "", tab.type)
+        if value is None:
+            return _neutral(tab.type)
+        array = as_array(value, tab.type)
+        if tab.type in ("color3", "color4") and space != "none":
+            space = space or self._space(scope, card)
+            if not is_linear(space):
+                array = to_linear(array, space)
+        return Const(array, tab.type)
+
+    @staticmethod
+    def _space(scope: _Scope, card: Card) -> str:
+        return card.attributes.get("colorspace") or scope.space
+
+    def _image(self, scope: _Scope, name: str, space: str) -> ImageRef:
+        if not name:
+            return ImageRef("")
+        return ImageRef(str(self.folder / (scope.prefix + name)), space or "lin_rec709")
+
+    def _geometry(self, tab: TabDef, shift: Shift) -> Source:
+        function = geometry(tab.geometry)
+        if function is None:
+            return _neutral(tab.type)
+        return self._add(function, f"geometry {tab.geometry}", tab.type, shift, {}, True, False)
+
+    # ---- steps --------------------------------------------------------------------------------
+
+    def _step(self, scope: _Scope, card: Card, definition: NodeDef, shift: Shift) -> dict[str, Source]:
+        mark, function = definition.mark, definition.function
+        assert mark is not None
+        assert function is not None
+        sources: dict[str, Source | None] = {}
+        for tab in definition.inputs.values():
+            sources[tab.name] = self._resolve(scope, card, tab, shift)
+        for name in mark.heights:
+            if name not in definition.inputs:
+                continue
+            tab = definition.inputs[name]
+            wanted = self.filtered or "file" not in definition.inputs
+            for axis, suffix in ((0, "_du"), (1, "_dv")):
+                sources[name + suffix] = (
+                    self._resolve(scope, card, tab, (*shift, axis)) if wanted else None
+                )
+        self._check_images(scope, card, definition, sources)
+        out_type = definition.type
+        made = self._add(
+            function,
+            f"{function.__module__}.{function.__qualname__} {definition.name}",
+            out_type,
+            shift,
+            sources,
+            mark.spatial,
+            scope.shown,
+        )
+        if out_type != "multioutput":
+            return {next(iter(definition.outputs)): made}
+        if isinstance(made, Const):
+            return {name: Const(made.value[name], out.type) for name, out in definition.outputs.items()}
+        return {name: Ref(made.key, out.type, name) for name, out in definition.outputs.items()}
+
+    def _check_images(
+        self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None]
+    ) -> None:
+        """A file that cannot be read becomes the standard's default, or loud, and is told once."""
+        for name, source in sources.items():
+            ref = source.value if isinstance(source, Const) else None
+            if not isinstance(ref, ImageRef) or not ref.path:
+                continue
+            if definition.type not in ("color3", "color4") and not is_linear(ref.space):
+                ref = ImageRef(ref.path)  # data has no colour space
+                sources[name] = Const(ref, "filename")
+            try:
+                self.images.open(ref)
+            except CollageError as error:
+                sources[name] = Const(ImageRef(""), "filename")
+                if not self.strict:
+                    self._note(scope, card, error)
+                    sources["default"] = Const(_loud_value(definition.type), definition.type)
+
+    def _add(
+        self,
+        function: Callable[..., Any],
+        label: str,
+        type_name: str,
+        shift: Shift,
+        sources: Mapping[str, Source | None],
+        spatial: bool,
+        keep: bool,
+    ) -> Source:
+        if not spatial and all(isinstance(source, Const) for source in sources.values()):
+            return Const(_fold(function, type_name, sources, self.images), type_name)
+        parts = [label, type_name, repr(shift) if spatial else ""]
+        parts += [
+            f"{name}={'' if one is None else one.key if isinstance(one, Const) else one.name}"
+            for name, one in sources.items()
+        ]
+        key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
+        if key not in self.steps or (keep and not self.steps[key].keep):
+            self.steps[key] = Step(key, function, type_name, shift, dict(sources), keep)
+        return Ref(key, type_name)
+
+
+def _fold(
+    function: Callable[..., Any], type_name: str, sources: Mapping[str, Source | None], images: ImageStore
+) -> Any:
+    values = {name: one.value for name, one in sources.items() if isinstance(one, Const)}
+    with np.errstate(all="ignore"):
+        return typed(function(Context(None, type_name, images), **values), type_name)
+
+
+def typed(result: Any, type_name: str) -> Any:
+    """A function's result in the number kind of its type, two-dimensional."""
+    if isinstance(result, dict):
+        return {name: np.atleast_2d(np.asarray(one)).astype(np.float32) for name, one in result.items()}
+    if isinstance(result, (str, ImageRef)):
+        return result
+    kind = {"integer": np.int32, "boolean": np.bool_}.get(type_name, np.float32)
+    array = np.asarray(result)
+    if array.ndim < 2:
+        array = np.atleast_2d(array)
+    return array.astype(kind, copy=False)
+
+
+def _loud_value(type_name: str) -> np.ndarray:
+    count = CHANNELS.get(type_name, 3)
+    if type_name in ("integer", "boolean"):
+        return as_array(1, type_name)
+    if count in (3, 4) and type_name.startswith("color"):
+        return np.array([*LOUD, 1.0][:count], np.float32).reshape(-1, 1)
+    return np.full((count, 1), 0.5, np.float32)
+
+
+def _neutral(type_name: str) -> Const:
+    value = zero(type_name)
+    if value is None or isinstance(value, str):
+        return Const(value, type_name)
+    return Const(as_array(value, type_name), type_name)

@@ -1,0 +1,119 @@
+"""A batch of surface points: what every function of the evaluator may look at."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
+
+import numpy as np
+
+_ids = itertools.count(1)
+
+
+@dataclass(frozen=True, eq=False)
+class Points:
+    """n surface points as separate float32 components, each component contiguous.
+
+    position, normal, tangent, bitangent : (3, n) in world space, metres; directions of length 1.
+    object_position, object_normal, object_tangent, object_bitangent : the same in the object's space;
+        None means that the two spaces are one.
+    uv : by name of the UV set, (2, n); the first is the default.
+    along_u, along_v : (3, n), how far the position moves for one unit of u or v.
+    step_u, step_v : (n,) one pixel's step in u and v, for differences; may be negative.
+    view : (3, n) direction from the eye to the point, or None where there is no eye.
+    filtered : whether images are read at the detail of the step, or always in full.
+    """
+
+    position: np.ndarray
+    normal: np.ndarray
+    tangent: np.ndarray
+    bitangent: np.ndarray
+    uv: Mapping[str, np.ndarray]
+    along_u: np.ndarray
+    along_v: np.ndarray
+    step_u: np.ndarray
+    step_v: np.ndarray
+    object_position: np.ndarray | None = None
+    object_normal: np.ndarray | None = None
+    object_tangent: np.ndarray | None = None
+    object_bitangent: np.ndarray | None = None
+    view: np.ndarray | None = None
+    filtered: bool = True
+    id: int = field(default_factory=lambda: next(_ids))
+
+    @property
+    def count(self) -> int:
+        return int(self.position.shape[1])
+
+    def uv_set(self, name: str = "") -> np.ndarray:
+        """(2, n) coordinates of a UV set; the first where the name is empty or unknown."""
+        if name in self.uv:
+            return self.uv[name]
+        if not self.uv:
+            return np.zeros((2, self.count), np.float32)
+        return next(iter(self.uv.values()))
+
+    def part(self, start: int, stop: int) -> Points:
+        """The points from `start` up to `stop`, as views."""
+        cut = slice(start, stop)
+        values = {}
+        for one in fields(self):
+            value = getattr(self, one.name)
+            if isinstance(value, np.ndarray):
+                values[one.name] = value[..., cut]
+        values["uv"] = {name: place[:, cut] for name, place in self.uv.items()}
+        return replace(self, **values)
+
+    def shifted(self, axis: int) -> Points:
+        """The points one step further along u (axis 0) or v (axis 1)."""
+        along, step = (self.along_u, self.step_u) if axis == 0 else (self.along_v, self.step_v)
+        move = along * step
+        uv = {}
+        for name, place in self.uv.items():
+            place = place.copy()
+            place[axis] += step
+            uv[name] = place
+        moved = self.object_position + move if self.object_position is not None else None
+        return replace(self, position=self.position + move, object_position=moved, uv=uv)
+
+
+def sheet(
+    width: int,
+    height: int,
+    *,
+    low: tuple[float, float, float] = (0.0, 0.0, 0.0),
+    high: tuple[float, float, float] = (1.0, 1.0, 0.0),
+    filtered: bool = False,
+) -> Points:
+    """The flat sheet: the unit UV square, pixel centres, row by row from the top.
+
+    low, high : the box that u and v span in space; with the standard's box position is (u, v, 0).
+    Differences run inside pairs of neighbouring pixels, as those of a graphics card do.
+    """
+    columns = np.arange(width)
+    rows = np.arange(height)[::-1]  # v is 1 at the top, rows are counted from the bottom
+    u, v = np.meshgrid((columns + 0.5) / width, (rows + 0.5) / height)
+    sign_u, sign_v = np.meshgrid(1 - 2 * (columns % 2), 1 - 2 * (rows % 2))
+    place = np.stack([u.ravel(), v.ravel()]).astype(np.float32)
+    ones = np.ones(width * height, np.float32)
+    span_u, span_v = high[0] - low[0], high[1] - low[1]
+    depth = (low[2] + high[2]) / 2
+    position = np.stack([low[0] + place[0] * span_u, low[1] + place[1] * span_v, ones * depth])
+
+    def axis(x: float, y: float, z: float) -> np.ndarray:
+        return np.stack([ones * x, ones * y, ones * z]).astype(np.float32)
+
+    return Points(
+        position=position.astype(np.float32),
+        normal=axis(0, 0, 1),
+        tangent=axis(1, 0, 0),
+        bitangent=axis(0, 1, 0),
+        uv={"UVMap": place},
+        along_u=axis(span_u, 0, 0),
+        along_v=axis(0, span_v, 0),
+        step_u=(sign_u.ravel() / width).astype(np.float32),
+        step_v=(sign_v.ravel() / height).astype(np.float32),
+        view=axis(0, 0, -1),
+        filtered=filtered,
+    )

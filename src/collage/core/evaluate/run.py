@@ -1,0 +1,227 @@
+"""Runs a plan on points: in blocks that stay in the processor's cache, on threads, with a cache of results."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, TypeVar
+
+import numpy as np
+
+from collage.core.document.types import CHANNELS
+from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, Step, typed
+from collage.core.evaluate.points import Points
+from collage.core.nodes.behaviour import Array, Context
+
+BLOCK = 16_384
+
+Item = TypeVar("Item")
+Answer = TypeVar("Answer")
+
+
+class Cancelled(Exception):
+    """Work was called off between two blocks; nobody wants the answer any more."""
+
+
+def never() -> bool:
+    """Work that is never called off."""
+    return False
+
+
+class Workers:
+    """The shared threads that blocks are spread over."""
+
+    def __init__(self, count: int | None = None) -> None:
+        self.count = count or os.cpu_count() or 1
+        self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage")
+
+    def map(self, work: Callable[[Item], Answer], items: Iterable[Item]) -> list[Answer]:
+        """The answers in order. The first exception is raised, and what has not begun is dropped."""
+        futures = [self._pool.submit(work, item) for item in items]
+        try:
+            return [future.result() for future in futures]
+        finally:
+            for future in futures:
+                future.cancel()
+
+    def close(self) -> None:
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+class ResultCache:
+    """Results by step and points; those not used for longest go when the budget is full."""
+
+    def __init__(self, budget: int = 2**30) -> None:
+        self.budget = budget
+        self.evaluated = 0  # steps computed so far: tests count what an edit costs
+        self._lock = threading.Lock()
+        self._held: OrderedDict[tuple[str, int], Array] = OrderedDict()
+        self._bytes = 0
+
+    def get(self, name: str, points_id: int) -> Array | None:
+        with self._lock:
+            found = self._held.get((name, points_id))
+            if found is not None:
+                self._held.move_to_end((name, points_id))
+            return found
+
+    def put(self, name: str, points_id: int, value: Array) -> None:
+        value.flags.writeable = False
+        with self._lock:
+            old = self._held.pop((name, points_id), None)
+            self._bytes += value.nbytes - (old.nbytes if old is not None else 0)
+            self._held[(name, points_id)] = value
+            while self._bytes > self.budget and len(self._held) > 1:
+                _, gone = self._held.popitem(last=False)
+                self._bytes -= gone.nbytes
+
+
+def run(
+    plan: Plan,
+    points: Points,
+    *,
+    cache: ResultCache | None = None,
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+    progress: Callable[[float], None] | None = None,
+) -> dict[str, Any]:
+    """The value of every output of the plan.
+
+    Returns by target name (k, n) arrays, or (k, 1) where the value is the same everywhere.
+    Raises Cancelled when `cancelled` says so between two blocks.
+    """
+    return _Run(plan, points, cache, workers, cancelled, progress).results()
+
+
+class _Run:
+    def __init__(
+        self,
+        plan: Plan,
+        points: Points,
+        cache: ResultCache | None,
+        workers: Workers | None,
+        cancelled: Callable[[], bool],
+        progress: Callable[[float], None] | None,
+    ) -> None:
+        self.plan, self.points, self.cache, self.workers = plan, points, cache, workers
+        self.cancelled, self.progress = cancelled, progress
+        self.full: dict[str, Array] = {}  # whole arrays by result name: found in the cache, or being made
+        self.found: set[str] = set()
+        self._select()
+
+    def _select(self) -> None:
+        """Which steps must run: those the outputs need, back to what the cache already has."""
+        by_key = {step.key: step for step in self.plan.steps}
+        needed: set[str] = set()
+        waiting: list[Ref] = [one for one in self.plan.outputs.values() if isinstance(one, Ref)]
+        while waiting:
+            ref = waiting.pop()
+            if ref.key in needed or ref.name in self.found:
+                continue
+            if self.cache is not None:
+                held = self.cache.get(ref.name, self.points.id)
+                if held is not None:
+                    self.full[ref.name] = held
+                    self.found.add(ref.name)
+                    continue
+            needed.add(ref.key)
+            waiting += [one for one in by_key[ref.key].sources.values() if isinstance(one, Ref)]
+        self.steps = [step for step in self.plan.steps if step.key in needed]
+        self.last_use = self._last_uses()
+        wanted = {one.name for one in self.plan.outputs.values() if isinstance(one, Ref)}
+        self.kept = wanted - self.found
+        if self.cache is not None:
+            worth = [step for step in self.steps if step.keep and step.type in CHANNELS]
+            size = sum(CHANNELS[step.type] * 4 * self.points.count for step in worth)
+            if size <= self.cache.budget // 4:
+                self.kept |= {step.key for step in worth}
+
+    def _last_uses(self) -> dict[str, int]:
+        uses: dict[str, int] = {}
+        for at, step in enumerate(self.steps):
+            uses[step.key] = at
+            for source in step.sources.values():
+                if isinstance(source, Ref):
+                    uses[source.key] = at
+        return uses
+
+    def results(self) -> dict[str, Any]:
+        if self.steps:
+            self._run_blocks()
+        return {name: self._value(source) for name, source in self.plan.outputs.items()}
+
+    def _value(self, source: Source) -> Any:
+        return source.value if isinstance(source, Const) else self.full[source.name]
+
+    def _run_blocks(self) -> None:
+        count = self.points.count
+        starts = list(range(0, count, BLOCK))
+        done = 0
+
+        def block(start: int) -> None:
+            nonlocal done
+            if self.cancelled():
+                raise Cancelled
+            self._block(start, min(start + BLOCK, count))
+            done += 1
+            if self.progress is not None:
+                self.progress(done / len(starts))
+
+        if self.workers is None or len(starts) == 1:
+            for start in starts:
+                block(start)
+        else:
+            self.workers.map(block, starts)
+        if self.cache is not None:
+            self.cache.evaluated += len(self.steps)
+            for name in self.kept:
+                self.cache.put(name, self.points.id, self.full[name])
+
+    def _block(self, start: int, stop: int) -> None:
+        places: dict[Shift, Points] = {(): self.points.part(start, stop)}
+        local: dict[str, Any] = {}
+        with np.errstate(all="ignore"):
+            for at, step in enumerate(self.steps):
+                context = Context(_at(places, step.shift), step.type, self.plan.images)
+                inputs = {name: self._input(one, local, start, stop) for name, one in step.sources.items()}
+                result = typed(step.function(context, **inputs), step.type)
+                if isinstance(result, dict):
+                    for output, value in result.items():
+                        self._store(f"{step.key}:{output}", value, local, start, stop)
+                else:
+                    self._store(step.key, result, local, start, stop)
+                for source in step.sources.values():
+                    if isinstance(source, Ref) and self.last_use[source.key] == at:
+                        local.pop(source.name, None)
+
+    def _input(self, source: Source | None, local: dict[str, Any], start: int, stop: int) -> Any:
+        if source is None:
+            return None
+        if isinstance(source, Const):
+            return source.value
+        if source.name in local:
+            return local[source.name]
+        whole = self.full[source.name]
+        return whole if whole.shape[1] == 1 else whole[:, start:stop]
+
+    def _store(self, name: str, value: Array, local: dict[str, Any], start: int, stop: int) -> None:
+        local[name] = value
+        if name in self.kept:
+            whole = self.full.get(name)
+            if whole is None:
+                # two threads may come here at once; setdefault lets one array win
+                fresh = np.empty((value.shape[0], self.points.count), value.dtype)
+                whole = self.full.setdefault(name, fresh)
+            whole[:, start:stop] = value
+
+
+def _at(places: dict[Shift, Points], shift: Shift) -> Points:
+    """The points after some small steps, made when first needed."""
+    if shift not in places:
+        places[shift] = _at(places, shift[:-1]).shifted(shift[-1])
+    return places[shift]
+
+

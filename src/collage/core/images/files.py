@@ -1,0 +1,137 @@
+"""Reading and writing image files through OpenImageIO, with sentences for what can go wrong."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+
+from collage.core.errors import CollageError
+
+MAX_SIDE = 65_536
+MAX_PIXELS = 16_384 * 16_384
+READ_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr"}
+
+
+@dataclass(frozen=True)
+class ImageInfo:
+    """What a file's header says."""
+
+    width: int
+    height: int
+    channels: int
+    bits: int
+    floating: bool
+
+
+def _open(path: Path) -> oiio.ImageInput:
+    if not path.is_file():
+        raise CollageError(
+            "The file is not there.", about=path.name, remedy="Find the file again, or choose another one."
+        )
+    config = oiio.ImageSpec()
+    config.attribute("oiio:UnassociatedAlpha", 1)  # alpha stays unassociated, as the standard's reference has it
+    source = oiio.ImageInput.open(str(path), config)
+    if source is None:
+        reason = (oiio.geterror() or "unknown form").split("\n")[0]
+        raise CollageError(
+            f"The file cannot be read as an image: {reason}.",
+            about=path.name,
+            remedy="Save it again as PNG, TIFF, JPEG, EXR or HDR.",
+        )
+    return source
+
+
+def read_info(path: Path) -> ImageInfo:
+    """Size and depth from the header, with nothing else read."""
+    source = _open(path)
+    try:
+        return _info(source.spec(), path)
+    finally:
+        source.close()
+
+
+def _info(spec: oiio.ImageSpec, path: Path) -> ImageInfo:
+    if spec.width < 1 or spec.height < 1 or spec.nchannels < 1:
+        raise CollageError("The image is empty.", about=path.name, remedy="Save it again.")
+    if max(spec.width, spec.height) > MAX_SIDE or spec.width * spec.height > MAX_PIXELS:
+        raise CollageError(
+            f"The header says {spec.width:,} × {spec.height:,} pixels, more than Collage opens "
+            f"({MAX_SIDE:,} a side).",
+            about=path.name,
+            remedy="Check the file, or save it smaller.",
+        )
+    size = path.stat().st_size
+    if spec.width * spec.height / max(size, 1) > 50_000:  # no packing shrinks a picture that far
+        raise CollageError(
+            f"The header says {spec.width:,} × {spec.height:,} pixels, but the file has only {size:,} bytes.",
+            about=path.name,
+            remedy="The file is broken; copy or save it again.",
+        )
+    kind = spec.format.basetype
+    floating = kind in (oiio.HALF, oiio.FLOAT, oiio.DOUBLE)
+    return ImageInfo(spec.width, spec.height, spec.nchannels, spec.format.size() * 8, floating)
+
+
+def read_pixels(path: Path) -> np.ndarray:
+    """All pixels of an image as stored: (h, w, c) uint8, uint16 or float32, top row first, at most 4 channels."""
+    source = _open(path)
+    try:
+        info = _info(source.spec(), path)
+        kind = "float" if info.floating or info.bits > 16 else ("uint8" if info.bits == 8 else "uint16")
+        channels = min(info.channels, 4)
+        pixels = source.read_image(0, 0, 0, channels, kind)
+        if pixels is None:
+            reason = source.geterror().split("\n")[0] or "it ends too early"
+            raise CollageError(
+                f"The image is broken: {reason}.", about=path.name, remedy="Copy or save the file again."
+            )
+    finally:
+        source.close()
+    return np.asarray(pixels).reshape(info.height, info.width, channels)
+
+
+def write_image(
+    path: Path, pixels: np.ndarray, *, bits: int | None = None, attributes: Mapping[str, str] | None = None
+) -> None:
+    """Writes (h, w, c) pixels; the ending chooses the form. Written to a temporary name, then renamed.
+
+    pixels : uint8, uint16 or float32. bits : 8, 16 or 32, if it should differ from the array's.
+    """
+    pixels = np.ascontiguousarray(pixels if pixels.ndim == 3 else pixels[:, :, None])
+    height, width, channels = pixels.shape
+    kind = {8: "uint8", 16: "uint16", 32: "float"}[bits or pixels.dtype.itemsize * 8]
+    if path.suffix.lower() == ".exr" and bits == 16:
+        kind = "half"
+    spec = oiio.ImageSpec(width, height, channels, kind)
+    names = {1: ("Y",), 2: ("R", "G"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}
+    if channels in names:
+        spec.channelnames = names[channels]
+    spec.attribute("oiio:UnassociatedAlpha", 1)
+    for name, value in (attributes or {}).items():
+        spec.attribute(name, value)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    temporary = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
+    target = oiio.ImageOutput.create(str(temporary))
+    if target is None:
+        raise CollageError(
+            f"Collage cannot write “{path.suffix}” files.", about=path.name, remedy="Use .png, .tif, .jpg or .exr."
+        )
+    try:
+        good = target.open(str(temporary), spec) and target.write_image(pixels) and target.close()
+        if not good:
+            reason = target.geterror().split("\n")[0] or "unknown reason"
+            raise CollageError(
+                f"The file cannot be written: {reason}.", about=path.name, remedy="Check the folder and the free space."
+            )
+        os.replace(temporary, path)
+    except OSError as error:
+        raise CollageError(
+            f"The file cannot be written: {error.strerror}.", about=path.name, remedy="Check the folder and the free space."
+        ) from error
+    finally:
+        temporary.unlink(missing_ok=True)

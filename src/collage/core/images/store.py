@@ -1,0 +1,80 @@
+"""The store of loaded images: shared by path and colour space, kept within a budget of memory."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+from pathlib import Path
+
+from collage.core.errors import CollageError
+from collage.core.images.files import read_pixels
+from collage.core.images.pyramid import Pyramid, build
+
+
+@dataclass(frozen=True)
+class ImageRef:
+    """An image that a card names: where it is, and what its numbers mean."""
+
+    path: str
+    space: str = "lin_rec709"
+
+    @property
+    def stamp(self) -> str:
+        """Changes when the file on disk does; part of what a result is remembered by."""
+        try:
+            found = Path(self.path).stat()
+        except OSError:
+            return "missing"
+        return f"{found.st_mtime_ns}-{found.st_size}"
+
+
+class ImageStore:
+    """Loads each image once and forgets those not used for longest when the budget is full."""
+
+    def __init__(self, budget: int = 2 * 2**30) -> None:
+        self.budget = budget
+        self._lock = threading.Lock()
+        self._loading: dict[tuple[str, str, str], threading.Lock] = {}
+        self._held: OrderedDict[tuple[str, str, str], Pyramid | CollageError] = OrderedDict()
+
+    def open(self, ref: ImageRef) -> Pyramid:
+        """The pyramid of an image. Raises CollageError if there is none to be had."""
+        key = (ref.path, ref.space, ref.stamp)
+        with self._lock:
+            gate = self._loading.setdefault(key, threading.Lock())
+        with gate:  # one thread loads, the others that want the same image wait for it
+            with self._lock:
+                found = self._held.get(key)
+                if found is not None:
+                    self._held.move_to_end(key)
+            if found is None:
+                found = self._load(ref)
+                with self._lock:
+                    self._held[key] = found
+                    self._shrink()
+        with self._lock:
+            self._loading.pop(key, None)
+        if isinstance(found, CollageError):
+            raise found
+        return found
+
+    @staticmethod
+    def _load(ref: ImageRef) -> Pyramid | CollageError:
+        try:
+            return build(read_pixels(Path(ref.path)), ref.space)
+        except CollageError as error:
+            return error
+        except MemoryError:
+            return CollageError(
+                "The image does not fit into memory.", about=Path(ref.path).name, remedy="Save it smaller."
+            )
+
+    @property
+    def used(self) -> int:
+        """Bytes held."""
+        return sum(one.nbytes for one in self._held.values() if isinstance(one, Pyramid))
+
+    def _shrink(self) -> None:
+        while self.used > self.budget and len(self._held) > 1:
+            self._held.popitem(last=False)

@@ -1,0 +1,33 @@
+"""Compiled inner loops. Each family is a file that compiles when it is first imported.
+
+Compiled code is kept in the user's cache folder, so only the first start compiles. A kernel's helpers
+live in its own file: the cache notices changes in that file only.
+"""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Iterator
+from pathlib import Path
+
+import numba
+import platformdirs
+
+FAMILIES = ("noise", "cells", "sampling", "shading", "rays")
+
+# Numba reads this when a kernel is defined; nothing else in the program touches it.
+numba.config.CACHE_DIR = str(Path(platformdirs.user_cache_dir("collage")) / "kernels")
+
+
+def load_all() -> Iterator[tuple[str, int, int]]:
+    """Imports every family, compiling what is not in the cache. Yields (family, done, of) before each."""
+    for done, family in enumerate(FAMILIES):
+        yield family, done, len(FAMILIES)
+        importlib.import_module(f"{__name__}.{family}")
+    yield "", len(FAMILIES), len(FAMILIES)
+
+
+def cached() -> bool:
+    """Whether the compiled kernels seem to be in the cache already."""
+    folder = Path(numba.config.CACHE_DIR)
+    return folder.is_dir() and any(folder.rglob("*.nbc"))

@@ -1,0 +1,196 @@
+"""Cell noise and Worley's cellular noise, with the standard's reference hash.
+
+The neighbouring cells are the outer loop and the points the inner one, so that the inner one vectorises.
+S. Worley, A Cellular Texture Basis Function, SIGGRAPH 1996; hash and jitter as in the MaterialX reference.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit, types
+
+IN = types.Array(types.float32, 1, "C", readonly=True)
+OUT = types.Array(types.float32, 1, "C")
+f4, i4 = types.float32, types.int32
+
+FLAGS = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
+INLINE = {"forceinline": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
+
+U = np.uint32
+F = np.float32
+TO_UNIT = np.float32(1.0 / 4294967295.0)
+SEED_2 = np.uint32((0xDEADBEEF + (2 << 2) + 13) & 0xFFFFFFFF)
+SEED_3 = np.uint32((0xDEADBEEF + (3 << 2) + 13) & 0xFFFFFFFF)
+SEED_4 = np.uint32((0xDEADBEEF + (4 << 2) + 13) & 0xFFFFFFFF)
+FAR = np.float32(1e6)
+
+
+@njit(**INLINE)
+def _rotate(x, k):
+    return U(U(x << U(k)) | U(x >> U(32 - k)))
+
+
+@njit(**INLINE)
+def _final(a, b, c):
+    c = U(U(c ^ b) - _rotate(b, 14))
+    a = U(U(a ^ c) - _rotate(c, 11))
+    b = U(U(b ^ a) - _rotate(a, 25))
+    c = U(U(c ^ b) - _rotate(b, 16))
+    a = U(U(a ^ c) - _rotate(c, 4))
+    b = U(U(b ^ a) - _rotate(a, 14))
+    c = U(U(c ^ b) - _rotate(b, 24))
+    return c
+
+
+@njit(**INLINE)
+def _unit(bits):
+    return F(bits) * TO_UNIT
+
+
+@njit(**INLINE)
+def _cell_2(x, y):
+    return _unit(_final(U(SEED_2 + x), U(SEED_2 + y), SEED_2))
+
+
+@njit(**INLINE)
+def _cell_3(x, y, z):
+    return _unit(_final(U(SEED_3 + x), U(SEED_3 + y), U(SEED_3 + z)))
+
+
+@njit(**INLINE)
+def _cell_4(x, y, z, w):
+    a, b, c = U(SEED_4 + x), U(SEED_4 + y), U(SEED_4 + z)
+    a = U(U(U(a - c)) ^ _rotate(c, 4))
+    c = U(c + b)
+    b = U(U(U(b - a)) ^ _rotate(a, 6))
+    a = U(a + c)
+    c = U(U(U(c - b)) ^ _rotate(b, 8))
+    b = U(b + a)
+    a = U(U(U(a - c)) ^ _rotate(c, 16))
+    c = U(c + b)
+    b = U(U(U(b - a)) ^ _rotate(a, 19))
+    a = U(a + c)
+    c = U(U(U(c - b)) ^ _rotate(b, 4))
+    b = U(b + a)
+    return _unit(_final(U(a + w), b, c))
+
+
+@njit(**INLINE)
+def _whole(x):
+    return U(np.int32(math.floor(x)))
+
+
+@njit(types.void(IN, IN, OUT), **FLAGS)
+def _cells_2(x, y, out):
+    for i in range(out.size):
+        out[i] = _cell_2(_whole(x[i]), _whole(y[i]))
+
+
+@njit(types.void(IN, IN, IN, OUT), **FLAGS)
+def _cells_3(x, y, z, out):
+    for i in range(out.size):
+        out[i] = _cell_3(_whole(x[i]), _whole(y[i]), _whole(z[i]))
+
+
+@njit(types.void(IN, IN, IN, IN, OUT), **FLAGS)
+def _cells_4(x, y, z, w, out):
+    for i in range(out.size):
+        out[i] = _cell_4(_whole(x[i]), _whole(y[i]), _whole(z[i]), _whole(w[i]))
+
+
+@njit(types.void(IN, IN, IN, i4, OUT, OUT, OUT, OUT, OUT), **FLAGS)
+def _worley_2(x, y, jitter, metric, near, second, third, dx, dy):
+    near[:] = FAR
+    second[:] = FAR
+    third[:] = FAR
+    dx[:] = F(0.0)
+    dy[:] = F(0.0)
+    for ox in range(-1, 2):
+        for oy in range(-1, 2):
+            shift_x, shift_y = U(np.int32(ox)), U(np.int32(oy))
+            for i in range(near.size):
+                bx, by = math.floor(x[i]), math.floor(y[i])
+                cx, cy = U(U(np.int32(bx)) + shift_x), U(U(np.int32(by)) + shift_y)
+                half = F(0.5)
+                px = (_cell_3(cx, cy, U(0)) - half) * jitter[i] + half + F(ox) - F(x[i] - bx)
+                py = (_cell_3(cx, cy, U(1)) - half) * jitter[i] + half + F(oy) - F(y[i] - by)
+                ax, ay = abs(px), abs(py)
+                d = px * px + py * py
+                d = ax + ay if metric == 2 else d
+                d = max(ax, ay) if metric == 3 else d
+                a, b, c = near[i], second[i], third[i]
+                first = d < a
+                near[i] = min(d, a)
+                second[i] = min(max(d, a), b)
+                third[i] = min(max(d, b), c)
+                dx[i] = px if first else dx[i]
+                dy[i] = py if first else dy[i]
+
+
+@njit(types.void(IN, IN, IN, IN, i4, OUT, OUT, OUT, OUT, OUT, OUT), **FLAGS)
+def _worley_3(x, y, z, jitter, metric, near, second, third, dx, dy, dz):
+    near[:] = FAR
+    second[:] = FAR
+    third[:] = FAR
+    dx[:] = F(0.0)
+    dy[:] = F(0.0)
+    dz[:] = F(0.0)
+    for at in range(27):
+        ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
+        shift_x, shift_y, shift_z = U(np.int32(ox)), U(np.int32(oy)), U(np.int32(oz))
+        for i in range(near.size):
+            bx, by, bz = math.floor(x[i]), math.floor(y[i]), math.floor(z[i])
+            cx = U(U(np.int32(bx)) + shift_x)
+            cy = U(U(np.int32(by)) + shift_y)
+            cz = U(U(np.int32(bz)) + shift_z)
+            half = F(0.5)
+            px = (_cell_4(cx, cy, cz, U(0)) - half) * jitter[i] + half + F(ox) - F(x[i] - bx)
+            py = (_cell_4(cx, cy, cz, U(1)) - half) * jitter[i] + half + F(oy) - F(y[i] - by)
+            pz = (_cell_4(cx, cy, cz, U(2)) - half) * jitter[i] + half + F(oz) - F(z[i] - bz)
+            ax, ay, az = abs(px), abs(py), abs(pz)
+            d = px * px + py * py + pz * pz
+            d = ax + ay + az if metric == 2 else d
+            d = max(max(ax, ay), az) if metric == 3 else d
+            a, b, c = near[i], second[i], third[i]
+            first = d < a
+            near[i] = min(d, a)
+            second[i] = min(max(d, a), b)
+            third[i] = min(max(d, b), c)
+            dx[i] = px if first else dx[i]
+            dy[i] = py if first else dy[i]
+            dz[i] = pz if first else dz[i]
+
+
+def cell_noise(*place: np.ndarray) -> np.ndarray:
+    """One random number for every lattice cell, the same all over it.
+
+    place : two, three or four float32 arrays of (n,), coordinates in cells.
+    Returns (n,) float32 in 0..1.
+    """
+    parts = [np.ascontiguousarray(part, np.float32) for part in place]
+    out = np.empty(parts[0].size, np.float32)
+    {2: _cells_2, 3: _cells_3, 4: _cells_4}[len(parts)](*parts, out)
+    return out
+
+
+def worley(place: np.ndarray, jitter: np.ndarray, metric: int = 0) -> tuple[np.ndarray, np.ndarray]:
+    """Distances to the three nearest feature points, and the way to the nearest.
+
+    place : (2, n) or (3, n) float32, coordinates in cells.
+    jitter : (1, n) or (1, 1) float32, 0 = points in the middle of their cells.
+    metric : 0 Euclidean, 1 its square, 2 Manhattan, 3 Chebyshev.
+    Returns (3, n) distances and (2, n) or (3, n) offsets, float32. Cells further than one step away are
+    not looked at, as in the reference.
+    """
+    parts = [np.ascontiguousarray(part) for part in place]
+    count = place.shape[1]
+    wide = np.ascontiguousarray(np.broadcast_to(jitter[0], (count,)), np.float32)
+    distances = np.empty((3, count), np.float32)
+    offsets = np.empty((len(parts), count), np.float32)
+    kernel = _worley_2 if len(parts) == 2 else _worley_3
+    kernel(*parts, wide, metric, *distances, *offsets)
+    if metric == 0:
+        np.sqrt(distances, out=distances)
+    return distances, offsets

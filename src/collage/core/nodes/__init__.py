@@ -1,0 +1,1 @@
+"""What cards can be: definitions from the standard's own files, plain labels, and the functions."""

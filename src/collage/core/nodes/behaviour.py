@@ -1,0 +1,65 @@
+"""How a function says which category of card it computes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from collage.core.evaluate.points import Points
+    from collage.core.images.store import ImageStore
+
+Array = np.ndarray
+"""(k, n) float32, or (k, 1) where the value is the same everywhere; k numbers per point."""
+
+Function = TypeVar("Function", bound=Callable[..., Any])
+
+
+@dataclass(frozen=True)
+class Context:
+    """What a function may look at besides its inputs.
+
+    points : where it is evaluated; None while constants are folded.
+    output_type : type of the card's output, e.g. "color3".
+    images : where image files are read from.
+    """
+
+    points: Points | None
+    output_type: str = "float"
+    images: ImageStore | None = None
+
+    @property
+    def at(self) -> Points:
+        """The points; only functions marked `spatial` may ask."""
+        if self.points is None:
+            raise RuntimeError("a function that looks at the points must be marked spatial")
+        return self.points
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What the decorator notes on a function."""
+
+    categories: tuple[str, ...]
+    spatial: bool
+    heights: tuple[str, ...]
+
+
+def behaviour(
+    *categories: str, spatial: bool = False, heights: tuple[str, ...] = ()
+) -> Callable[[Function], Function]:
+    """Marks `(ctx, **inputs) -> Array` as what cards of these categories compute.
+
+    spatial : the function looks at `ctx.at`, so its result differs from point to point.
+    heights : inputs that it also wants a small step along u and along v, as `<input>_du`, `<input>_dv`.
+    A category may also be a full definition name (ND_...), which then goes first.
+    """
+
+    def mark(function: Function) -> Function:
+        function.__collage__ = Mark(categories, spatial or bool(heights), heights)  # type: ignore[attr-defined]
+        return function
+
+    return mark

@@ -1,0 +1,149 @@
+"""Procedural patterns of the standard: noise, cells, ramps and splits."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from collage.core.document.types import CHANNELS
+from collage.core.kernels.cells import cell_noise, worley
+from collage.core.kernels.noise import fractal
+from collage.core.nodes.behaviour import Array, Context, behaviour
+
+
+
+def _moved(place: Array, *shift: float) -> Array:
+    return place + np.array(shift, np.float32).reshape(-1, 1)
+
+
+def _octaves(place: Array, octaves: Array, lacunarity: Array, diminish: Array, vector: bool) -> Array:
+    """The fractal sum; its settings may differ from point to point, which takes the slower way."""
+    if octaves.shape[1] == lacunarity.shape[1] == diminish.shape[1] == 1:
+        return fractal(place, int(octaves[0, 0]), float(lacunarity[0, 0]), float(diminish[0, 0]), vector=vector)
+    total: Array = np.zeros((3 if vector else 1, place.shape[1]), np.float32)
+    strength = np.ones((1, 1), np.float32)
+    for octave in range(int(octaves.max(initial=0))):
+        total += np.where(octave < octaves, strength * fractal(place, 1, 1.0, 1.0, vector=vector), 0)
+        strength = strength * diminish
+        place = np.ascontiguousarray(place * lacunarity, np.float32)
+    return total
+
+
+def _gradient(ctx: Context, place: Array, far: tuple[float, ...], settings: tuple[Array, Array, Array]) -> Array:
+    """Noise of as many channels as the output has; `far` is where the fourth one is looked up."""
+    place = np.ascontiguousarray(place, np.float32)
+    count = CHANNELS[ctx.output_type]
+    value = _octaves(place, *settings, count > 1)
+    if count == 4:
+        return np.concatenate([value, _octaves(_moved(place, *far), *settings, False)])
+    return value[:count]
+
+
+_ONE = (np.ones((1, 1), np.int32), np.ones((1, 1), np.float32), np.ones((1, 1), np.float32))
+
+
+@behaviour("noise2d")
+def noise2d(ctx: Context, amplitude: Array, pivot: Array, texcoord: Array) -> Array:
+    """Gradient noise over the UV plane."""
+    return _gradient(ctx, texcoord, (19, 73), _ONE) * amplitude + pivot
+
+
+@behaviour("noise3d")
+def noise3d(ctx: Context, amplitude: Array, pivot: Array, position: Array) -> Array:
+    """Gradient noise in space."""
+    return _gradient(ctx, position, (19, 73, 29), _ONE) * amplitude + pivot
+
+
+def _fractal(ctx: Context, place: Array, far: tuple[float, ...], settings: tuple[Array, Array, Array]) -> Array:
+    if CHANNELS[ctx.output_type] == 2:  # the standard takes two plain sums here, not a vector sum
+        place = np.ascontiguousarray(place, np.float32)
+        first = _octaves(place, *settings, False)
+        return np.concatenate([first, _octaves(_moved(place, *far), *settings, False)])
+    return _gradient(ctx, place, far, settings)
+
+
+@behaviour("fractal2d")
+def fractal2d(
+    ctx: Context, amplitude: Array, octaves: Array, lacunarity: Array, diminish: Array, texcoord: Array
+) -> Array:
+    """Octaves of gradient noise over the UV plane, each finer and weaker than the one before."""
+    return _fractal(ctx, texcoord, (19, 193), (octaves, lacunarity, diminish)) * amplitude
+
+
+@behaviour("fractal3d")
+def fractal3d(
+    ctx: Context, amplitude: Array, octaves: Array, lacunarity: Array, diminish: Array, position: Array
+) -> Array:
+    """Octaves of gradient noise in space, each finer and weaker than the one before."""
+    return _fractal(ctx, position, (19, 193, 17), (octaves, lacunarity, diminish)) * amplitude
+
+
+@behaviour("cellnoise2d")
+def cellnoise2d(ctx: Context, texcoord: Array) -> Array:
+    return cell_noise(*texcoord[:2])[None]
+
+
+@behaviour("cellnoise3d")
+def cellnoise3d(ctx: Context, position: Array) -> Array:
+    return cell_noise(*position[:3])[None]
+
+
+def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
+    """Distances to the nearest feature points, or (style 1) the random value of the nearest."""
+    place = np.ascontiguousarray(place, np.float32)
+    distances, offsets = worley(place, jitter.astype(np.float32))
+    count = CHANNELS[ctx.output_type]
+    if int(style.flat[0]) != 1:
+        return distances[:count]
+    nearest = place + offsets
+    if count == 1:
+        return cell_noise(*nearest)[None]
+    width = np.zeros(place.shape[1], np.float32)
+    return np.stack([cell_noise(*nearest, width + number) for number in range(count)])
+
+
+@behaviour("worleynoise2d")
+def worleynoise2d(ctx: Context, texcoord: Array, jitter: Array, style: Array) -> Array:
+    """Cells around scattered points of the UV plane."""
+    return _worley(ctx, texcoord, jitter, style)
+
+
+@behaviour("worleynoise3d")
+def worleynoise3d(ctx: Context, position: Array, jitter: Array, style: Array) -> Array:
+    """Cells around scattered points in space."""
+    return _worley(ctx, position, jitter, style)
+
+
+@behaviour("ramplr")
+def ramplr(ctx: Context, valuel: Array, valuer: Array, texcoord: Array) -> Array:
+    share = np.clip(texcoord[:1], 0, 1)
+    return valuel * (1 - share) + valuer * share
+
+
+@behaviour("ramptb")
+def ramptb(ctx: Context, valuet: Array, valueb: Array, texcoord: Array) -> Array:
+    """`valuet` lies at v = 1."""
+    share = np.clip(texcoord[1:2], 0, 1)
+    return valueb * (1 - share) + valuet * share
+
+
+def _split(first: Array, second: Array, center: Array, value: Array, du: Array, dv: Array) -> Array:
+    """`second` beyond the centre; the edge is softened over 0.707 pixel on each side."""
+    soft = np.sqrt((du - value) ** 2 + (dv - value) ** 2) * np.float32(0.70710678)
+    t = np.clip((value - center + soft) / (2 * soft), 0, 1)
+    share = t * t * (3 - 2 * t)
+    share = np.where(soft > 0, share, np.where(value >= center, 1.0, 0.0))
+    return first * (1 - share) + second * share
+
+
+@behaviour("splitlr", heights=("texcoord",))
+def splitlr(
+    ctx: Context, valuel: Array, valuer: Array, center: Array, texcoord: Array, texcoord_du: Array, texcoord_dv: Array
+) -> Array:
+    return _split(valuel, valuer, center, texcoord[:1], texcoord_du[:1], texcoord_dv[:1])
+
+
+@behaviour("splittb", heights=("texcoord",))
+def splittb(
+    ctx: Context, valuet: Array, valueb: Array, center: Array, texcoord: Array, texcoord_du: Array, texcoord_dv: Array
+) -> Array:
+    return _split(valueb, valuet, center, texcoord[1:2], texcoord_du[1:2], texcoord_dv[1:2])

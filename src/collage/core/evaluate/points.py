@@ -74,8 +74,19 @@ class Points:
             place = place.copy()
             place[axis] += step
             uv[name] = place
-        moved = self.object_position + move if self.object_position is not None else None
-        return replace(self, position=self.position + move, object_position=moved, uv=uv)
+        return replace(self, position=self.position + move, object_position=self._moved_own(move), uv=uv)
+
+    def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
+        """The object-space position after a move in world space."""
+        if self.object_position is None:
+            return None
+        moved = self.object_position
+        for what in ("normal", "tangent", "bitangent"):
+            own = getattr(self, f"object_{what}")
+            if own is None:
+                return moved + move
+            moved = moved + own * (getattr(self, what) * move).sum(axis=0)
+        return moved
 
 
 def sheet(

@@ -1,0 +1,1 @@
+"""Meshes and the stock shapes, in metres, y up."""

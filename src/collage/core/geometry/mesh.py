@@ -1,0 +1,124 @@
+"""The mesh: indexed triangles with normals and UV sets per corner."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from collage.core.errors import CollageError
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """A mesh whose arrays are checked once and then frozen. Corner c of triangle t is row 3 t + c.
+
+    positions : (v, 3) float32, metres.
+    triangles : (t, 3) int32, counter-clockwise seen from outside.
+    normals : (3 t, 3) float32, of length 1, for every corner.
+    uv : by name, (3 t, 2) float32 for every corner; may be empty.
+    """
+
+    positions: np.ndarray
+    triangles: np.ndarray
+    normals: np.ndarray
+    uv: Mapping[str, np.ndarray]
+
+    def __post_init__(self) -> None:
+        for name, width, kind in (("positions", 3, np.float32), ("triangles", 3, np.int32), ("normals", 3, np.float32)):
+            array = np.ascontiguousarray(getattr(self, name), kind)
+            if array.ndim != 2 or array.shape[1] != width:
+                raise CollageError(f"The mesh's {name} are not rows of {width}.")
+            array.flags.writeable = False
+            object.__setattr__(self, name, array)
+        if self.triangles.size and (self.triangles.min() < 0 or self.triangles.max() >= len(self.positions)):
+            raise CollageError(
+                f"A face names vertex {self.triangles.max()}, but there are {len(self.positions)} vertices.",
+                remedy="Export the object again.",
+            )
+        corners = 3 * len(self.triangles)
+        if len(self.normals) != corners:
+            raise CollageError(f"The mesh has {len(self.normals)} normals for {corners} corners.")
+        sets = {}
+        for name, place in self.uv.items():
+            place = np.ascontiguousarray(place, np.float32)
+            if place.shape != (corners, 2):
+                raise CollageError(f"The UV set “{name}” has {len(place)} places for {corners} corners.")
+            place.flags.writeable = False
+            sets[name] = place
+        object.__setattr__(self, "uv", sets)
+
+    @cached_property
+    def face_normals(self) -> np.ndarray:
+        """(t, 3) float32, of length 1; zero for faces without area."""
+        return _unit(_face_vectors(self.positions, self.triangles)).astype(np.float32)
+
+    @cached_property
+    def areas(self) -> np.ndarray:
+        """(t,) float32, square metres."""
+        return (np.linalg.norm(_face_vectors(self.positions, self.triangles), axis=1) / 2).astype(np.float32)
+
+    @cached_property
+    def bounds(self) -> tuple[np.ndarray, np.ndarray]:
+        """The lowest and highest corner of the box around it, (3,) each."""
+        return self.positions.min(axis=0), self.positions.max(axis=0)
+
+    @cached_property
+    def gradients(self) -> tuple[np.ndarray, np.ndarray]:
+        """How far the position moves for one unit of u and of v of the first UV set, (t, 3) each, metres.
+
+        Where there is no UV set, or it is squeezed to nothing, two directions in the face of length 1.
+        """
+        p = self.positions[self.triangles]
+        e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+        along_u, along_v = _any_frame(self.face_normals)
+        if self.uv:
+            corner = next(iter(self.uv.values())).reshape(-1, 3, 2)
+            d1, d2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+            area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+            good = np.abs(area) > 1e-12
+            scale = np.where(good, 1 / np.where(good, area, 1), 0)[:, None]
+            u = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) * scale
+            v = (e2 * d1[:, :1] - e1 * d2[:, :1]) * scale
+            along_u = np.where(good[:, None], u, along_u)
+            along_v = np.where(good[:, None], v, along_v)
+        return along_u.astype(np.float32), along_v.astype(np.float32)
+
+
+def _face_vectors(positions: np.ndarray, triangles: np.ndarray) -> np.ndarray:
+    p = positions[triangles]
+    return np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+
+
+def _unit(vectors: np.ndarray) -> np.ndarray:
+    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return vectors / np.where(length == 0, 1, length)
+
+
+def _any_frame(normals: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Two directions at right angles to each normal."""
+    helper = np.where(np.abs(normals[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
+    first = _unit(np.cross(helper, normals))
+    return first, np.cross(normals, first)
+
+
+def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 40.0) -> np.ndarray:
+    """Normals per corner: the mean of the faces around the vertex that meet within `angle` degrees.
+
+    Faces count by their area. Returns (3 t, 3) float32.
+    """
+    from scipy import sparse  # slow to import; only shapes and imports need it
+
+    vectors = _face_vectors(positions, triangles)
+    unit = _unit(vectors)
+    corners = triangles.ravel()
+    face = np.arange(len(corners)) // 3
+    ones = np.ones(len(corners), np.float32)
+    at_vertex = sparse.csr_matrix((ones, (np.arange(len(corners)), corners)), (len(corners), len(positions)))
+    pairs = (at_vertex @ at_vertex.T).tocoo()
+    near = np.einsum("ij,ij->i", unit[face[pairs.row]], unit[face[pairs.col]]) >= np.cos(np.radians(angle))
+    row, col = pairs.row[near], pairs.col[near]
+    total = np.stack([np.bincount(row, vectors[face[col], axis], len(corners)) for axis in range(3)], axis=1)
+    return _unit(total).astype(np.float32)

@@ -1,0 +1,1 @@
+"""The project: its state, its folder, automatic copies and recovery."""

@@ -1,0 +1,158 @@
+"""Light from all around: a latitude-longitude picture made ready for shading.
+
+Diffuse light is integrated outright; glossy reflection is filtered per roughness with the GGX lobe
+(B. Karis, Real Shading in Unreal Engine 4, SIGGRAPH 2013 course, the split-sum approximation); shadows
+come from directions drawn where the light is.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from collage.core.images.files import read_pixels
+from collage.core.images.pyramid import Pyramid, build
+from collage.core.render.octahedron import directions as octahedron
+
+ROUGHNESSES = np.array([0.0, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0], np.float32)
+SIZES = (512, 256, 128, 64, 32, 32, 32)
+SETS, PER_SET = 16, 16
+IRRADIANCE_SIZE = 32
+SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
+
+
+@dataclass(frozen=True, eq=False)
+class EnvironmentLight:
+    """An environment made ready.
+
+    glossy : (texels, 3) float32, the filtered levels of ROUGHNESSES one after the other, each a square of
+        SIZES with a border (see octahedron).
+    starts : (levels,) int32, where each level begins.
+    irradiance : ((IRRADIANCE_SIZE + 2) ** 2, 3) float32, over pi: what white paper would send back.
+    directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 3), light from
+        there over the density of directions.
+    """
+
+    glossy: np.ndarray
+    starts: np.ndarray
+    irradiance: np.ndarray
+    directions: np.ndarray
+    radiance: np.ndarray
+
+
+def even(grey: float = 1.0) -> np.ndarray:
+    """An environment picture of one grey, (8, 16, 3) float32."""
+    return np.full((8, 16, 3), grey, np.float32)
+
+
+def load_environment(path: Path | None) -> EnvironmentLight:
+    """The environment in a file, or an even grey for None. Raises CollageError."""
+    return prepare(even(0.5) if path is None else read_pixels(path))
+
+
+def to_direction(u: np.ndarray, v: np.ndarray) -> np.ndarray:
+    """Direction (n, 3) of places in the picture: u once round, the middle towards -z; v = 1 straight up."""
+    turn, height = (u - 0.5) * 2 * np.pi, (v - 0.5) * np.pi
+    return np.stack([np.sin(turn) * np.cos(height), np.sin(height), -np.cos(turn) * np.cos(height)], axis=-1)
+
+
+def to_place(direction: np.ndarray) -> np.ndarray:
+    """Place (2, n) float32 in the picture of directions (n, 3)."""
+    x, y, z = direction.T
+    u = np.arctan2(x, -z) / (2 * np.pi) + 0.5
+    v = np.arcsin(np.clip(y, -1, 1)) / np.pi + 0.5
+    return np.stack([u, v]).astype(np.float32)
+
+
+def prepare(picture: np.ndarray) -> EnvironmentLight:
+    """Makes a picture ready. picture : (h, w, c) of linear light (8 and 16 bits are taken as sRGB)."""
+    space = "lin_rec709" if picture.dtype == np.float32 else "srgb_texture"
+    if picture.shape[2] < 3:
+        picture = np.repeat(picture[:, :, :1], 3, axis=2)
+    pyramid = build(picture[:, :, :3], space)
+    levels = [
+        _glossy(pyramid, float(roughness), size, count)
+        for roughness, size, count in zip(ROUGHNESSES, SIZES, SAMPLES, strict=True)
+    ]
+    starts = np.concatenate([[0], np.cumsum([len(level) for level in levels])[:-1]]).astype(np.int32)
+    small, weight, way = _small(pyramid)
+    out = octahedron(IRRADIANCE_SIZE)
+    cosine = np.maximum(out @ way.T, 0) * weight[None]
+    irradiance = (cosine @ small / np.pi).astype(np.float32)
+    directions, radiance = _shadow_directions(small, weight)
+    return EnvironmentLight(
+        np.concatenate(levels).astype(np.float32), starts, irradiance, directions, radiance
+    )
+
+
+def _small(pyramid: Pyramid, width: int = 128) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A small version: colours (m, 3), solid angle of each (m,), and direction (m, 3)."""
+    height = width // 2
+    v, u = np.meshgrid(
+        1 - (np.arange(height) + 0.5) / height, (np.arange(width) + 0.5) / width, indexing="ij"
+    )
+    place = np.stack([u.ravel(), v.ravel()]).astype(np.float32)
+    detail = np.full(place.shape[1], np.log2(max(pyramid.width / width, 1)), np.float32)
+    colour = pyramid.read(place, detail, ("periodic", "clamp")).T
+    way = to_direction(place[0].astype(float), place[1].astype(float))
+    angle = np.cos((place[1] - 0.5) * np.pi) * (2 * np.pi / width) * (np.pi / height)
+    angle *= 4 * np.pi / angle.sum()
+    return colour.astype(float), angle, way
+
+
+def _glossy(pyramid: Pyramid, roughness: float, size: int, count: int) -> np.ndarray:
+    """The environment seen in a surface of this roughness, for every mirrored direction."""
+    out = octahedron(size)
+    if roughness == 0:
+        detail = np.full(len(out), np.log2(max(pyramid.width / (size * 2.8), 1)), np.float32)
+        return pyramid.read(to_place(out), detail, ("periodic", "clamp")).T
+    helper = np.where(np.abs(out[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
+    side = np.cross(helper, out)
+    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    other = np.cross(out, side)
+    alpha2 = roughness**4
+    total, weights = np.zeros((len(out), 3)), 0.0
+    texel = 4 * np.pi / (pyramid.width * pyramid.height)
+    for k in range(count):
+        a, b = (k + 0.5) / count, (k * 0.6180339887) % 1.0
+        cosine = np.sqrt((1 - a) / (1 + (alpha2 - 1) * a))  # GGX distribution of half vectors
+        sine = np.sqrt(1 - cosine**2)
+        half = np.array([sine * np.cos(2 * np.pi * b), sine * np.sin(2 * np.pi * b), cosine])
+        light = 2 * half[2] * half - [0, 0, 1]
+        if light[2] <= 0:
+            continue
+        density = alpha2 / (np.pi * (cosine**2 * (alpha2 - 1) + 1) ** 2) / 4
+        detail = max(0.5 * np.log2(max(1 / (count * density) / texel, 1)), 0.0)
+        way = side * light[0] + other * light[1] + out * light[2]
+        colour = pyramid.read(to_place(way), np.full(len(out), detail, np.float32), ("periodic", "clamp"))
+        total += colour.T * light[2]
+        weights += light[2]
+    return total / weights
+
+
+def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Directions where shadows are looked for: half of them where light is, half everywhere."""
+    count = SETS * PER_SET
+    luminance = colour @ [0.2126, 0.7152, 0.0722]
+    power = luminance * angle
+    total = power.sum()
+    share = power / total if total > 0 else angle / angle.sum()
+    cells = np.cumsum(share)
+    height = int(np.sqrt(len(colour) / 2))
+    width = 2 * height
+    index = np.arange(count)
+    # a rank-1 sequence: every run of sixteen is spread evenly (M. Roberts, R2 sequence, 2018)
+    a, b = (0.5 + index * 0.7548776662) % 1, (0.5 + index * 0.5698402910) % 1
+    lit = index % 2 == 0
+    cell = np.minimum(np.searchsorted(cells, a), len(cells) - 1)
+    u = np.where(lit, (cell % width + (a * 977) % 1) / width, a)
+    v_lit = 1 - (cell // width + b) / height
+    v = np.where(lit, v_lit, np.arcsin(np.clip(1 - 2 * b, -1, 1)) / np.pi + 0.5)
+    way = to_direction(u, v)
+    at = np.minimum((u * width).astype(int), width - 1) + width * np.minimum(
+        ((1 - v) * height).astype(int), height - 1
+    )
+    density = 0.5 * share[at] / angle[at] + 0.5 / (4 * np.pi)
+    return way.astype(np.float32), (colour[at] / density[:, None]).astype(np.float32)

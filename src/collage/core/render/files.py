@@ -1,0 +1,26 @@
+"""Pictures on disk."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from collage.core.errors import CollageError
+from collage.core.images.files import write_image
+from collage.core.render.picture import Picture
+from collage.core.render.surface import SHOWN
+
+VIEWS = ("lit", "clay", "normals")
+
+
+def check_view(view: str) -> None:
+    """Raises CollageError for a view that does not exist."""
+    if view not in VIEWS and view not in SHOWN:
+        raise CollageError(f"There is no view “{view}”.", remedy=f"Use {', '.join(VIEWS)}, or one of {', '.join(SHOWN)}.")
+
+
+def write_picture(picture: Picture, path: Path) -> None:
+    """Writes a picture: as shown to .png, .jpg and .tif, as linear light to .exr."""
+    if path.suffix.lower() == ".exr":
+        write_image(path, picture.linear, bits=32)
+    else:
+        write_image(path, picture.display, bits=8)

@@ -1,0 +1,187 @@
+"""From a material's network to the packed surface that the shading kernel takes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from collage.core.document.materials import SURFACE, surface_card
+from collage.core.document.model import Network
+from collage.core.errors import CollageError
+from collage.core.evaluate.plan import CardInput, CardOutput, Const, Place, Plan, build_plan
+from collage.core.evaluate.points import Points
+from collage.core.evaluate.run import ResultCache, Workers, never, run
+from collage.core.images.store import ImageStore
+from collage.core.kernels import shading as k
+from collage.core.nodes.behaviour import Array
+from collage.core.nodes.library import Library
+
+NITS = 1000.0
+"""Luminance (nits) that counts as radiance 1."""
+
+NORMAL, COAT_NORMAL, OPACITY = "geometry_normal", "geometry_coat_normal", "geometry_opacity"
+
+_USED = (
+    "base_weight",
+    "base_color",
+    "base_diffuse_roughness",
+    "base_metalness",
+    "specular_weight",
+    "specular_color",
+    "specular_roughness",
+    "specular_ior",
+    "subsurface_weight",
+    "subsurface_color",
+    "fuzz_weight",
+    "fuzz_color",
+    "fuzz_roughness",
+    "coat_weight",
+    "coat_color",
+    "coat_roughness",
+    "coat_ior",
+    "coat_darkening",
+    "emission_luminance",
+    "emission_color",
+    OPACITY,
+    NORMAL,
+    COAT_NORMAL,
+)
+
+SHOWN = _USED
+"""The inputs that can be looked at alone."""
+
+CLAY = {"base_color": 0.46, "specular_roughness": 0.62, "base_diffuse_roughness": 0.4}
+"""The even grey surface of the clay view."""
+
+
+@dataclass(frozen=True)
+class Surface:
+    """A material's surface, ready to run: its plan, and what was wrong with the network."""
+
+    plan: Plan
+    problems: Mapping[Place, CollageError]
+
+
+def plan_surface(
+    library: Library, network: Network, *, folder: Any = None, images: ImageStore | None = None
+) -> Surface:
+    """The plan for every input of the material's surface that the draft picture uses."""
+    card = surface_card(network)
+    if card is None:
+        error = CollageError("The material has no surface.", remedy="Start from a new material.")
+        return Surface(Plan((), {}), {((), ""): error})
+    if card.category != SURFACE:
+        error = CollageError(
+            f"Collage shows OpenPBR surfaces; “{card.category}” is shown as plain grey.", about=card.name
+        )
+        return Surface(Plan((), {}), {((), card.name): error})
+    targets: dict[str, CardInput | CardOutput] = {name: CardInput(card.name, name) for name in _USED}
+    plan = build_plan(library, network, targets, folder=folder, images=images)
+    return Surface(plan, plan.problems)
+
+
+def evaluate_surface(
+    surface: Surface,
+    points: Points,
+    *,
+    cache: ResultCache | None = None,
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+) -> dict[str, Array]:
+    """The value of every input by its name, (k, n) or (k, 1)."""
+    return run(surface.plan, points, cache=cache, workers=workers, cancelled=cancelled)
+
+
+_DEFAULTS: dict[str, tuple[float, ...]] = {
+    "base_weight": (1.0,),
+    "base_color": (0.8, 0.8, 0.8),
+    "base_diffuse_roughness": (0.0,),
+    "base_metalness": (0.0,),
+    "specular_weight": (1.0,),
+    "specular_color": (1.0, 1.0, 1.0),
+    "specular_roughness": (0.3,),
+    "specular_ior": (1.5,),
+    "subsurface_weight": (0.0,),
+    "subsurface_color": (0.8, 0.8, 0.8),
+    "fuzz_weight": (0.0,),
+    "fuzz_color": (1.0, 1.0, 1.0),
+    "fuzz_roughness": (0.5,),
+    "coat_weight": (0.0,),
+    "coat_color": (1.0, 1.0, 1.0),
+    "coat_roughness": (0.0,),
+    "coat_ior": (1.6,),
+    "coat_darkening": (1.0,),
+    "emission_luminance": (0.0,),
+    "emission_color": (1.0, 1.0, 1.0),
+    OPACITY: (1.0,),
+}
+"""The standard's defaults (OpenPBR 1.1); a test holds them to the library."""
+
+
+def value_of(values: Mapping[str, Array], name: str) -> Array:
+    """An input's value, or its default where the plan has none."""
+    if name in values:
+        return values[name]
+    return np.array(_DEFAULTS[name], np.float32).reshape(-1, 1)
+
+
+def clay(values: Mapping[str, Array]) -> dict[str, Array]:
+    """The clay surface with this material's normals and opacity: relief alone."""
+    kept = {name: values[name] for name in (NORMAL, OPACITY) if name in values}
+    if NORMAL in kept:
+        kept[COAT_NORMAL] = kept[NORMAL]
+    for name, number in CLAY.items():
+        kept[name] = np.full((len(_DEFAULTS[name]), 1), number, np.float32)
+    return kept
+
+
+def pack(values: Mapping[str, Array], points: Points, start: int, stop: int) -> tuple[Array, Array, Array]:
+    """Rows for the shading kernel for the points from `start` to `stop`: surface, normal, coat normal."""
+    count = stop - start
+
+    def cut(name: str) -> Array:
+        value = value_of(values, name)
+        return value if value.shape[1] == 1 else value[:, start:stop]
+
+    packed = np.empty((k.ROWS, count), np.float32)
+    under = cut("subsurface_weight")  # scattering inside is shown as diffuse of its own colour
+    colour = cut("base_color") * (1 - under) + cut("subsurface_color") * under
+    packed[k.BASE : k.BASE + 3] = colour * cut("base_weight")
+    packed[k.METAL] = np.clip(cut("base_metalness"), 0, 1)
+    packed[k.SPECULAR : k.SPECULAR + 3] = cut("specular_color")
+    packed[k.ROUGHNESS] = cut("specular_roughness")
+    packed[k.IOR] = cut("specular_ior")
+    packed[k.SPECULAR_WEIGHT] = np.maximum(cut("specular_weight"), 0)
+    packed[k.DIFFUSE_ROUGHNESS] = np.clip(cut("base_diffuse_roughness"), 0, 1)
+    packed[k.COAT] = cut("coat_weight")
+    packed[k.COAT_COLOUR : k.COAT_COLOUR + 3] = cut("coat_color")
+    packed[k.COAT_ROUGHNESS] = cut("coat_roughness")
+    packed[k.COAT_IOR] = cut("coat_ior")
+    packed[k.COAT_DARKENING] = np.clip(cut("coat_darkening"), 0, 1)
+    packed[k.EMISSION : k.EMISSION + 3] = cut("emission_color") * (cut("emission_luminance") / NITS)
+    packed[k.FUZZ] = cut("fuzz_weight")
+    packed[k.FUZZ_COLOUR : k.FUZZ_COLOUR + 3] = cut("fuzz_color")
+    packed[k.FUZZ_ROUGHNESS] = np.clip(cut("fuzz_roughness"), 0, 1)
+    np.nan_to_num(packed, copy=False, nan=0.0, posinf=1e4, neginf=-1e4)
+    normal = _normal(values.get(NORMAL), points, start, stop)
+    coat = _normal(values.get(COAT_NORMAL), points, start, stop)
+    return packed, normal, coat
+
+
+def _normal(value: Array | None, points: Points, start: int, stop: int) -> Array:
+    own = points.normal[:, start:stop]
+    if value is None:
+        return np.ascontiguousarray(own)
+    value = value[:, start:stop] if value.shape[1] > 1 else np.broadcast_to(value, own.shape)
+    length = np.sqrt((value * value).sum(axis=0))
+    good = np.isfinite(length) & (length > 1e-6)
+    return np.ascontiguousarray(np.where(good, value / np.where(good, length, 1), own), np.float32)
+
+
+def is_see_through(surface: Surface) -> bool:
+    """Whether some of the surface may let the eye through."""
+    opacity = surface.plan.outputs.get(OPACITY)
+    return opacity is not None and not (isinstance(opacity, Const) and float(opacity.value.min()) >= 1)

@@ -1,0 +1,279 @@
+"""The samples: whole projects that are written into a folder, maps and all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from collage.core.document.materials import new_material
+from collage.core.document.model import Card, Input, Network, Output, Value, Wire
+from collage.core.errors import CollageError
+from collage.core.images.files import write_image
+from collage.core.project.folder import is_project, save_project
+from collage.core.project.state import Project
+from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera, Environment
+from collage.demo.maps import MapSet, bench_wood, celadon, encoded, studio, terracotta
+
+_ROLES = (
+    ("base_color", "color3", True),
+    ("roughness", "float", False),
+    ("normal", "vector3", False),
+    ("height", "float", False),
+    ("occlusion", "float", False),
+)
+
+
+@dataclass(frozen=True)
+class Sample:
+    """A project that ships with Collage. build: yields what it is doing and how far it is, 0 to 1."""
+
+    name: str
+    title: str
+    build: Callable[[Path], Iterator[tuple[str, float]]]
+
+
+# ---- the maps on disk ---------------------------------------------------------------------------
+
+
+def _write_set(folder: Path, name: str, maps: MapSet) -> None:
+    for role, _, colour in _ROLES:
+        bits = 16 if role == "height" else 8
+        pixels = encoded(getattr(maps, role), colour=colour, bits=bits)
+        write_image(folder / "maps" / name / f"{name}_{role}.png", pixels)
+
+
+# ---- networks -----------------------------------------------------------------------------------
+
+
+def card(name: str, category: str, type_name: str, place: tuple[float, float], /, title: str = "", **inputs: object) -> Card:
+    """A card from Python values: numbers, tuples, texts, wires as Wire, with the types given by pairs."""
+    attributes = {"xpos": f"{place[0]:g}", "ypos": f"{place[1]:g}"}
+    if title:
+        attributes["uiname"] = title
+    made = {}
+    for key, (kind, value) in inputs.items():  # type: ignore[misc]
+        wire = value if isinstance(value, Wire) else None
+        literal: Value | None = None if wire else value  # type: ignore[assignment]
+        made[key] = Input(key, kind, literal, wire)
+    return Card(name, category, type_name, made, attributes)
+
+
+def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -> Card:
+    """The card of a map set: image cards that share one placement, as a group of standard cards."""
+    coordinates = Card(
+        "placement",
+        "place2d",
+        "vector2",
+        {key: Input(key, kind, interface=key) for key, kind in (("scale", "vector2"), ("rotate", "float"), ("offset", "vector2"))},
+        {"xpos": "0", "ypos": "0"},
+    )
+    cards = {"placement": coordinates}
+    outputs = {}
+    for row, (role, kind, colour) in enumerate(_ROLES):
+        file = Input(
+            "file",
+            "filename",
+            f"../maps/{name}/{name}_{role}.png",
+            attributes={"colorspace": "srgb_texture"} if colour else {},
+        )
+        image = Card(
+            f"{role}_map",
+            "image",
+            kind,
+            {"file": file, "texcoord": Input("texcoord", "vector2", wire=Wire("placement"))},
+            {"xpos": "2", "ypos": f"{row * 1.2:g}"},
+        )
+        cards[image.name] = image
+        outputs[role] = Output(role, kind, Wire(image.name))
+    inputs = {
+        "scale": Input("scale", "vector2", (1 / repeats, 1 / repeats), attributes={"uiname": "Size of the tile"}),
+        "rotate": Input("rotate", "float", 0.0, attributes={"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}),
+        "offset": Input("offset", "vector2", (0.0, 0.0), attributes={"uiname": "Offset"}),
+    }
+    attributes = {"xpos": f"{place[0]:g}", "ypos": f"{place[1]:g}", "uiname": title, "clg_mapset": "true"}
+    return Card(name, "nodegraph", "multioutput", inputs, attributes, Network(cards, {}, outputs))
+
+
+def _material(cards: list[Card], channels: dict[str, tuple[str, object]]) -> Network:
+    network = new_material()
+    surface = network.cards["surface"]
+    for name, (kind, value) in channels.items():
+        wire = value if isinstance(value, Wire) else None
+        literal: Value | None = None if wire else value  # type: ignore[assignment]
+        surface = surface.with_input(Input(name, kind, literal, wire))
+    for one in cards:
+        network = network.with_card(one)
+    return network.with_card(surface)
+
+
+def lime_bloomed_clay() -> Network:
+    """Terracotta whose lower part and rim carry pale lime, broken up by noise."""
+    cards = [
+        map_set("terracotta", "Terracotta", (0, 0), 2.0),
+        card("clay", "multiply", "color3", (1.6, 0.0), "Shaded clay",
+             in1=("color3", Wire("terracotta", "base_color")), in2=("float", Wire("terracotta", "occlusion"))),
+        card("place", "position", "vector3", (-3.2, 2.2), "Place on the pot"),
+        card("finer", "multiply", "vector3", (-2.2, 3.3), "Finer", in1=("vector3", Wire("place")), in2=("float", 26.0)),
+        card("clouds", "fractal3d", "float", (-1.1, 3.3), "Fractal",
+             octaves=("integer", 6), diminish=("float", 0.56), position=("vector3", Wire("finer"))),
+        card("upright", "extract", "float", (-2.2, 2.2), "Height", index=("integer", 1), **{"in": ("vector3", Wire("place"))}),
+        card("rising", "remap", "float", (-1.1, 2.2), "Height mask", inlow=("float", 0.0), inhigh=("float", 0.15),
+             outlow=("float", 0.78), outhigh=("float", 0.0), **{"in": ("float", Wire("upright"))}),
+        card("broken", "add", "float", (0.0, 2.6), "Broken up", in1=("float", Wire("rising")), in2=("float", Wire("clouds"))),
+        card("edge", "smoothstep", "float", (1.1, 2.6), "Bloom edge", low=("float", 0.36), high=("float", 0.95),
+             **{"in": ("float", Wire("broken"))}),
+        card("across", "combine2", "vector2", (2.1, 3.3), "Along the ramp",
+             in1=("float", Wire("edge")), in2=("float", Wire("edge"))),
+        card("lime", "ramplr", "color3", (3.1, 3.3), "Ramp",
+             valuel=("color3", (0.50, 0.33, 0.235)), valuer=("color3", (0.74, 0.70, 0.62)),
+             texcoord=("vector2", Wire("across"))),
+        card("bloom", "mix", "color3", (4.0, 0.6), "Bloom over clay",
+             fg=("color3", Wire("lime")), bg=("color3", Wire("clay")), mix=("float", Wire("edge"))),
+        card("dry", "mix", "float", (4.0, 1.9), "Dry roughness",
+             fg=("float", 0.93), bg=("float", Wire("terracotta", "roughness")), mix=("float", Wire("edge"))),
+        card("relief", "normalmap", "vector3", (1.6, 1.2), "Normal map",
+             scale=("float", 0.85), **{"in": ("vector3", Wire("terracotta", "normal"))}),
+        card("crust", "bump", "vector3", (4.0, 3.4), "Bump", height=("float", Wire("edge")), scale=("float", 0.10),
+             normal=("vector3", Wire("relief"))),
+    ]  # fmt: skip
+    return _material(
+        cards,
+        {
+            "base_color": ("color3", Wire("bloom")),
+            "specular_roughness": ("float", Wire("dry")),
+            "base_diffuse_roughness": ("float", 0.5),
+            "specular_weight": ("float", 0.55),
+            "geometry_normal": ("vector3", Wire("crust")),
+        },
+    )
+
+
+def celadon_glaze() -> Network:
+    """Crackled celadon under a clear coat, darker where the glaze pools."""
+    cards = [
+        map_set("celadon", "Celadon", (0, 0), 1.5),
+        card("place", "position", "vector3", (-0.2, 2.2), "Place on the dish"),
+        card("upright", "extract", "float", (0.9, 2.2), "Height", index=("integer", 1), **{"in": ("vector3", Wire("place"))}),
+        card("pool", "remap", "float", (2.0, 2.2), "Pooled glaze", inlow=("float", 0.007), inhigh=("float", 0.022),
+             outlow=("float", 0.42), outhigh=("float", 1.0), **{"in": ("float", Wire("upright"))}),
+        card("kept", "clamp", "float", (3.0, 2.2), "Kept in range", low=("float", 0.42), **{"in": ("float", Wire("pool"))}),
+        card("tone", "multiply", "color3", (3.0, 0.4), "Deeper in the hollow",
+             in1=("color3", Wire("celadon", "base_color")), in2=("float", Wire("kept"))),
+        card("crackle", "normalmap", "vector3", (3.0, 1.3), "Normal map",
+             scale=("float", 0.7), **{"in": ("vector3", Wire("celadon", "normal"))}),
+    ]  # fmt: skip
+    return _material(
+        cards,
+        {
+            "base_color": ("color3", Wire("tone")),
+            "specular_roughness": ("float", Wire("celadon", "roughness")),
+            "coat_weight": ("float", 0.9),
+            "coat_roughness": ("float", 0.07),
+            "coat_color": ("color3", (0.93, 0.97, 0.93)),
+            "geometry_normal": ("vector3", Wire("crackle")),
+        },
+    )
+
+
+def weathered_bench() -> Network:
+    """Old softwood, a little grey."""
+    cards = [
+        map_set("bench_wood", "Bench wood", (0, 0), 1.0),
+        card("shade", "multiply", "color3", (1.8, 0.2), "Shaded wood",
+             in1=("color3", Wire("bench_wood", "base_color")), in2=("float", Wire("bench_wood", "occlusion"))),
+        card("grain", "normalmap", "vector3", (1.8, 1.4), "Normal map",
+             scale=("float", 1.0), **{"in": ("vector3", Wire("bench_wood", "normal"))}),
+    ]  # fmt: skip
+    return _material(
+        cards,
+        {
+            "base_color": ("color3", Wire("shade")),
+            "specular_roughness": ("float", Wire("bench_wood", "roughness")),
+            "base_diffuse_roughness": ("float", 0.4),
+            "specular_weight": ("float", 0.7),
+            "geometry_normal": ("vector3", Wire("grain")),
+        },
+    )
+
+
+# ---- the samples --------------------------------------------------------------------------------
+
+
+def potting_shed_bench() -> Bench:
+    return Bench(
+        objects=(
+            BenchObject(name="Pot", shape="pot", place=(0.0, 0.0365, 0.0), turn=20, material="Lime-bloomed clay"),
+            BenchObject(name="Saucer", shape="saucer", place=(0.0, 0.03, 0.0), material="Celadon glaze"),
+            BenchObject(
+                name="Bench board",
+                shape="rounded box",
+                sizes={"width": 0.62, "height": 0.03, "depth": 0.34, "bevel": 0.004, "divisions": 12},
+                place=(0.0, 0.0, 0.0),
+                turn=-6,
+                material="Weathered bench",
+            ),
+        ),
+        lights=(AreaLight(name="Window", colour=(1.0, 0.94, 0.86), strength=4.0, height=38, turn=-58, distance=0.95,
+                          width=0.5, length=0.6),),
+        environment=Environment(file="environments/studio.exr", strength=0.85),
+        camera=Camera(turn=14, height=15, distance=0.66, target=(0.0, 0.104, 0.0), field=27),
+    )  # fmt: skip
+
+
+def _potting_shed(folder: Path) -> Iterator[tuple[str, float]]:
+    sets: list[tuple[str, Callable[[], MapSet]]] = [
+        ("terracotta", terracotta),
+        ("celadon", celadon),
+        ("bench_wood", bench_wood),
+    ]
+    for done, (name, make) in enumerate(sets):
+        yield f"Making the map set {name.replace('_', ' ')}", done / 5
+        _write_set(folder, name, make())
+    yield "Making the studio", 0.7
+    write_image(folder / "environments" / "studio.exr", studio(), bits=16)
+    yield "Writing the project", 0.95
+    project = Project(
+        "Larkmere potting shed",
+        {
+            "Lime-bloomed clay": lime_bloomed_clay(),
+            "Celadon glaze": celadon_glaze(),
+            "Weathered bench": weathered_bench(),
+        },
+        potting_shed_bench(),
+    )
+    save_project(project, folder)
+
+
+def _plain_ball(folder: Path) -> Iterator[tuple[str, float]]:
+    yield "Making the studio", 0.2
+    write_image(folder / "environments" / "studio.exr", studio(), bits=16)
+    bench = Bench(
+        objects=(BenchObject(name="Ball", shape="sphere", material="Plain"),),
+        environment=Environment(file="environments/studio.exr"),
+        camera=Camera(distance=0.62, target=(0.0, 0.1, 0.0)),
+    )
+    save_project(Project("New look", {"Plain": new_material()}, bench), folder)
+
+
+SAMPLES = (
+    Sample("potting-shed", "A clay pot on a glazed saucer, wired and lit", _potting_shed),
+    Sample("plain-ball", "A ball with a plain material, to start from", _plain_ball),
+)
+
+
+def make_sample(
+    name: str, folder: Path, progress: Callable[[str, float], None] | None = None
+) -> None:
+    """Writes a sample project into a folder that must not hold one yet. Raises CollageError."""
+    sample = next((one for one in SAMPLES if one.name == name), None)
+    if sample is None:
+        known = ", ".join(one.name for one in SAMPLES)
+        raise CollageError(f"There is no sample “{name}”.", remedy=f"Choose one of {known}.")
+    if is_project(folder):
+        raise CollageError(
+            "The folder already holds a project.", about=folder.name, remedy="Choose an empty or new folder."
+        )
+    for text, share in sample.build(folder):
+        if progress is not None:
+            progress(text, share)

@@ -61,14 +61,15 @@ def card(name: str, category: str, type_name: str, place: tuple[float, float], /
 
 def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -> Card:
     """The card of a map set: image cards that share one placement, as a group of standard cards."""
-    coordinates = Card(
-        "placement",
-        "place2d",
-        "vector2",
-        {key: Input(key, kind, interface=key) for key, kind in (("scale", "vector2"), ("rotate", "float"), ("offset", "vector2"))},
-        {"xpos": "0", "ypos": "0"},
-    )
-    cards = {"placement": coordinates}
+    given = {
+        key: Input(key, kind, interface=key)
+        for key, kind in (("scale", "vector2"), ("rotate", "float"), ("offset", "vector2"))
+    }
+    given["texcoord"] = Input("texcoord", "vector2", wire=Wire("uv"))
+    cards = {
+        "uv": Card("uv", "texcoord", "vector2", {}, {"xpos": "-1.4", "ypos": "0"}),
+        "placement": Card("placement", "place2d", "vector2", given, {"xpos": "0", "ypos": "0"}),
+    }
     outputs = {}
     for row, (role, kind, colour) in enumerate(_ROLES):
         file = Input(
@@ -121,7 +122,7 @@ def lime_bloomed_clay() -> Network:
         card("rising", "remap", "float", (-1.1, 2.2), "Height mask", inlow=("float", 0.0), inhigh=("float", 0.15),
              outlow=("float", 0.78), outhigh=("float", 0.0), **{"in": ("float", Wire("upright"))}),
         card("broken", "add", "float", (0.0, 2.6), "Broken up", in1=("float", Wire("rising")), in2=("float", Wire("clouds"))),
-        card("edge", "smoothstep", "float", (1.1, 2.6), "Bloom edge", low=("float", 0.36), high=("float", 0.95),
+        card("edge", "smoothstep", "float", (1.1, 2.6), "Bloom edge", low=("float", 0.18), high=("float", 1.45),
              **{"in": ("float", Wire("broken"))}),
         card("across", "combine2", "vector2", (2.1, 3.3), "Along the ramp",
              in1=("float", Wire("edge")), in2=("float", Wire("edge"))),
@@ -134,7 +135,7 @@ def lime_bloomed_clay() -> Network:
              fg=("float", 0.93), bg=("float", Wire("terracotta", "roughness")), mix=("float", Wire("edge"))),
         card("relief", "normalmap", "vector3", (1.6, 1.2), "Normal map",
              scale=("float", 0.85), **{"in": ("vector3", Wire("terracotta", "normal"))}),
-        card("crust", "bump", "vector3", (4.0, 3.4), "Bump", height=("float", Wire("edge")), scale=("float", 0.10),
+        card("crust", "bump", "vector3", (4.0, 3.4), "Bump", height=("float", Wire("edge")), scale=("float", 0.05),
              normal=("vector3", Wire("relief"))),
     ]  # fmt: skip
     return _material(

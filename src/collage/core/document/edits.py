@@ -174,3 +174,10 @@ def duplicate_cards(
         card = replace(card, inputs=inputs)
         network = move_cards(network.with_card(card), {new_name: (x + shift[0], y + shift[1])})
     return network, new_names
+
+
+def connect_output(network: Network, source: Wire, name: str) -> Network:
+    """Wires a card to an output of the group whose inside `network` is."""
+    _card(network, source.card)
+    out = network.outputs[name]
+    return replace(network, outputs={**network.outputs, name: replace(out, wire=source, interface=None)})

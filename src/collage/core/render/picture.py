@@ -34,7 +34,7 @@ from collage.core.render.environment import (
     EnvironmentLight,
     load_environment,
 )
-from collage.core.render.scene import GROUND, Scene, build_scene
+from collage.core.render.scene import GROUND, Scene, build_bounds, build_scene
 from collage.core.render.surface import (
     NORMAL,
     OPACITY,
@@ -128,9 +128,34 @@ class Renderer:
         return folder / environment.file if environment.file and environment.on else None
 
     def environment(self, bench: Bench, folder: Path) -> EnvironmentLight:
+        key = self._environment_key(bench, folder)
+        return self._keep(self._lights, key, 3, lambda: load_environment(self._environment_path(bench, folder)))
+
+    def _environment_key(self, bench: Bench, folder: Path) -> Hashable:
         path = self._environment_path(bench, folder)
-        stamp = path.stat().st_mtime_ns if path is not None and path.is_file() else 0
-        return self._keep(self._lights, (path, stamp), 3, lambda: load_environment(path))
+        return path, path.stat().st_mtime_ns if path is not None and path.is_file() else 0
+
+    def _view_key(self, request: PictureRequest, shift: tuple[float, float]) -> Hashable:
+        bench = request.project.bench
+        places = tuple(item.model_copy(update={"material": ""}) for item in bench.objects)
+        return (
+            repr(places),
+            bench.ground,
+            self._environment_key(bench, request.folder),
+            bench.camera,
+            repr(bench.lights),
+            bench.environment.turn,
+            (size_of(request), request.quality == "coarse", shift),
+        )
+
+    def has_view(self, request: PictureRequest) -> bool:
+        """Whether the rays of this picture are cast already, so that it costs no more than its values."""
+        return self._view_key(request, (0.0, 0.0)) in self._views
+
+    def scene_bounds(self, bench: Bench, part: int | None = None) -> tuple[np.ndarray, np.ndarray]:
+        """The box around one object, or around all of them, on the bench."""
+        chosen = bench.objects if part is None else bench.objects[part : part + 1]
+        return build_bounds(chosen)
 
     def view(
         self,
@@ -143,14 +168,7 @@ class Renderer:
         scene = self.scene(bench)
         light = self.environment(bench, request.folder)
         width, height = size_of(request)
-        key = (
-            id(scene),
-            id(light),
-            bench.camera,
-            repr(bench.lights),
-            bench.environment.turn,
-            (width, height, coarse, shift),
-        )
+        key = self._view_key(request, shift)
         return self._keep(
             self._views,
             key,

@@ -65,6 +65,15 @@ def own_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[flo
     return tuple(map(float, low)), tuple(map(float, high))  # type: ignore[return-value]
 
 
+def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """The box around objects on the bench."""
+    return _bounds([_on_bench(item) for item in objects])
+
+
+def _on_bench(item: BenchObject) -> np.ndarray:
+    return mesh_of(item).positions @ item.matrix().astype(np.float32) + np.float32(item.place)
+
+
 def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     """Puts the objects on the bench and makes them ready for ray queries."""
     from embreex.mesh_construction import TriangleMesh
@@ -76,7 +85,7 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
         mesh, turn = mesh_of(item), item.matrix().astype(np.float32)
         own = np.asarray(mesh.positions)
         turns.append(turn)
-        _put(pieces, mesh, start, number, own, own @ turn + np.float32(item.place), turn)
+        _put(pieces, mesh, start, number, own, _on_bench(item), turn)
         start += len(own)
     low, high = _bounds(pieces["world"])
     if ground:

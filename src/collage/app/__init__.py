@@ -1,0 +1,1 @@
+"""The window: Qt 6 Widgets over the core."""

@@ -1,0 +1,579 @@
+"""The window: menu bar, the bar with the place and the material in hand, the Wire place, the status line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QPixmap
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage import __version__
+from collage.app.render_dialog import RenderDialog
+from collage.app.session import Session
+from collage.app.settings import Settings, save_settings
+from collage.app.shortcuts_dialog import ShortcutsDialog
+from collage.app.theme import THEMES, Theme, apply_theme
+from collage.app.wire.add_field import AddField
+from collage.app.wire.board import Board
+from collage.app.wire.channels_panel import ChannelsPanel
+from collage.app.wire.controls_panel import ControlsPanel
+from collage.app.wire.pictures import BoardPictures, PictureMaker, pixmaps
+from collage.app.wire.preview_panel import PreviewPanel
+from collage.app.wire.sources_panel import SourcesPanel
+from collage.core.document import edits
+from collage.core.document.model import Network, Wire
+from collage.core.errors import CollageError
+from collage.core.evaluate.run import Workers
+from collage.core.nodes.labels import Offer, offers
+from collage.core.project.recovery import LeftDesk, discard
+from collage.core.render.bench import Bench
+from collage.core.render.picture import Renderer
+from collage.demo.shed import SAMPLES, make_sample
+
+KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
+
+
+class MainWindow(QMainWindow):
+    """One project in a window."""
+
+    def __init__(self, session: Session, workers: Workers, settings: Settings, settings_file: Path | None = None) -> None:
+        super().__init__()
+        self.session, self.workers, self.settings, self._settings_file = session, workers, settings, settings_file
+        self.theme: Theme = THEMES.get(settings.theme, THEMES["day"])
+        self.renderer = Renderer(session.library, session.images, workers)
+        self.every = offers(session.library)
+        self.maker = PictureMaker(session, workers, self)
+        self.setWindowTitle("Collage")
+        self.resize(1280, 800)
+        self._build()
+        self._build_menus()
+        self._connect()
+        self._keep_safe_timer = QTimer(self)
+        self._keep_safe_timer.setSingleShot(True)
+        self._keep_safe_timer.setInterval(KEEP_SAFE)
+        self._keep_safe_timer.timeout.connect(self._keep_safe)
+        self._restore()
+        self.maker.ask_kinds(self.every)
+        self._refresh_titles()
+
+    @property
+    def history(self):  # type: ignore[no-untyped-def]
+        return self.session.history
+
+    # ---- building -----------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        self.sources = SourcesPanel(self.session, self.every)
+        self.board = Board(self.session, self.theme)
+        self.controls = ControlsPanel(self.session)
+        self.preview_panel = PreviewPanel(self.session, self.renderer, self.theme)
+        self.preview = self.preview_panel.preview
+        self.channels = ChannelsPanel(self.session, self.theme)
+        self.add_field = AddField(self.session.library, self.every, {}, self.board)
+        middle = self._splitter("middle", Qt.Orientation.Vertical, [self.board, self.controls], [520, 190])
+        right = self._splitter("right", Qt.Orientation.Vertical, [self.preview_panel, self.channels], [364, 350])
+        place = self._splitter("wire", Qt.Orientation.Horizontal, [self.sources, middle, right], [210, 670, 400])
+        place.setStretchFactor(1, 1)
+        self._splitters = {"middle": middle, "right": right, "wire": place}
+        centre = QWidget()
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._top_bar())
+        self.banner = self._make_banner()
+        column.addWidget(self.banner)
+        column.addWidget(place, 1)
+        self.setCentralWidget(centre)
+        status = self.statusBar()
+        status.setSizeGripEnabled(False)
+        self.hint_label, self.pixel_label, self.time_label = QLabel(), QLabel(), QLabel()
+        status.addWidget(self.hint_label, 1)
+        status.addPermanentWidget(self.pixel_label)
+        status.addPermanentWidget(self.time_label)
+        self.hint_label.setText("Double-click or Enter to add a card · middle drag to move · wheel to zoom")
+
+    @staticmethod
+    def _splitter(name: str, way: Qt.Orientation, parts: list[QWidget], sizes: list[int]) -> QSplitter:
+        splitter = QSplitter(way)
+        splitter.setObjectName(name)
+        splitter.setHandleWidth(1)
+        splitter.setChildrenCollapsible(False)
+        for part in parts:
+            splitter.addWidget(part)
+        splitter.setSizes(sizes)
+        return splitter
+
+    def _top_bar(self) -> QWidget:
+        bar = QFrame()
+        bar.setObjectName("topBar")
+        bar.setFixedHeight(38)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(14, 0, 14, 0)
+        row.setSpacing(10)
+        self.project_label = QLabel()
+        self.project_label.setObjectName("title")
+        self.project_label.setFixedWidth(204)
+        self.place_label = QLabel()
+        self.place_label.setTextFormat(Qt.TextFormat.RichText)
+        self.up_button = QToolButton()
+        self.up_button.setText("Back to the material")
+        self.up_button.setToolTip("Leave the group (Esc)")
+        self.up_button.clicked.connect(lambda: self.session.open_group(self.session.path[:-1]))
+        self.busy_label = QLabel()
+        self.busy_label.setObjectName("quiet")
+        self.material_picture = QLabel()
+        self.material_picture.setFixedSize(28, 28)
+        self.material_picture.setScaledContents(True)
+        self.material_button = QToolButton()
+        self.material_button.setObjectName("plain")
+        self.material_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.material_button.setToolTip("The material in hand; choose another")
+        self.material_button.setMenu(QMenu(self.material_button))
+        self.material_button.menu().aboutToShow.connect(self._fill_materials)
+        row.addWidget(self.project_label)
+        row.addWidget(self.place_label)
+        row.addWidget(self.up_button)
+        row.addStretch(1)
+        row.addWidget(self.busy_label)
+        row.addWidget(self.material_picture)
+        row.addWidget(self.material_button)
+        return bar
+
+    def _make_banner(self) -> QFrame:
+        banner = QFrame()
+        banner.setObjectName("panel")
+        row = QHBoxLayout(banner)
+        row.setContentsMargins(14, 6, 14, 6)
+        self.banner_text = QLabel()
+        self.banner_text.setObjectName("loud")
+        self.banner_text.setWordWrap(True)
+        row.addWidget(self.banner_text, 1)
+        self.banner_buttons = [QPushButton(), QPushButton()]
+        for button in self.banner_buttons:
+            row.addWidget(button)
+        banner.hide()
+        return banner
+
+    def _action(self, menu: QMenu, text: str, work: Callable[[], object], keys: str | QKeySequence.StandardKey = "") -> QAction:
+        action = QAction(text, self)
+        if keys:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda: work())
+        menu.addAction(action)
+        self.actions_by_name[text.replace("…", "")] = action
+        return action
+
+    def _build_menus(self) -> None:
+        self.actions_by_name: dict[str, QAction] = {}
+        bar = self.menuBar()
+        menu = bar.addMenu("File")
+        fresh = menu.addMenu("New from sample")
+        for sample in SAMPLES:
+            self._action(fresh, f"{sample.title}…", lambda name=sample.name: self.new_from(name))
+        self._action(menu, "Open…", self.open_dialog, "Ctrl+O")
+        self.recent_menu = menu.addMenu("Recent")
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        menu.addSeparator()
+        self._action(menu, "Save", self.save, "Ctrl+S")
+        self._action(menu, "Save as…", self.save_as, "Ctrl+Shift+S")
+        menu.addSeparator()
+        self._action(menu, "Render a picture…", self.render_dialog, "Ctrl+R")
+        menu.addSeparator()
+        self._action(menu, "Quit", self.close, "Ctrl+Q")
+
+        menu = bar.addMenu("Edit")
+        self.undo_action = self._action(menu, "Undo", self.session.history.undo, "Ctrl+Z")
+        self.redo_action = self._action(menu, "Redo", self.session.history.redo, "Ctrl+Y")
+        self.redo_action.setShortcuts([QKeySequence("Ctrl+Y"), QKeySequence("Ctrl+Shift+Z")])
+        menu.addSeparator()
+        self._action(menu, "Duplicate", lambda: self.session.duplicate(self.session.selection), "Ctrl+D")
+        self._action(menu, "Remove", lambda: self.session.remove(self.session.selection))
+        self._action(menu, "Choose all", lambda: self.session.select(list(self.board.cards)), "Ctrl+A")
+
+        menu = bar.addMenu("Card")
+        self._action(menu, "Add…", lambda: self.ask_add(self.board.viewport().rect().center(), None, ""), "Ctrl+Return")
+        self._action(menu, "Peek", self._peek)
+        self._action(menu, "Skip", lambda: self.session.skip(self.session.selection))
+        self._action(menu, "Tidy", self.board.tidy)
+
+        menu = bar.addMenu("View")
+        themes = QActionGroup(self)
+        for name in THEMES:
+            action = self._action(menu, name.capitalize(), lambda name=name: self.set_theme(name))
+            action.setCheckable(True)
+            action.setChecked(name == self.theme.name)
+            themes.addAction(action)
+        menu.addSeparator()
+        self._action(menu, "Show all cards", self.board.fit_all, "Ctrl+0")
+        self._action(menu, "Frame all objects", lambda: self.preview.frame(None), "Ctrl+Shift+0")
+
+        self._build_bench_menu(bar.addMenu("Bench"))
+        menu = bar.addMenu("Help")
+        self._action(menu, "Shortcuts", self.show_shortcuts, "Ctrl+/")
+        self._action(menu, "About Collage", self.about)
+
+    def _build_bench_menu(self, menu: QMenu) -> None:
+        self._action(menu, "Brighter", lambda: self._expose(0.25), "Ctrl+]")
+        self._action(menu, "Darker", lambda: self._expose(-0.25), "Ctrl+[")
+        tones = QActionGroup(self)
+        for name, text in (("neutral", "Tone: neutral"), ("srgb", "Tone: plain sRGB")):
+            action = self._action(menu, text, lambda name=name: self._bench(f"Tone {name}", {"view_transform": name}))
+            action.setCheckable(True)
+            action.setData(name)
+            tones.addAction(action)
+        self.tone_actions = tones.actions()
+        menu.addSeparator()
+        self.environment_action = self._action(menu, "Environment light", self._toggle_environment)
+        self.environment_action.setCheckable(True)
+        self.lights_menu = menu.addMenu("Lights")
+        self.lights_menu.aboutToShow.connect(self._fill_lights)
+        menu.aboutToShow.connect(self._show_bench)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.changed.connect(self._on_changed)
+        session.material_changed.connect(self._refresh_titles)
+        session.saved.connect(self._refresh_titles)
+        session.peek_changed.connect(self._show_flat)
+        session.problem.connect(self.show_problem)
+        session.history.steps_changed.connect(self._refresh_steps)
+        self.board.hint.connect(self.hint_label.setText)
+        self.board.add_wanted.connect(self.ask_add)
+        self.preview.hint.connect(self.hint_label.setText)
+        self.preview.pixel.connect(self.pixel_label.setText)
+        self.preview.timed.connect(self.time_label.setText)
+        self.preview.failed.connect(self.show_problem)
+        self.preview.worker.busy.connect(lambda busy: self.busy_label.setText("Working on the picture" if busy else ""))
+        self.channels.view_wanted.connect(self.preview_panel.toggle_mode)
+        self.sources.take_offer.connect(self._take_offer)
+        self.sources.take_set.connect(self._take_set)
+        self.maker.ready.connect(self._show_pictures)
+        self.maker.kinds_ready.connect(self._show_kinds)
+
+    # ---- following ----------------------------------------------------------------------------
+
+    def _on_changed(self, _before: object, _after: object) -> None:
+        self._refresh_titles()
+        self._keep_safe_timer.start()
+
+    def _refresh_titles(self) -> None:
+        star = " •" if self.session.dirty else ""
+        self.project_label.setText(f"{self.session.project.name}{star}")
+        self.setWindowTitle(f"{self.session.project.name}{star} — Collage")
+        inside = "".join(f" › {self.session.document.cards[self.session.path[0]].title or name}" for name in self.session.path[:1])
+        self.place_label.setText(f'<b style="border-bottom: 2px solid {self.theme.accent};">Wire</b>{inside}')
+        self.up_button.setVisible(bool(self.session.path))
+        self.material_button.setText(f"{self.session.material}  ▾")
+        self._refresh_steps()
+
+    def _refresh_steps(self) -> None:
+        history = self.session.history
+        self.undo_action.setText(f"Undo {history.undo_label}" if history.undo_label else "Undo")
+        self.undo_action.setEnabled(bool(history.undo_label))
+        self.redo_action.setText(f"Redo {history.redo_label}" if history.redo_label else "Redo")
+        self.redo_action.setEnabled(bool(history.redo_label))
+
+    def _show_pictures(self, made: BoardPictures) -> None:
+        if (made.material, made.path) != (self.session.material, self.session.path):
+            return
+        self._board_images = made.images
+        self.board.show_pictures(made.images, made.problems)
+        if not self.session.path:
+            self.channels.show_pictures(made.images)
+            for name, card in self.session.network.cards.items():
+                if card.attributes.get("clg_mapset") == "true" and name in made.images:
+                    self.sources.set_set_picture(f"set {made.material} {name}", QPixmap.fromImage(made.images[name]))
+            surface = self.session.surface
+            wire = surface.inputs["base_color"].wire if surface and "base_color" in surface.inputs else None
+            if wire is not None and wire.card in made.images:
+                pixmap = QPixmap.fromImage(made.images[wire.card])
+                self.material_picture.setPixmap(pixmap)
+                self.sources.set_material_picture(made.material, pixmap)
+        self._show_flat()
+
+    def _show_kinds(self, images: dict) -> None:  # type: ignore[type-arg]
+        pictures = pixmaps(images)
+        self.sources.set_kind_pictures({**self.sources._pictures, **pictures})
+        self.add_field._pictures.update(pictures)
+
+    def _show_flat(self) -> None:
+        peeked = self.session.peeked
+        self.preview.flat = getattr(self, "_board_images", {}).get(peeked.card) if peeked is not None else None
+        self.preview.update()
+
+    # ---- telling ------------------------------------------------------------------------------
+
+    def show_problem(self, error: CollageError) -> None:
+        self.show_banner(str(error), [("Close", self.banner.hide)])
+
+    def show_banner(self, text: str, choices: list[tuple[str, Callable[[], object]]]) -> None:
+        """A sentence at the top with up to two buttons; work goes on underneath."""
+        self.banner_text.setText(text)
+        for number, button in enumerate(self.banner_buttons):
+            button.setVisible(number < len(choices))
+            if number < len(choices):
+                label, work = choices[number]
+                button.setText(label)
+                try:
+                    button.clicked.disconnect()
+                except RuntimeError:
+                    pass
+                button.clicked.connect(lambda _=False, work=work: (self.banner.hide(), work()))
+        self.banner.show()
+
+    def offer_recovery(self, desk: LeftDesk) -> None:
+        """Offers work that a crash left behind."""
+        self.show_banner(
+            f"Collage stopped with unsaved work on “{desk.name}”. It is kept here.",
+            [("Bring it back", lambda: self.recover(desk)), ("Throw it away", lambda: discard(desk))],
+        )
+
+    def recover(self, desk: LeftDesk) -> None:
+        try:
+            self.session.put(desk.load(), desk.folder, saved=False)
+        except CollageError as error:
+            self.show_problem(error)
+            return
+        discard(desk)
+        self._keep_safe_timer.start()
+        QTimer.singleShot(0, self.board.fit_all)
+
+    def _keep_safe(self) -> None:
+        import threading
+
+        threading.Thread(target=self._keep_safe_now, name="keep safe", daemon=True).start()
+
+    def _keep_safe_now(self) -> None:
+        try:
+            self.session.keep_safe()
+        except (CollageError, OSError):
+            return  # the disk is full or gone: saving will say so; the work itself goes on
+
+    # ---- adding -------------------------------------------------------------------------------
+
+    def ask_add(self, at: QPoint, source: Wire | None, source_type: str) -> None:
+        place = self.board.place_of(at)
+
+        def chosen(offer: Offer, target: str) -> None:
+            self.session.add(offer.definition, place, source, target)
+
+        self.add_field.ask(at, chosen, source_type)
+
+    def _take_offer(self, offer: Offer) -> None:
+        self.session.add(offer.definition, self.board.place_of(self.board.viewport().rect().center()))
+
+    def _take_set(self, material: str, name: str) -> None:
+        card = self.session.project.materials[material].cards[name]
+        place = self.board.place_of(self.board.viewport().rect().center())
+
+        def change(network: Network) -> Network:
+            fresh = network.free_name(name)
+            from dataclasses import replace
+
+            return edits.move_cards(edits.add_card(network, replace(card, name=fresh)), {fresh: place})
+
+        self.session.edit(f"Add {card.title or name}", change)
+
+    def _peek(self) -> None:
+        if self.session.selection:
+            self.session.toggle_peek(self.session.selection[0])
+
+    # ---- the bench ----------------------------------------------------------------------------
+
+    def _bench(self, label: str, update: dict[str, object]) -> None:
+        self.session.edit_bench(label, lambda bench: bench.model_copy(update=update))
+
+    def _expose(self, stops: float) -> None:
+        self._bench("Exposure", {"exposure": round(self.session.project.bench.exposure + stops, 2)})
+
+    def _toggle_environment(self) -> None:
+        def change(bench: Bench) -> Bench:
+            environment = bench.environment
+            return bench.model_copy(update={"environment": environment.model_copy(update={"on": not environment.on})})
+
+        self.session.edit_bench("Environment on or off", change)
+
+    def _show_bench(self) -> None:
+        bench = self.session.project.bench
+        self.environment_action.setChecked(bench.environment.on)
+        for action in self.tone_actions:
+            action.setChecked(action.data() == bench.view_transform)
+
+    def _fill_lights(self) -> None:
+        self.lights_menu.clear()
+        for number, light in enumerate(self.session.project.bench.lights):
+            action = self.lights_menu.addAction(light.name)
+            action.setCheckable(True)
+            action.setChecked(light.on)
+            action.triggered.connect(lambda _=False, number=number: self._toggle_light(number))
+        if self.lights_menu.isEmpty():
+            self.lights_menu.addAction("No lights on this bench").setEnabled(False)
+
+    def _toggle_light(self, number: int) -> None:
+        def change(bench: Bench) -> Bench:
+            lights = list(bench.lights)
+            lights[number] = lights[number].model_copy(update={"on": not lights[number].on})
+            return bench.model_copy(update={"lights": tuple(lights)})
+
+        self.session.edit_bench("Light on or off", change)
+
+    # ---- materials, files ---------------------------------------------------------------------
+
+    def _fill_materials(self) -> None:
+        menu = self.material_button.menu()
+        menu.clear()
+        for name in self.session.project.materials:
+            menu.addAction(name, lambda name=name: self.session.show_material(name))
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for text in self.settings.recent:
+            self.recent_menu.addAction(Path(text).name, lambda text=text: self.open_folder(Path(text))).setToolTip(text)
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("Nothing yet").setEnabled(False)
+
+    def may_leave(self) -> bool:
+        """Asks before unsaved work would be lost."""
+        if not self.session.dirty:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Collage")
+        box.setText(f"“{self.session.project.name}” has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            self.save()
+            return not self.session.dirty
+        return box.clickedButton() is drop
+
+    def open_folder(self, folder: Path) -> bool:
+        if not self.may_leave():
+            return False
+        try:
+            self.session.open(folder)
+        except CollageError as error:
+            self.show_problem(error)
+            return False
+        self._remember(folder)
+        QTimer.singleShot(0, self.board.fit_all)
+        return True
+
+    def open_dialog(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Open a project folder")
+        if name:
+            self.open_folder(Path(name))
+
+    def new_from(self, sample: str) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Choose an empty folder for the new project")
+        if not name:
+            return
+        QApplication.setOverrideCursor(Qt.CursorShape.BusyCursor)
+        try:
+            make_sample(sample, Path(name))
+        except CollageError as error:
+            self.show_problem(error)
+            return
+        finally:
+            QApplication.restoreOverrideCursor()
+        self.open_folder(Path(name))
+
+    def save(self) -> None:
+        if self.session.folder is None:
+            self.save_as()
+        else:
+            self._save_to(None)
+
+    def save_as(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Choose a folder to save the project in")
+        if name:
+            self._save_to(Path(name))
+
+    def _save_to(self, folder: Path | None) -> None:
+        try:
+            self.session.save(folder)
+        except CollageError as error:
+            self.show_problem(error)
+            return
+        self.hint_label.setText("Saved.")
+        if self.session.folder is not None:
+            self._remember(self.session.folder)
+
+    def _remember(self, folder: Path) -> None:
+        self.settings = self.settings.with_recent(folder)
+        save_settings(self.settings, self._settings_file)
+
+    def render_dialog(self) -> None:
+        dialog = RenderDialog(self.session, self.workers, self.preview.mode, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    # ---- the window itself --------------------------------------------------------------------
+
+    def set_theme(self, name: str) -> None:
+        self.theme = THEMES[name]
+        self.settings = self.settings.model_copy(update={"theme": name})
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            apply_theme(app, self.theme)
+        self.board.set_theme(self.theme)
+        self.channels.set_theme(self.theme)
+        self.preview.theme = self.theme
+        self._refresh_titles()
+
+    def show_shortcuts(self) -> None:
+        dialog = ShortcutsDialog(self.actions_by_name, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    def about(self) -> None:
+        QMessageBox.about(self, "About Collage", f"Collage {__version__}\nA look-development studio. Apache-2.0.\nTypeface Lato, SIL Open Font License.")
+
+    def _restore(self) -> None:
+        if self.settings.geometry:
+            self.restoreGeometry(QByteArray.fromHex(self.settings.geometry.encode()))
+        for name, sizes in self.settings.splitters.items():
+            if name in self._splitters:
+                self._splitters[name].setSizes(sizes)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.may_leave():
+            event.ignore()
+            return
+        self._keep_safe_timer.stop()
+        geometry = bytes(self.saveGeometry().toHex().data()).decode()
+        splitters = {name: one.sizes() for name, one in self._splitters.items()}
+        self.settings = self.settings.model_copy(update={"geometry": geometry, "splitters": splitters})
+        save_settings(self.settings, self._settings_file)
+        self._disconnect()
+        self.session.close()
+        event.accept()
+
+    def _disconnect(self) -> None:
+        session = self.session
+        session.changed.disconnect(self._on_changed)
+        session.material_changed.disconnect(self._refresh_titles)
+        session.saved.disconnect(self._refresh_titles)
+        session.peek_changed.disconnect(self._show_flat)
+        session.problem.disconnect(self.show_problem)
+        session.history.steps_changed.disconnect(self._refresh_steps)
+        for part in (self.board, self.controls, self.channels, self.sources, self.preview):
+            part.close_down()
+        self.maker.close()

@@ -1,0 +1,321 @@
+"""The session: the open project with its history, what is chosen, and the edits that the window makes.
+
+Panels write through the session and listen to its signals; they never hold a copy of the document.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from pathlib import Path
+
+from psygnal import Signal
+
+from collage.core.document import edits
+from collage.core.document.history import History
+from collage.core.document.materials import hidden_on_board, new_material, surface_card
+from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire, inside, replaced_inside
+from collage.core.errors import CollageError
+from collage.core.evaluate.plan import CardOutput
+from collage.core.images.store import ImageStore
+from collage.core.nodes.labels import title_of
+from collage.core.nodes.library import Library, NodeDef
+from collage.core.nodes.wiring import join
+from collage.core.project.folder import copy_files, load_project, save_project
+from collage.core.project.recovery import Desk
+from collage.core.project.state import Project
+from collage.core.render.bench import Bench, Camera
+
+
+class Session:
+    """One open project."""
+
+    changed = Signal(object, object)  # project before, project after
+    material_changed = Signal()  # another material, or another group of it, is in hand
+    selection_changed = Signal()
+    peek_changed = Signal()
+    camera_changed = Signal()
+    saved = Signal()
+    problem = Signal(object)  # CollageError
+
+    def __init__(self, library: Library, images: ImageStore, desk: Desk | None = None) -> None:
+        self.library, self.images = library, images
+        self.desk = desk or Desk()
+        self.history: History[Project] = History(Project(materials={"Plain": new_material()}))
+        self.folder: Path | None = None
+        self.material = "Plain"
+        self.path: tuple[str, ...] = ()
+        self.selection: tuple[str, ...] = ()
+        self.peeked: CardOutput | None = None
+        self.camera = Camera()
+        self._clean: Project = self.history.state
+        self._desk_lock = threading.Lock()
+        self.history.changed.connect(self._on_changed)
+
+    # ---- what is there ------------------------------------------------------------------------
+
+    @property
+    def project(self) -> Project:
+        return self.history.state
+
+    @property
+    def shown_project(self) -> Project:
+        """The project as it is looked at: with the camera where it is now."""
+        return self.project.with_bench(self.project.bench.model_copy(update={"camera": self.camera}))
+
+    @property
+    def document(self) -> Network:
+        """The material in hand."""
+        return self.project.materials.get(self.material) or Network()
+
+    @property
+    def network(self) -> Network:
+        """What the board shows: the material, or the inside of the group that is open."""
+        try:
+            return inside(self.document, self.path)
+        except KeyError:
+            return self.document
+
+    @property
+    def surface(self) -> Card | None:
+        return surface_card(self.document)
+
+    @property
+    def base_folder(self) -> Path:
+        return self.folder or Path()
+
+    @property
+    def dirty(self) -> bool:
+        return self.project is not self._clean
+
+    def definition(self, name: str) -> NodeDef | None:
+        """What a card of the board is; None for groups and unknown kinds."""
+        card = self.network.cards.get(name)
+        if card is None or card.network is not None:
+            return None
+        try:
+            return self.library.definition(card)
+        except CollageError:
+            return None
+
+    def _on_changed(self, before: Project, after: Project) -> None:
+        if self.material not in after.materials:
+            self.material = next(iter(after.materials), "")
+            self.path = ()
+        kept = tuple(name for name in self.selection if name in self.network.cards)
+        self.changed.emit(before, after)
+        if kept != self.selection:
+            self.select(kept)
+        if self.peeked is not None and self.peeked.card not in self.network.cards:
+            self.peek(None)
+
+    # ---- what is chosen -----------------------------------------------------------------------
+
+    def select(self, names: Iterable[str]) -> None:
+        chosen = tuple(names)
+        if chosen != self.selection:
+            self.selection = chosen
+            self.selection_changed.emit()
+
+    def show_material(self, name: str) -> None:
+        if name in self.project.materials and (name != self.material or self.path):
+            self.material, self.path, self.selection, self.peeked = name, (), (), None
+            self.material_changed.emit()
+            self.selection_changed.emit()
+            self.peek_changed.emit()
+
+    def open_group(self, path: tuple[str, ...]) -> None:
+        if path != self.path:
+            self.path, self.selection, self.peeked = path, (), None
+            self.material_changed.emit()
+            self.selection_changed.emit()
+            self.peek_changed.emit()
+
+    def peek(self, target: CardOutput | None) -> None:
+        if target != self.peeked:
+            self.peeked = target
+            self.peek_changed.emit()
+
+    def toggle_peek(self, card: str, output: str = "") -> None:
+        target = CardOutput(card, output, self.path)
+        self.peek(None if self.peeked == target else target)
+
+    def look(self, camera: Camera) -> None:
+        """Moves the eye. Looking is no edit: it is saved, but not undone."""
+        if camera != self.camera:
+            self.camera = camera
+            self.camera_changed.emit()
+
+    # ---- edits --------------------------------------------------------------------------------
+
+    def edit(self, label: str, change: Callable[[Network], Network], *, merge: str = "") -> bool:
+        """Changes the network on the board as one step. A refusal is told, and False comes back."""
+        return self.edit_document(
+            label, lambda document: replaced_inside(document, self.path, change(inside(document, self.path))), merge=merge
+        )
+
+    def edit_document(self, label: str, change: Callable[[Network], Network], *, merge: str = "") -> bool:
+        material = self.material
+
+        def on_project(project: Project) -> Project:
+            before = project.materials[material]
+            after = change(before)
+            return project if after is before else project.with_material(material, after)
+
+        try:
+            self.history.do(label, on_project, merge=merge)
+        except CollageError as error:
+            self.problem.emit(error)
+            return False
+        return True
+
+    def edit_bench(self, label: str, change: Callable[[Bench], Bench], *, merge: str = "") -> None:
+        self.history.do(label, lambda project: project.with_bench(change(project.bench)), merge=merge)
+
+    def set_value(self, card: str, name: str, type_name: str, value: Value, *, label: str = "", merge: bool = False) -> None:
+        self.edit(
+            f"Set {label or name} of {self.title(card)}",
+            lambda network: edits.set_value(network, card, name, type_name, value),
+            merge=f"{self.material}/{self.path}/{card}.{name}" if merge else "",
+        )
+
+    def reset_value(self, card: str, name: str) -> None:
+        self.edit(f"Reset {name} of {self.title(card)}", lambda network: edits.set_input(network, card, None, name))
+
+    def wire(self, source: Wire, card: str, name: str, type_name: str) -> bool:
+        return self.edit(
+            f"Wire {self.title(source.card)} to {self.title(card)}",
+            lambda network: join(self.library, network, source, card, name, type_name),
+        )
+
+    def unwire(self, card: str, name: str) -> None:
+        self.edit(f"Cut the wire to {self.title(card)}", lambda network: edits.disconnect(network, card, name))
+
+    def mute(self, name: str, muted: bool) -> None:
+        """Shows a surface input's default without losing what it has."""
+        surface = self.surface
+        if surface is None:
+            return
+        definition = self.library.definition(surface)
+        old = surface.inputs.get(name) or Input(name, definition.inputs[name].type)
+        attributes = {key: text for key, text in old.attributes.items() if key != MUTE}
+        if muted:
+            attributes[MUTE] = "true"
+        new = replace(old, attributes=attributes)
+        empty = new.value is None and new.wire is None and not attributes
+        self.edit_document(
+            f"{'Mute' if muted else 'Unmute'} {name}",
+            lambda network: edits.set_input(network, surface.name, None if empty else new, name),
+        )
+
+    def title(self, card: str) -> str:
+        found = self.network.cards.get(card) or self.document.cards.get(card)
+        return title_of(found) if found is not None else card
+
+    def main_inputs(self, names: Iterable[str]) -> dict[str, str | None]:
+        found: dict[str, str | None] = {}
+        for name in names:
+            definition = self.definition(name)
+            found[name] = definition.main_input if definition is not None else None
+        return found
+
+    def add(self, definition: NodeDef, place: tuple[float, float], source: Wire | None = None, target: str = "") -> str:
+        """Adds a card at a place on the board, wired to `source` if given. Returns its name."""
+        name = self.network.free_name(definition.category)
+
+        def change(network: Network) -> Network:
+            network = edits.move_cards(edits.add_card(network, definition.new_card(name)), {name: place})
+            if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
+                network = self._with_coordinates(network, name, place)
+            if source is not None and target:
+                network = join(self.library, network, source, name, target, definition.inputs[target].type)
+            return network
+
+        self.edit(f"Add {title_of(definition.new_card(name))}", change)
+        self.select((name,))
+        return name
+
+    def _with_coordinates(self, network: Network, name: str, place: tuple[float, float]) -> Network:
+        """A placement starts from the surface's UV, which the standard does not wire by itself."""
+        uv = network.free_name("uv")
+        card = Card(uv, "texcoord", "vector2", {}, {"nodedef": "ND_texcoord_vector2"})
+        network = edits.move_cards(edits.add_card(network, card), {uv: (place[0] - 1.0, place[1])})
+        return edits.connect(network, Wire(uv), name, "texcoord", "vector2")
+
+    def remove(self, names: Iterable[str]) -> None:
+        hidden = hidden_on_board(self.network)
+        names = [name for name in names if name in self.network.cards and name not in hidden]
+        if names:
+            label = f"Remove {self.title(names[0])}" if len(names) == 1 else f"Remove {len(names)} cards"
+            main = self.main_inputs(names)
+            self.edit(label, lambda network: edits.remove_cards(network, names, main))
+
+    def skip(self, names: Iterable[str]) -> None:
+        names = [name for name in names if name in self.network.cards]
+        if names:
+            skipped = not all(self.network.cards[name].skipped for name in names)
+            word = "Skip" if skipped else "Use"
+            label = f"{word} {self.title(names[0])}" if len(names) == 1 else f"{word} {len(names)} cards"
+            self.edit(label, lambda network: edits.skip_cards(network, names, skipped))
+
+    def duplicate(self, names: Iterable[str]) -> None:
+        names = [name for name in names if name in self.network.cards]
+        fresh: dict[str, str] = {}
+
+        def change(network: Network) -> Network:
+            after, made = edits.duplicate_cards(network, names, (0.25, 0.25))
+            fresh.update(made)
+            return after
+
+        if names and self.edit("Duplicate", change):
+            self.select(fresh.values())
+
+    # ---- files --------------------------------------------------------------------------------
+
+    def open(self, folder: Path) -> None:
+        """Opens a project folder. Raises CollageError if there is none."""
+        project, problems = load_project(folder)
+        self.put(project, folder)
+        for problem in problems:
+            self.problem.emit(problem)
+
+    def put(self, project: Project, folder: Path | None, *, saved: bool = True) -> None:
+        """Takes a project in hand in the place of the one before."""
+        self.folder = folder
+        self.camera = project.bench.camera
+        worn = [item.material for item in project.bench.objects if item.material in project.materials]
+        self.material = (worn or list(project.materials) or [""])[0]
+        self.path, self.selection, self.peeked = (), (), None
+        self.history.reset(project)
+        self._clean = self.history.state if saved else Project()
+        self.material_changed.emit()
+        self.selection_changed.emit()
+        self.peek_changed.emit()
+        self.camera_changed.emit()
+        self.saved.emit()
+
+    def save(self, folder: Path | None = None) -> None:
+        """Saves to the project's folder, or to another one, maps and all. Raises CollageError."""
+        target = folder or self.folder
+        if target is None:
+            raise CollageError("The project has no folder yet.", remedy="Choose one with Save as.")
+        if self.folder is not None and target.resolve() != self.folder.resolve():
+            target.mkdir(parents=True, exist_ok=True)
+            copy_files(self.folder, target)
+        save_project(self.shown_project, target)
+        self.folder = target
+        self._clean = self.project
+        with self._desk_lock:
+            self.desk.clear()
+        self.saved.emit()
+
+    def keep_safe(self) -> None:
+        """Puts unsaved work on disk for recovery; called on a worker thread."""
+        with self._desk_lock:
+            if self.dirty:
+                self.desk.write(self.project, self.folder)
+
+    def close(self) -> None:
+        with self._desk_lock:
+            self.desk.clear()

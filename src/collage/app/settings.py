@@ -1,0 +1,53 @@
+"""The user's settings: one typed value, saved as JSON; a broken file is put aside and never in the way."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import platformdirs
+from pydantic import BaseModel, ValidationError
+
+
+class Settings(BaseModel):
+    """What Collage remembers between starts."""
+
+    version: int = 1
+    theme: str = "day"
+    recent: list[str] = []
+    geometry: str = ""  # the window's place, as Qt's hex text
+    splitters: dict[str, list[int]] = {}
+
+    def with_recent(self, folder: Path) -> Settings:
+        text = str(folder.resolve())
+        return self.model_copy(update={"recent": [text, *(one for one in self.recent if one != text)][:10]})
+
+
+def settings_path() -> Path:
+    return Path(platformdirs.user_config_dir("collage")) / "settings.json"
+
+
+def load_settings(path: Path | None = None) -> Settings:
+    path = path or settings_path()
+    try:
+        return Settings.model_validate_json(path.read_bytes())
+    except FileNotFoundError:
+        return Settings()
+    except (OSError, ValidationError, ValueError):
+        try:
+            os.replace(path, path.with_suffix(".broken.json"))
+        except OSError:
+            pass
+        return Settings()
+
+
+def save_settings(settings: Settings, path: Path | None = None) -> None:
+    """Keeps the settings; a folder that cannot be written to costs nothing but the memory of them."""
+    path = path or settings_path()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        temporary = path.with_suffix(".new")
+        temporary.write_text(settings.model_dump_json(indent=1), encoding="utf-8")
+        os.replace(temporary, path)
+    except OSError:
+        return

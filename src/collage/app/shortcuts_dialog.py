@@ -1,0 +1,63 @@
+"""A page of all shortcuts, with a search."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QDialog, QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+OTHERS = (
+    ("Add a card", "Enter or double-click on the empty board"),
+    ("Peek at the chosen card", "Space"),
+    ("Skip the chosen cards", "K"),
+    ("Tidy the board", "H"),
+    ("Remove the chosen cards", "Del"),
+    ("Choose the next card", "Arrow keys on the board"),
+    ("Show all cards", "Home on the board"),
+    ("Leave a group, end a peek", "Esc"),
+    ("Move the board", "Middle drag, or Shift+drag on the empty board"),
+    ("Zoom the board", "Wheel"),
+    ("Turn the object", "Drag in the preview, or arrow keys"),
+    ("Move the view", "Shift+drag or middle drag in the preview"),
+    ("Go nearer", "Wheel or + in the preview"),
+    ("Move the light", "Alt+drag in the preview"),
+    ("Pick a part", "Click in the preview"),
+    ("Frame a part", "Double-click in the preview"),
+    ("Fine steps in a number", "Shift while dragging"),
+    ("Coarse steps in a number", "Ctrl while dragging"),
+    ("Default of a value", "Double-click the field"),
+)
+
+
+class ShortcutsDialog(QDialog):
+    """What the keys and the mouse do."""
+
+    def __init__(self, actions: Mapping[str, QAction], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Shortcuts")
+        self.resize(520, 520)
+        rows = [(name, action.shortcut().toString()) for name, action in actions.items() if not action.shortcut().isEmpty()]
+        self._rows = [*rows, *OTHERS]
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Find a shortcut")
+        self.line.textChanged.connect(self._fill)
+        self.table = QTableWidget(0, 2)
+        self.table.setHorizontalHeaderLabels(["What", "How"])
+        self.table.verticalHeader().hide()
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.line)
+        layout.addWidget(self.table)
+        self._fill("")
+
+    def _fill(self, text: str) -> None:
+        shown = [row for row in self._rows if text.lower() in " ".join(row).lower()]
+        self.table.setRowCount(len(shown))
+        for number, row in enumerate(shown):
+            for column, words in enumerate(row):
+                item = QTableWidgetItem(words)
+                item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
+                self.table.setItem(number, column, item)

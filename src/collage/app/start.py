@@ -1,0 +1,110 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from collage.app.main_window import MainWindow
+from collage.app.session import Session
+from collage.app.settings import Settings, load_settings
+from collage.app.theme import THEMES, apply_theme, load_fonts
+from collage.core.errors import CollageError
+from collage.core.evaluate.run import Workers
+from collage.core.images.store import ImageStore
+from collage.core.nodes.library import Library, load_library
+from collage.core.project.recovery import Desk, left_desks
+
+
+def application(settings: Settings) -> QApplication:
+    """The Qt application, with typeface and theme."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("Collage")
+    app.setDesktopFileName("collage")
+    load_fonts()
+    apply_theme(app, THEMES.get(settings.theme, THEMES["day"]))
+    return app
+
+
+def make_window(
+    folder: Path | None,
+    *,
+    library: Library | None = None,
+    settings: Settings | None = None,
+    settings_file: Path | None = None,
+    desks: Path | None = None,
+) -> MainWindow:
+    """A window on a project, not shown yet. Work that a crash left behind is offered in it."""
+    settings = settings or load_settings(settings_file)
+    application(settings)
+    session = Session(library or load_library(), ImageStore(), Desk(desks))
+    window = MainWindow(session, Workers(), settings, settings_file)
+    if folder is None:
+        folder = next((Path(one) for one in settings.recent if (Path(one) / "project.json").is_file()), None)
+    if folder is not None:
+        try:
+            session.open(folder)
+            window._remember(folder)
+        except CollageError as error:
+            window.show_problem(error)
+    left = left_desks(desks)
+    if left:
+        window.offer_recovery(left[0])
+    QTimer.singleShot(0, window.board.fit_all)
+    return window
+
+
+def run_window(folder: Path | None) -> int:
+    """Opens the window and stays until it is closed."""
+    window = make_window(folder)
+    window.show()
+    app = QApplication.instance()
+    assert app is not None
+    return int(app.exec())
+
+
+def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
+    """Lets the window work until something is so."""
+    app = QApplication.instance()
+    assert app is not None
+    end = time.monotonic() + seconds
+    while not ready() and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+    app.processEvents()
+    return ready()
+
+
+def settle(window: MainWindow, seconds: float = 90.0) -> bool:
+    """Waits until all pictures of the present state are on the screen."""
+    return wait_until(
+        lambda: window.preview.settled and window.maker.worker.idle and window.maker.kinds_worker.idle, seconds
+    )
+
+
+def window_shot(folder: Path, path: Path, *, theme: str = "day", prepare: Callable[[MainWindow], None] | None = None) -> None:
+    """Writes a picture of the window on a project, without a display."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    settings = Settings(theme=theme)
+    desks = path.parent / ".desks"
+    path.parent.mkdir(parents=True, exist_ok=True)
+    window = make_window(folder, settings=settings, settings_file=path.parent / ".settings.json", desks=desks)
+    window.show()
+    wait_until(lambda: window.isVisible(), 5)
+    settle(window)
+    window.board.fit_all()
+    if prepare is not None:
+        prepare(window)
+    settle(window)
+    wait_until(lambda: False, 0.2)
+    window.grab().save(str(path))
+    window.session._clean = window.session.project  # a shot changes nothing worth asking about
+    window.close()
+    (path.parent / ".settings.json").unlink(missing_ok=True)

@@ -1,0 +1,1 @@
+"""Fields and small parts that several places share."""

@@ -1,0 +1,1 @@
+"""The Wire place: sources, board, controls, preview and channels."""

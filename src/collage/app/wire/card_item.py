@@ -1,0 +1,243 @@
+"""A card on the board: its picture, its label, and the tabs on its edges."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
+
+from collage.app.theme import Theme, font
+from collage.app.wire.tabs import draw_tab
+from collage.core.document.model import Card
+from collage.core.document.types import CHANNELS
+from collage.core.errors import CollageError
+from collage.core.nodes.labels import input_label, title_of
+from collage.core.nodes.library import Library
+
+WIDTH, HEIGHT = 120.0, 96.0
+PICTURE = QRectF(3, 3, WIDTH - 6, 68)
+CUT = 8.0
+SPACING, FIRST = 15.0, 14.0
+MOST_TABS = 6
+UNIT_X, UNIT_Y = 150.0, 122.0
+
+
+@dataclass(frozen=True)
+class Tab:
+    """An input or output as it is drawn."""
+
+    name: str
+    type: str
+    label: str
+    wired: bool = False
+
+
+def input_tabs(card: Card, library: Library) -> list[Tab]:
+    """Every input that a wire can end at, in the order of the definition."""
+    if card.network is not None:
+        return [
+            Tab(one.name, one.type, input_label(one.name, one.attributes.get("uiname", "")), one.wire is not None)
+            for one in card.inputs.values()
+            if one.type in CHANNELS
+        ]
+    try:
+        definition = library.definition(card)
+    except CollageError:
+        return [Tab(one.name, one.type, one.name, True) for one in card.inputs.values() if one.wire]
+    return [
+        Tab(
+            tab.name,
+            tab.type,
+            input_label(tab.name, tab.attributes.get("uiname", "")),
+            tab.name in card.inputs and card.inputs[tab.name].wire is not None,
+        )
+        for tab in definition.inputs.values()
+        if not tab.uniform and tab.type in CHANNELS
+    ]
+
+
+def output_tabs(card: Card, library: Library) -> list[Tab]:
+    if card.network is not None:
+        return [Tab(out.name, out.type, input_label(out.name)) for out in card.network.outputs.values()]
+    try:
+        definition = library.definition(card)
+    except CollageError:
+        return [Tab("", card.type, "Out")]
+    single = len(definition.outputs) == 1
+    return [Tab("" if single else out.name, out.type, input_label(out.name)) for out in definition.outputs.values()]
+
+
+def _fitted(tabs: list[Tab]) -> list[Tab]:
+    """At most MOST_TABS, the wired ones first to stay, in their order."""
+    if len(tabs) <= MOST_TABS:
+        return tabs
+    keep = {tab.name for tab in sorted(tabs, key=lambda tab: not tab.wired)[:MOST_TABS]}
+    return [tab for tab in tabs if tab.name in keep]
+
+
+class CardItem(QGraphicsItem):
+    """Draws one card. What a mouse does to it is the board's business."""
+
+    def __init__(self, card: Card, library: Library, theme: Theme) -> None:
+        super().__init__()
+        self.library, self.theme = library, theme
+        self.picture: QImage | None = None
+        self.problem: CollageError | None = None
+        self.chosen = self.hovered = self.peeked = self.named = False
+        self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+        self.take(card)
+
+    def take(self, card: Card) -> None:
+        """Shows another state of the card."""
+        self.prepareGeometryChange()
+        self.card = card
+        self.all_inputs = input_tabs(card, self.library)
+        self.inputs = _fitted(self.all_inputs)
+        self.outputs = output_tabs(card, self.library)
+        x, y = card.position
+        self.setPos(x * UNIT_X, y * UNIT_Y)
+        self.update()
+
+    @property
+    def name(self) -> str:
+        return self.card.name
+
+    def boundingRect(self) -> QRectF:
+        return QRectF(-9, -4, WIDTH + 18, HEIGHT + 8)
+
+    def body(self) -> QPainterPath:
+        path = QPainterPath(QPointF(CUT, 0))
+        for x, y in ((WIDTH, 0), (WIDTH, HEIGHT), (0, HEIGHT), (0, CUT)):
+            path.lineTo(x, y)
+        path.closeSubpath()
+        return path
+
+    def shape(self) -> QPainterPath:
+        return self.body()
+
+    # ---- tabs ---------------------------------------------------------------------------------
+
+    @staticmethod
+    def _place(number: int, count: int, right: bool) -> QPointF:
+        spacing = min(SPACING, (HEIGHT - 2 * FIRST) / max(count - 1, 1))
+        return QPointF(WIDTH if right else 0.0, FIRST + number * spacing)
+
+    def input_place(self, name: str) -> QPointF:
+        """Where the tab of an input is, in scene coordinates."""
+        names = [tab.name for tab in self.inputs]
+        number = names.index(name) if name in names else 0
+        return self.mapToScene(self._place(number, len(names), False))
+
+    def output_place(self, name: str) -> QPointF:
+        names = [tab.name for tab in self.outputs]
+        number = names.index(name) if name in names else 0
+        return self.mapToScene(self._place(number, len(names), True))
+
+    def tab_at(self, place: QPointF, reach: float = 8.0) -> tuple[Tab, bool] | None:
+        """The tab at a scene place, and whether it is an output."""
+        here = self.mapFromScene(place)
+        for tabs, right in ((self.outputs, True), (self.inputs, False)):
+            for number, tab in enumerate(tabs):
+                gap = here - self._place(number, len(tabs), right)
+                if abs(gap.x()) <= reach and abs(gap.y()) <= min(reach, SPACING / 2):
+                    return tab, right
+        return None
+
+    def output_type(self, name: str) -> str:
+        for tab in self.outputs:
+            if tab.name == name:
+                return tab.type
+        return self.outputs[0].type if self.outputs else "float"
+
+    # ---- drawing ------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        theme = self.theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        body = self.body()
+        painter.fillPath(body.translated(1, 1.5), QColor(theme.shade))
+        painter.fillPath(body, QColor(theme.card))
+        self._draw_picture(painter)
+        self._draw_label(painter)
+        chosen = self.chosen or self.peeked
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(theme.accent if chosen else theme.line), 2.0 if self.chosen else 1.0))
+        painter.drawPath(body)
+        for tabs, right in ((self.inputs, False), (self.outputs, True)):
+            for number, tab in enumerate(tabs):
+                place = self._place(number, len(tabs), right)
+                draw_tab(painter, place, tab.type, theme, filled=tab.wired or right, hot=False)
+        if self.named or self.hovered:
+            self._draw_names(painter)
+
+    def _draw_picture(self, painter: QPainter) -> None:
+        clip = QPainterPath()
+        clip.addRect(PICTURE)
+        corner = QPainterPath(QPointF(0, 0))
+        corner.lineTo(CUT + 4, 0)
+        corner.lineTo(0, CUT + 4)
+        corner.closeSubpath()
+        painter.save()
+        painter.setClipPath(clip.subtracted(corner))
+        if self.picture is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(PICTURE, self.picture)
+        else:
+            painter.fillRect(PICTURE, QColor(self.theme.board))
+        if self.card.skipped:
+            veil = QColor(self.theme.card)
+            veil.setAlpha(150)
+            painter.fillRect(PICTURE, veil)
+            painter.fillRect(PICTURE, QBrush(QColor(self.theme.ink), Qt.BrushStyle.BDiagPattern))
+        if self.problem is not None:
+            painter.setFont(font(10))
+            text = str(self.problem.message)
+            band = PICTURE.adjusted(4, 8, -4, -8)
+            painter.fillRect(band, QColor(self.theme.card))
+            painter.setPen(QColor(self.theme.ink))
+            painter.drawText(band.adjusted(3, 1, -3, -1), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignCenter, text)
+        painter.restore()
+
+    def _draw_label(self, painter: QPainter) -> None:
+        tag = "group" if self.card.network is not None else ""
+        if self.card.attributes.get("clg_mapset") == "true":
+            tag = "set"
+        if self.card.skipped:
+            tag = "skipped"
+        if self.peeked:
+            tag = "peek"
+        room = WIDTH - 14.0
+        strip = QRectF(7, PICTURE.bottom(), room, HEIGHT - PICTURE.bottom())
+        painter.setPen(QColor(self.theme.accent if self.peeked else self.theme.quiet))
+        if tag:
+            small = font(10)
+            painter.setFont(small)
+            painter.drawText(strip, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tag)
+            room -= QFontMetricsF(small).horizontalAdvance(tag) + 6
+        face = font(12, bold=self.chosen)
+        painter.setFont(face)
+        painter.setPen(QColor(self.theme.ink))
+        text = QFontMetricsF(face).elidedText(title_of(self.card), Qt.TextElideMode.ElideRight, room)
+        painter.drawText(strip, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _draw_names(self, painter: QPainter) -> None:
+        face = font(10)
+        painter.setFont(face)
+        metrics = QFontMetricsF(face)
+        both = bool(self.inputs) and any(tab.name for tab in self.outputs)
+        room = WIDTH / 2 - 10 if both else WIDTH - 24
+        for tabs, right in ((self.inputs, False), (self.outputs, True)):
+            for number, tab in enumerate(tabs):
+                if right and not tab.name:
+                    continue
+                place = self._place(number, len(tabs), right)
+                text = metrics.elidedText(tab.label, Qt.TextElideMode.ElideRight, room)
+                width = metrics.horizontalAdvance(text) + 6
+                box = QRectF(WIDTH - 7 - width if right else 7, place.y() - 6.5, width, 13)
+                paper = QColor(self.theme.card)
+                paper.setAlpha(225)
+                painter.fillRect(box, paper)
+                painter.setPen(QColor(self.theme.ink))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -1,0 +1,236 @@
+"""The controls: the values of the chosen card, side by side in columns under the board."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.session import Session
+from collage.app.widgets.fields import Field, field_for
+from collage.core.document import edits
+from collage.core.document.model import Card
+from collage.core.document.types import zero
+from collage.core.errors import CollageError
+from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
+from collage.core.nodes.library import TabDef, shown_value
+from collage.core.nodes.wiring import origin
+from collage.core.project.folder import material_folder
+
+ROWS = 3
+_QUIET = {"framerange", "frameoffset", "frameendaction", "layer"}  # nothing on a surface depends on these
+
+
+def card_tabs(session: Session, card: Card) -> list[TabDef]:
+    """The inputs whose controls are shown: a definition's, or those a group shows."""
+    if card.network is not None:
+        return [
+            TabDef(one.name, one.type, one.value if one.value is not None else zero(one.type), "", one.attributes)
+            for one in card.inputs.values()
+        ]
+    try:
+        tabs = session.library.definition(card).inputs.values()
+    except CollageError:
+        return []
+    return [tab for tab in tabs if tab.name not in _QUIET]
+
+
+class ControlsPanel(QFrame):
+    """Shows the first chosen card; says what to do where there is none."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setObjectName("panel")
+        self.fields: dict[str, Field] = {}
+        self._card: Card | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 12, 4)
+        layout.setSpacing(4)
+        head = QHBoxLayout()
+        self.title = QLineEdit()
+        self.title.setFrame(False)
+        self.title.setStyleSheet("background: transparent; border: none; font-weight: bold; padding: 0;")
+        self.title.setAccessibleName("Name of the card")
+        self.title.setToolTip("Name of the card; type another")
+        self.title.setFixedWidth(150)
+        self.title.editingFinished.connect(self._rename)
+        self.kind = QLabel()
+        self.kind.setObjectName("quiet")
+        self.value_text = QLabel()
+        self.value_text.setObjectName("quiet")
+        head.addWidget(self.title)
+        head.addWidget(self.kind, 1)
+        head.addWidget(self.value_text)
+        layout.addLayout(head)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setFrameShape(QFrame.Shape.NoFrame)
+        self._area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        layout.addWidget(self._area, 1)
+        session.selection_changed.connect(self._rebuild)
+        session.changed.connect(self._on_changed)
+        self._rebuild()
+
+    def close_down(self) -> None:
+        self.session.selection_changed.disconnect(self._rebuild)
+        self.session.changed.disconnect(self._on_changed)
+
+    # ---- following the document ---------------------------------------------------------------
+
+    def _chosen(self) -> Card | None:
+        names = self.session.selection
+        return self.session.network.cards.get(names[0]) if names else None
+
+    def _shape(self, card: Card) -> tuple[object, ...]:
+        """What the controls are made of; as long as it stays, only values are put in."""
+        wired = tuple((name, one.wire) for name, one in card.inputs.items() if one.wire is not None)
+        return card.name, card.category, card.type, wired
+
+    def _on_changed(self, _before: object, _after: object) -> None:
+        card = self._chosen()
+        if card is None or self._card is None or self._shape(card) != self._shape(self._card):
+            self._rebuild()
+        elif card is not self._card:
+            self._card = card
+            self._show_values()
+
+    def _show_values(self) -> None:
+        card = self._card
+        if card is None:
+            return
+        self.title.setText(title_of(card))
+        for tab in card_tabs(self.session, card):
+            field = self.fields.get(tab.name)
+            value = shown_value(card, tab)
+            if field is not None and value is not None:
+                field.set_value(value)
+
+    def _rebuild(self) -> None:
+        self.fields = {}
+        self._card = self._chosen()
+        inside = QWidget()
+        inside.setObjectName("panel")
+        grid = QGridLayout(inside)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(3)
+        self.title.setVisible(self._card is not None)
+        if self._card is None:
+            self.kind.setText("Choose a card to see its controls; press Enter on the board to add one.")
+        else:
+            self._head(self._card)
+            tabs = card_tabs(self.session, self._card)
+            for number, tab in enumerate(tabs):
+                row, column = number % ROWS, number // ROWS
+                grid.addWidget(self._cell(self._card, tab), row, column)
+            grid.setColumnStretch(max(len(tabs) - 1, 0) // ROWS + 1, 1)
+        grid.setRowStretch(ROWS, 1)
+        self._area.setWidget(inside)
+        self._show_values()
+
+    def _head(self, card: Card) -> None:
+        kind = label_of(card.category)
+        text = f"{card.category}" if kind.lower() == card.category else f"{kind} · {card.category}"
+        note = ""
+        if card.network is None:
+            try:
+                definition = self.session.library.definition(card)
+                text += f" · {TYPE_WORDS.get(definition.type, definition.type)}"
+                note = definition.help
+            except CollageError as error:
+                text = str(error)
+        else:
+            text = "Map set" if card.attributes.get("clg_mapset") == "true" else "Group"
+            text += f" · {len(card.network.cards)} cards · double-click to open"
+        self.kind.setText(f"{text} · {note}" if note else text)
+        self.kind.setToolTip(note)
+
+    def _cell(self, card: Card, tab: TabDef) -> QWidget:
+        cell = QWidget()
+        column = QVBoxLayout(cell)
+        column.setContentsMargins(0, 0, 0, 2)
+        column.setSpacing(1)
+        label = input_label(tab.name, tab.attributes.get("uiname", ""))
+        caption = QLabel(label)
+        caption.setObjectName("quiet")
+        caption.setToolTip(tab.help)
+        column.addWidget(caption)
+        one = card.inputs.get(tab.name)
+        if one is not None and one.wire is not None:
+            column.addWidget(self._wired(card, tab))
+        else:
+            field = field_for(tab, self._relative)
+            if tab.geometry or field is None:
+                from_surface = QLabel("from the surface")
+                from_surface.setFixedHeight(22)
+                from_surface.setToolTip("Wire a card here to change it")
+                column.addWidget(from_surface)
+            else:
+                self._connect(field, card, tab, label)
+                column.addWidget(field)
+        cell.setFixedWidth(176 if tab.type in ("vector3", "vector4", "filename") else 140)
+        return cell
+
+    def _connect(self, field: Field, card: Card, tab: TabDef, label: str) -> None:
+        field.setObjectName(f"{card.name}.{tab.name}")
+        field.setAccessibleName(label)
+        default = "" if tab.default is None else f"Default {tab.default}. "
+        field.setToolTip(f"{tab.help}\n{default}Drag, type or use the arrows; Shift fine, Ctrl coarse; double-click for the default.".strip())
+        self.fields[tab.name] = field
+
+        def edited(value: object, moving: bool) -> None:
+            self.session.set_value(card.name, tab.name, tab.type, value, label=label.lower(), merge=True)  # type: ignore[arg-type]
+            if not moving:
+                self.session.history.close_merge()
+
+        field.edited.connect(edited)
+        field.reset.connect(lambda: self.session.reset_value(card.name, tab.name))
+
+    def _wired(self, card: Card, tab: TabDef) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        wire = card.inputs[tab.name].wire
+        assert wire is not None
+        source = origin(self.session.network, wire)[0].card
+        go = QPushButton(self.session.title(source))
+        go.setFixedHeight(22)
+        go.setToolTip("Takes this from another card; click to go there")
+        go.clicked.connect(lambda: self.session.select([source]))
+        cut = QPushButton("✕")
+        cut.setFixedSize(22, 22)
+        cut.setStyleSheet("padding: 0;")
+        cut.setToolTip("Cut this wire")
+        cut.setAccessibleName(f"Cut the wire of {tab.name}")
+        cut.clicked.connect(lambda: self.session.unwire(card.name, tab.name))
+        layout.addWidget(go, 1)
+        layout.addWidget(cut)
+        return row
+
+    # ---- writing ------------------------------------------------------------------------------
+
+    def _rename(self) -> None:
+        card = self._card
+        if card is None:
+            return
+        text = self.title.text().strip()
+        if text and text != title_of(card):
+            self.session.edit(f"Name {text}", lambda network: edits.set_attribute(network, card.name, "uiname", text))
+
+    def _relative(self, path: Path) -> str:
+        """The path as a material names it: from the folder that the material lies in."""
+        return Path(os.path.relpath(path.resolve(), material_folder(self.session.base_folder).resolve())).as_posix()

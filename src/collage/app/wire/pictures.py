@@ -1,0 +1,154 @@
+"""Pictures of cards and of the kinds that can be added, made on a worker thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage, QPixmap
+
+from collage.app.jobs import Newest
+from collage.app.session import Session
+from collage.core.document.materials import hidden_on_board
+from collage.core.document.model import CONVERT, Card, Network
+from collage.core.errors import CollageError
+from collage.core.evaluate.run import ResultCache, Workers
+from collage.core.nodes.labels import Offer
+from collage.core.render.cards import UNIT_BOX, Box, CardPictures, card_pictures
+from collage.core.render.scene import own_bounds
+
+
+def to_image(pixels: np.ndarray) -> QImage:
+    """A picture (h, w, 3) uint8 as Qt's, with pixels of its own."""
+    height, width = pixels.shape[:2]
+    data = np.ascontiguousarray(pixels)
+    return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+
+
+@dataclass(frozen=True)
+class BoardPictures:
+    """The cards' pictures of one state of a network."""
+
+    material: str
+    path: tuple[str, ...]
+    images: dict[str, QImage]
+    problems: dict[str, CollageError]
+
+
+class PictureMaker(QObject):
+    """Keeps the pictures of the session's cards current; newer states overtake older ones."""
+
+    ready = Signal(object)  # BoardPictures
+    kinds_ready = Signal(object)  # dict of category to QImage
+
+    def __init__(self, session: Session, workers: Workers, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.workers = session, workers
+        self.cache = ResultCache(256 * 2**20)
+        self.worker = Newest("card pictures", self)
+        self.worker.answered.connect(self.ready)
+        self.kinds_worker = Newest("kind pictures", self)
+        self.kinds_worker.answered.connect(self.kinds_ready)
+        session.changed.connect(self._on_changed)
+        session.material_changed.connect(self.ask)
+
+    def close(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.session.material_changed.disconnect(self.ask)
+        self.worker.close()
+        self.kinds_worker.close()
+
+    def _on_changed(self, _before: object, _after: object) -> None:
+        self.ask()
+
+    def box(self) -> Box:
+        """The box of the first object that wears the material: pictures show patterns at its size."""
+        for item in self.session.project.bench.objects:
+            if item.material == self.session.material:
+                return own_bounds(item)
+        return UNIT_BOX
+
+    def ask(self) -> None:
+        session, workers, cache = self.session, self.workers, self.cache
+        document, path, material, folder = session.document, session.path, session.material, session.base_folder
+        network, box = session.network, self.box()
+        hidden = hidden_on_board(network)
+        names = [
+            name
+            for name, card in network.cards.items()
+            if name not in hidden and card.attributes.get(CONVERT) != "true"
+        ]
+
+        def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
+            made = card_pictures(
+                session.library,
+                document,
+                names,
+                path=path,
+                folder=folder / "materials",
+                images=session.images,
+                cache=cache,
+                workers=workers,
+                size=(228, 136),
+                box=box,
+                cancelled=cancelled,
+            )
+            yield BoardPictures(material, path, _images(made), _here(made, path))
+
+        self.worker.ask(work)
+
+    def ask_kinds(self, offers: list[Offer]) -> None:
+        """Pictures of every kind at its defaults, for the add field and the sources."""
+        library, workers = self.session.library, self.workers
+
+        def work(cancelled: Callable[[], bool]) -> Iterator[dict[str, QImage]]:
+            found: dict[str, QImage] = {}
+            for network in _kind_networks(offers):
+                if cancelled():
+                    return
+                try:
+                    made = card_pictures(library, network, list(network.cards), workers=workers, size=(116, 92), box=KIND_BOX)
+                except (CollageError, ValueError, IndexError):
+                    continue
+                found.update(_images(made))
+            yield found
+
+        self.kinds_worker.ask(work)
+
+
+KIND_BOX: Box = ((0.0, 0.0, 0.3), (5.0, 4.0, 0.3))
+_SOURCELESS = ("procedural", "texture2d", "geometric", "procedural2d", "procedural3d")
+
+
+def _kind_networks(offers: list[Offer]) -> Iterator[Network]:
+    """One card each for the kinds that show something without inputs; the rest have no picture."""
+    seen: set[str] = set()
+    for offer in offers:
+        definition = offer.definition
+        if definition.category in seen or definition.group not in _SOURCELESS:
+            continue
+        if definition.category in ("image", "tiledimage", "hextiledimage", "latlongimage", "triplanarprojection", "constant"):
+            continue
+        seen.add(definition.category)
+        card: Card = definition.new_card(definition.category)
+        yield Network({card.name: card})
+
+
+def _images(made: CardPictures) -> dict[str, QImage]:
+    return {name: to_image(pixels) for name, pixels in made.pictures.items()}
+
+
+def _here(made: CardPictures, path: tuple[str, ...]) -> dict[str, CollageError]:
+    """Problems of the shown network's cards; those inside a group are told on the group."""
+    found: dict[str, CollageError] = {}
+    for (place, name), error in made.problems.items():
+        if place[: len(path)] == path:
+            shown = place[len(path)] if len(place) > len(path) else name
+            found.setdefault(shown, error)
+    return found
+
+
+def pixmaps(images: dict[str, QImage]) -> dict[str, QPixmap]:
+    return {name: QPixmap.fromImage(image) for name, image in images.items()}

@@ -1,0 +1,253 @@
+"""The sources: map sets, patterns and materials to take from, with a search over them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QMimeData, QPoint, Qt, Signal
+from PySide6.QtGui import QDrag, QMouseEvent, QPixmap
+from PySide6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.session import Session
+from collage.app.wire.board import OFFER_FORMAT
+from collage.core.document.model import Card
+from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
+
+
+class Tile(QFrame):
+    """A picture with a name: double-click or Enter takes it, a drag carries it to the board."""
+
+    taken = Signal()
+
+    def __init__(self, label: str, note: str, tip: str, offer: str = "", *, wide: bool = False) -> None:
+        super().__init__()
+        self._offer, self._press = offer, QPoint()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(tip)
+        self.setAccessibleName(label)
+        self.picture = QLabel()
+        self.picture.setFixedSize(44, 34) if wide else self.picture.setFixedSize(58, 46)
+        self.picture.setScaledContents(True)
+        self.picture.setStyleSheet("background: #8A8A8A;")
+        name = QLabel(label)
+        name.setFixedHeight(14 if not wide else 16)
+        layout: QHBoxLayout | QVBoxLayout = QHBoxLayout(self) if wide else QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.setSpacing(6 if wide else 2)
+        layout.addWidget(self.picture)
+        if wide:
+            text = QVBoxLayout()
+            text.setSpacing(0)
+            text.addWidget(name)
+            quiet = QLabel(note)
+            quiet.setObjectName("quiet")
+            text.addWidget(quiet)
+            layout.addLayout(text)
+            layout.addStretch(1)
+        else:
+            name.setObjectName("tileName")
+            name.setStyleSheet("font-size: 11px;")
+            name.setMaximumWidth(60)
+            layout.addWidget(name)
+
+    def set_picture(self, pixmap: QPixmap) -> None:
+        self.picture.setPixmap(pixmap)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._press = event.position().toPoint()
+        self.setFocus()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        far = (event.position().toPoint() - self._press).manhattanLength()
+        if self._offer and far > QApplication.startDragDistance():
+            mime = QMimeData()
+            mime.setData(OFFER_FORMAT, self._offer.encode())
+            drag = QDrag(self)
+            drag.setMimeData(mime)
+            if not self.picture.pixmap().isNull():
+                drag.setPixmap(self.picture.pixmap().scaled(60, 46))
+            drag.exec(Qt.DropAction.CopyAction)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.taken.emit()
+
+    def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.taken.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class SourcesPanel(QFrame):
+    """The drawer at the left."""
+
+    take_offer = Signal(object)  # Offer
+    take_set = Signal(str, str)  # material, card: a map set to copy here
+
+    def __init__(self, session: Session, every: list[Offer]) -> None:
+        super().__init__()
+        self.session, self._every = session, every
+        self.setObjectName("panel")
+        self._pictures: dict[str, QPixmap] = {}
+        self._material_pictures: dict[str, QPixmap] = {}
+        self._tiles: dict[str, Tile] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 8, 8)
+        layout.setSpacing(6)
+        title = QLabel("Sources")
+        title.setObjectName("title")
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find maps, patterns, steps")
+        self.search.setAccessibleName("Find sources")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self.rebuild)
+        layout.addWidget(title)
+        layout.addWidget(self.search)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setFrameShape(QFrame.Shape.NoFrame)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout.addWidget(self._area, 1)
+        session.changed.connect(self._on_changed)
+        session.material_changed.connect(self.rebuild)
+        self.rebuild()
+
+    def close_down(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.session.material_changed.disconnect(self.rebuild)
+
+    def _on_changed(self, before: object, after: object) -> None:
+        if self._key() != self._shown_key:
+            self.rebuild()
+
+    def _key(self) -> tuple[object, ...]:
+        return (tuple(self.session.project.materials), tuple(self._sets()), self.session.material)
+
+    def set_kind_pictures(self, pictures: dict[str, QPixmap]) -> None:
+        self._pictures = pictures
+        for name, tile in self._tiles.items():
+            if name in pictures:
+                tile.set_picture(pictures[name])
+
+    def set_set_picture(self, key: str, pixmap: QPixmap) -> None:
+        self._pictures[key] = pixmap
+        if key in self._tiles:
+            self._tiles[key].set_picture(pixmap)
+
+    def set_material_picture(self, name: str, pixmap: QPixmap) -> None:
+        self._material_pictures[name] = pixmap
+        tile = self._tiles.get(f"material {name}")
+        if tile is not None:
+            tile.set_picture(pixmap)
+
+    def _sets(self) -> dict[tuple[str, str], Card]:
+        """The map sets of all materials, by material and card."""
+        return {
+            (material, card.name): card
+            for material, network in self.session.project.materials.items()
+            for card in network.cards.values()
+            if card.attributes.get("clg_mapset") == "true"
+        }
+
+    # ---- building -----------------------------------------------------------------------------
+
+    def rebuild(self) -> None:
+        self._shown_key = self._key()
+        self._tiles = {}
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 4, 0)
+        column.setSpacing(3)
+        text = self.search.text().strip().lower()
+        self._add_sets(column, text)
+        if text:
+            self._add_steps(column, search(self._every, text)[:24])
+        else:
+            self._add_patterns(column)
+        self._add_materials(column, text)
+        column.addStretch(1)
+        self._area.setWidget(inside)
+
+    @staticmethod
+    def _heading(column: QVBoxLayout, text: str) -> None:
+        label = QLabel(text)
+        label.setObjectName("quiet")
+        label.setContentsMargins(0, 6, 0, 0)
+        column.addWidget(label)
+
+    def _add_sets(self, column: QVBoxLayout, text: str) -> None:
+        sets = {key: card for key, card in self._sets().items() if text in title_of(card).lower()}
+        if not sets:
+            return
+        self._heading(column, "Map sets")
+        for (material, name), card in sets.items():
+            count = sum(1 for one in (card.network.cards if card.network else {}).values() if one.category == "image")
+            tile = Tile(title_of(card), f"{count} maps", "Double-click to put a copy on the board", wide=True)
+            tile.taken.connect(lambda material=material, name=name: self.take_set.emit(material, name))
+            self._register(f"set {material} {name}", tile)
+            column.addWidget(tile)
+
+    def _add_patterns(self, column: QVBoxLayout) -> None:
+        self._heading(column, "Patterns")
+        offers = {offer.definition.category: offer for offer in self._every if offer.definition.type in ("float",)}
+        fallback = {offer.definition.category: offer for offer in reversed(self._every)}
+        grid = QGridLayout()
+        grid.setSpacing(5)
+        for number, category in enumerate(PATTERNS):
+            offer = offers.get(category) or fallback.get(category)
+            if offer is not None:
+                grid.addWidget(self._kind_tile(offer), number // 3, number % 3)
+        column.addLayout(grid)
+
+    def _add_steps(self, column: QVBoxLayout, offers: list[Offer]) -> None:
+        self._heading(column, "Steps")
+        grid = QGridLayout()
+        grid.setSpacing(5)
+        shown: list[str] = []
+        for offer in offers:
+            if offer.definition.category not in shown:
+                grid.addWidget(self._kind_tile(offer), len(shown) // 3, len(shown) % 3)
+                shown.append(offer.definition.category)
+        for column_number in range(3):
+            grid.setColumnStretch(column_number, 1)
+        column.addLayout(grid)
+
+    def _kind_tile(self, offer: Offer) -> Tile:
+        label = offer.label if offer.definition.category == "constant" else label_of(offer.definition.category)
+        tile = Tile(label, "", f"{label}. {offer.definition.help}\nDouble-click or drag it to the board.".strip(), offer.definition.name)
+        tile.taken.connect(lambda: self.take_offer.emit(offer))
+        self._register(offer.definition.category, tile)
+        return tile
+
+    def _add_materials(self, column: QVBoxLayout, text: str) -> None:
+        names = [name for name in self.session.project.materials if text in name.lower()]
+        if not names:
+            return
+        self._heading(column, "Materials")
+        grid = QGridLayout()
+        grid.setSpacing(5)
+        for number, name in enumerate(names):
+            tile = Tile(name, "", f"{name}. Double-click to work on it.")
+            tile.taken.connect(lambda name=name: self.session.show_material(name))
+            self._register(f"material {name}", tile)
+            if name in self._material_pictures:
+                tile.set_picture(self._material_pictures[name])
+            grid.addWidget(tile, number // 3, number % 3)
+        for column_number in range(3):
+            grid.setColumnStretch(column_number, 1)
+        column.addLayout(grid)
+
+    def _register(self, key: str, tile: Tile) -> None:
+        self._tiles[key] = tile
+        if key in self._pictures:
+            tile.set_picture(self._pictures[key])
+
+

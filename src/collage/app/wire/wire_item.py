@@ -1,0 +1,55 @@
+"""A wire on the board, with a small mark where it converts."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPainterPathStroker, QPen
+from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
+
+from collage.app.theme import Theme, font
+from collage.app.wire.tabs import wire_path, wire_pen
+from collage.core.document.model import Wire
+
+
+class WireItem(QGraphicsItem):
+    """A wire from an output to an input of a card, or to a landing (then `card` is empty)."""
+
+    def __init__(self, source: Wire, card: str, name: str, type_name: str, mark: str, theme: Theme) -> None:
+        super().__init__()
+        self.source, self.card, self.name, self.type, self.mark, self.theme = source, card, name, type_name, mark, theme
+        self.hot = False
+        self._path = QPainterPath()
+        self.setZValue(-1)
+
+    def lay(self, start: QPointF, end: QPointF, lane: float) -> None:
+        self.prepareGeometryChange()
+        self._path = wire_path(start, end, lane)
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        return self._path.boundingRect().adjusted(-30, -12, 30, 12)
+
+    def shape(self) -> QPainterPath:
+        stroker = QPainterPathStroker()
+        stroker.setWidth(10)
+        return stroker.createStroke(self._path)
+
+    def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(wire_pen(self.type, self.theme, hot=self.hot))
+        painter.drawPath(self._path)
+        if self.mark:
+            self._draw_mark(painter)
+
+    def _draw_mark(self, painter: QPainter) -> None:
+        face = font(10)
+        width = QFontMetricsF(face).horizontalAdvance(self.mark) + 8
+        middle = self._path.pointAtPercent(0.5)
+        box = QRectF(middle.x() - width / 2, middle.y() - 7, width, 14)
+        painter.fillRect(box, QColor(self.theme.card))
+        painter.setPen(QPen(QColor(self.theme.line), 1))
+        painter.drawRect(box)
+        painter.setFont(face)
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.mark)

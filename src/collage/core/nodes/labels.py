@@ -1,0 +1,163 @@
+"""Plain labels and trade synonyms for cards, and which kinds the add field offers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from collage.core.document.model import Card
+from collage.core.nodes.library import Library, NodeDef
+
+LABELS = {
+    "image": "Image", "tiledimage": "Tiled image", "hextiledimage": "Scattered image",
+    "triplanarprojection": "Three-way image", "constant": "Value", "ramplr": "Ramp", "ramptb": "Ramp upright",
+    "ramp4": "Ramp of four", "ramp": "Ramp with stops", "ramp_gradient": "Ramp part",
+    "splitlr": "Split left and right", "splittb": "Split top and bottom", "noise2d": "Smooth noise on UV",
+    "noise3d": "Smooth noise", "fractal2d": "Fractal on UV", "fractal3d": "Fractal",
+    "cellnoise2d": "Blocks on UV", "cellnoise3d": "Blocks", "worleynoise2d": "Cells on UV",
+    "worleynoise3d": "Cells", "unifiednoise2d": "Noise mixer on UV", "unifiednoise3d": "Noise mixer",
+    "checkerboard": "Checks", "line": "Line", "circle": "Circle", "cloverleaf": "Clover leaf",
+    "hexagon": "Hexagon", "grid": "Grid", "crosshatch": "Crosshatch", "tiledcircles": "Dots",
+    "tiledcloverleafs": "Clover leaves", "tiledhexagons": "Hexagons", "randomfloat": "Random value",
+    "randomcolor": "Random colour", "place2d": "Placement", "texcoord": "UV", "position": "Position",
+    "normal": "Direction", "tangent": "Tangent", "bitangent": "Bitangent", "geompropvalue": "UV set",
+    "normalmap": "Normal map", "bump": "Bump", "heighttonormal": "Height to normal", "remap": "Remap",
+    "range": "Levels", "smoothstep": "Soft step", "contrast": "Contrast", "luminance": "Luminance",
+    "hsvadjust": "Hue shift", "saturate": "Saturation", "colorcorrect": "Grade", "rgbtohsv": "To hue",
+    "hsvtorgb": "From hue", "invert": "Invert", "clamp": "Clamp", "mix": "Mix", "plus": "Blend, add",
+    "minus": "Blend, subtract", "difference": "Blend, difference", "burn": "Blend, burn",
+    "dodge": "Blend, dodge", "screen": "Blend, screen", "overlay": "Blend, overlay", "over": "Over",
+    "in": "In", "out": "Out", "mask": "Mask by alpha", "matte": "Matte", "disjointover": "Over, apart",
+    "inside": "Inside mask", "outside": "Outside mask", "premult": "Multiply alpha in",
+    "unpremult": "Take alpha out", "combine2": "Join two", "combine3": "Join three", "combine4": "Join four",
+    "separate2": "Split in two", "separate3": "Split in three", "separate4": "Split in four",
+    "extract": "One channel", "convert": "Convert", "add": "Add", "subtract": "Subtract",
+    "multiply": "Multiply", "divide": "Divide", "modulo": "Modulo", "fract": "Fraction",
+    "absval": "Absolute", "floor": "Round down", "ceil": "Round up", "round": "Round", "power": "Power",
+    "safepower": "Power, signed", "sin": "Sine", "cos": "Cosine", "tan": "Tangent of angle",
+    "asin": "Arc sine", "acos": "Arc cosine", "atan2": "Angle of", "sqrt": "Square root", "ln": "Logarithm",
+    "exp": "Exponential", "sign": "Sign", "min": "Smaller", "max": "Larger", "normalize": "Normalise",
+    "magnitude": "Length", "distance": "Distance", "dotproduct": "Dot product",
+    "crossproduct": "Cross product", "rotate2d": "Rotate", "rotate3d": "Rotate in space",
+    "trianglewave": "Triangle wave", "reflect": "Reflect", "refract": "Refract",
+    "transformmatrix": "Through a matrix", "ifgreater": "If greater", "ifgreatereq": "If at least",
+    "ifequal": "If equal", "switch": "Switch", "and": "And", "or": "Or", "not": "Not", "xor": "Either",
+    "dot": "Pass on", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing",
+}  # fmt: skip
+"""Label of each category. Categories that are not here are shown by their standard name."""
+
+SYNONYMS = {
+    "image": "texture map bitmap picture file albedo diffuse gloss photo",
+    "fractal3d": "fbm clouds grunge dirt turbulence noise perlin",
+    "fractal2d": "fbm clouds grunge dirt turbulence noise perlin",
+    "noise3d": "perlin gradient noise",
+    "noise2d": "perlin gradient noise",
+    "worleynoise3d": "worley voronoi cellular crackle stones noise",
+    "worleynoise2d": "worley voronoi cellular crackle stones noise",
+    "cellnoise3d": "random id noise",
+    "cellnoise2d": "random id noise",
+    "range": "levels remap gamma input output",
+    "remap": "fit map range scale",
+    "mix": "blend lerp layer mask",
+    "place2d": "repeat tiling scale offset rotate uv transform",
+    "texcoord": "coordinates uv",
+    "normalmap": "bump relief tangent",
+    "bump": "height relief",
+    "ramplr": "gradient",
+    "ramptb": "gradient",
+    "ramp": "gradient stops colours",
+    "constant": "number colour color float swatch",
+    "hsvadjust": "hue saturation value tint",
+    "saturate": "desaturate grey grayscale",
+    "colorcorrect": "grade gain lift gamma exposure",
+    "invert": "negative flip one minus gloss",
+    "screen": "lighten blend layer",
+    "overlay": "blend layer",
+    "smoothstep": "threshold mask edge step",
+    "checkerboard": "checker check squares",
+    "combine3": "rgb pack join channels",
+    "separate3": "rgb unpack channels split",
+    "extract": "channel red green blue alpha",
+    "grid": "lines tiles",
+    "tiledcircles": "dots spots",
+    "randomcolor": "id variation",
+    "position": "coordinates object world generated",
+    "normal": "facing slope direction",
+}
+
+TYPE_WORDS = {
+    "float": "number", "color3": "colour", "color4": "colour with alpha", "vector2": "2-vector",
+    "vector3": "vector", "vector4": "4-vector", "integer": "whole number", "boolean": "yes or no",
+    "matrix33": "matrix", "matrix44": "4×4 matrix", "multioutput": "several", "surfaceshader": "surface",
+    "string": "text", "filename": "file", "displacementshader": "displacement", "material": "material",
+}  # fmt: skip
+
+PATTERNS = (
+    "fractal3d", "noise3d", "worleynoise3d", "cellnoise3d", "checkerboard", "ramptb", "ramplr", "grid",
+    "tiledcircles", "tiledhexagons", "crosshatch", "fractal2d", "worleynoise2d", "unifiednoise3d",
+)  # fmt: skip
+"""Categories shown as patterns among the sources."""
+
+_HIDDEN_GROUPS = {"material", "shader", "light", "pbr", "application", "organization", "translation", "colortransform", "npr"}
+_HIDDEN = {
+    "dot", "hextilednormalmap", "in", "out", "UsdPrimvarReader", "UsdTransform2d", "UsdUVTexture", "gltf_image",
+    "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness", "gltf_anisotropy_image", "ramp_gradient",
+}  # fmt: skip
+_WORDS = {"color": "colour", "luma": "luminance", "coeffs": "weights"}
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A kind of card that the add field offers."""
+
+    definition: NodeDef
+    label: str
+    words: str  # lower-case text that a search looks through
+
+
+def label_of(category: str) -> str:
+    return LABELS.get(category, category.replace("_", " "))
+
+
+def title_of(card: Card) -> str:
+    """What stands on a card: the name a person gave it, or its kind's label."""
+    return card.title or label_of(card.category)
+
+
+def input_label(name: str, given: str = "") -> str:
+    """A plain label of an input: the definition's own, in British spelling and sentence case."""
+    text = given or name.replace("_", " ")
+    words = [_WORDS.get(word.lower(), word.lower()) if word.lower() in _WORDS else word for word in text.split()]
+    text = " ".join(words)
+    return text[:1].upper() + text[1:].lower() if not text.isupper() else text
+
+
+def offers(library: Library) -> list[Offer]:
+    """Every kind that can be added, one for each category and output type, plain types first."""
+    preferred = {"color3": 0, "float": 1, "vector3": 2, "vector2": 3, "multioutput": 4}
+    found: list[Offer] = []
+    seen: set[tuple[str, str]] = set()
+    for definition in sorted(library, key=lambda one: (label_of(one.category), preferred.get(one.type, 9))):
+        key = (definition.category, definition.type)
+        hidden = definition.group in _HIDDEN_GROUPS or definition.category in _HIDDEN
+        if hidden or key in seen or not library.evaluates(definition) or definition.type in ("surfaceshader", "BSDF"):
+            continue
+        if "_to_" in definition.category or definition.category.startswith(("Lama", "gltf", "Usd")):
+            continue
+        seen.add(key)
+        label = "Colour" if definition.category == "constant" and "color" in definition.type else label_of(definition.category)
+        words = f"{label} {definition.category} {SYNONYMS.get(definition.category, '')} {TYPE_WORDS.get(definition.type, '')}"
+        found.append(Offer(definition, label, words.lower()))
+    return found
+
+
+def search(every: list[Offer], text: str) -> list[Offer]:
+    """The offers whose words hold every word of the text, best first; all of them for an empty text."""
+    wanted = text.lower().split()
+
+    def score(offer: Offer) -> tuple[int, int]:
+        label = offer.label.lower()
+        start = 0 if label.startswith(" ".join(wanted)) else 1 if offer.definition.category.startswith(" ".join(wanted)) else 2
+        return start, len(label)
+
+    hits = [offer for offer in every if all(any(part.startswith(word) for part in offer.words.replace(",", " ").split()) for word in wanted)]
+    return sorted(hits, key=score) if wanted else hits

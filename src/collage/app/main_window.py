@@ -37,7 +37,7 @@ from collage.app.wire.pictures import BoardPictures, PictureMaker, pixmaps
 from collage.app.wire.preview_panel import PreviewPanel
 from collage.app.wire.sources_panel import SourcesPanel
 from collage.core.document import edits
-from collage.core.document.model import Network, Wire
+from collage.core.document.model import MAP_SET, Network, Wire
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, offers
@@ -59,6 +59,7 @@ class MainWindow(QMainWindow):
         self.renderer = Renderer(session.library, session.images, workers)
         self.every = offers(session.library)
         self.maker = PictureMaker(session, workers, self)
+        self._material_pixmaps: dict[str, QPixmap] = {}
         self.setWindowTitle("Collage")
         self.resize(1280, 800)
         self._build()
@@ -265,6 +266,7 @@ class MainWindow(QMainWindow):
         self.sources.take_set.connect(self._take_set)
         self.maker.ready.connect(self._show_pictures)
         self.maker.kinds_ready.connect(self._show_kinds)
+        self.maker.material_ready.connect(self._show_material)
 
     # ---- following ----------------------------------------------------------------------------
 
@@ -277,9 +279,10 @@ class MainWindow(QMainWindow):
         self.project_label.setText(f"{self.session.project.name}{star}")
         self.setWindowTitle(f"{self.session.project.name}{star} — Collage")
         inside = "".join(f" › {self.session.document.cards[self.session.path[0]].title or name}" for name in self.session.path[:1])
-        self.place_label.setText(f'<b style="border-bottom: 2px solid {self.theme.accent};">Wire</b>{inside}')
+        self.place_label.setText(f'<b style="color: {self.theme.accent};">▪</b>&nbsp;<b>Wire</b>{inside}')
         self.up_button.setVisible(bool(self.session.path))
         self.material_button.setText(f"{self.session.material}  ▾")
+        self.material_picture.setPixmap(self._material_pixmaps.get(self.session.material, QPixmap()))
         self._refresh_steps()
 
     def _refresh_steps(self) -> None:
@@ -296,16 +299,18 @@ class MainWindow(QMainWindow):
         self.board.show_pictures(made.images, made.problems)
         if not self.session.path:
             self.channels.show_pictures(made.images)
-            for name, card in self.session.network.cards.items():
-                if card.attributes.get("clg_mapset") == "true" and name in made.images:
-                    self.sources.set_set_picture(f"set {made.material} {name}", QPixmap.fromImage(made.images[name]))
-            surface = self.session.surface
-            wire = surface.inputs["base_color"].wire if surface and "base_color" in surface.inputs else None
-            if wire is not None and wire.card in made.images:
-                pixmap = QPixmap.fromImage(made.images[wire.card])
-                self.material_picture.setPixmap(pixmap)
-                self.sources.set_material_picture(made.material, pixmap)
         self._show_flat()
+
+    def _show_material(self, made: BoardPictures) -> None:
+        """The small pictures of a material and its map sets."""
+        for name, image in made.images.items():
+            pixmap = QPixmap.fromImage(image)
+            if name:
+                self.sources.set_set_picture(f"set {made.material} {name}", pixmap)
+            else:
+                self.sources.set_material_picture(made.material, pixmap)
+                self._material_pixmaps[made.material] = pixmap
+        self._refresh_titles()
 
     def _show_kinds(self, images: dict) -> None:  # type: ignore[type-arg]
         pictures = pixmaps(images)

@@ -19,7 +19,7 @@ from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire,
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput
 from collage.core.images.store import ImageStore
-from collage.core.nodes.labels import title_of
+from collage.core.nodes.labels import label_of, new_card, title_of
 from collage.core.nodes.library import Library, NodeDef
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import copy_files, load_project, save_project
@@ -225,14 +225,14 @@ class Session:
         name = self.network.free_name(definition.category)
 
         def change(network: Network) -> Network:
-            network = edits.move_cards(edits.add_card(network, definition.new_card(name)), {name: place})
+            network = edits.move_cards(edits.add_card(network, new_card(definition, name)), {name: place})
             if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
                 network = self._with_coordinates(network, name, place)
             if source is not None and target:
                 network = join(self.library, network, source, name, target, definition.inputs[target].type)
             return network
 
-        self.edit(f"Add {title_of(definition.new_card(name))}", change)
+        self.edit(f"Add {label_of(definition.category)}", change)
         self.select((name,))
         return name
 

@@ -130,6 +130,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:focus, QToolButton:focus {{ border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.line}; }}
     QToolButton:checked, QPushButton:checked {{ border: 1px solid {t.accent}; color: {t.ink}; }}
+    QToolButton::menu-indicator {{ image: none; }}
     QToolButton#plain {{ background: transparent; border: 1px solid transparent; padding: 1px; }}
     QToolButton#plain:hover, QToolButton#plain:focus {{ border-color: {t.line}; }}
     QToolButton#plain:checked {{ border-color: {t.accent}; }}

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from collage.core.document.materials import new_material
-from collage.core.document.model import Card, Input, Network, Output, Value, Wire
+from collage.core.document.model import CONVERT, Card, Input, Network, Output, Value, Wire
 from collage.core.errors import CollageError
 from collage.core.images.files import write_image
 from collage.core.project.folder import is_project, save_project
@@ -57,6 +57,14 @@ def card(name: str, category: str, type_name: str, place: tuple[float, float], /
         literal: Value | None = None if wire else value  # type: ignore[assignment]
         made[key] = Input(key, kind, literal, wire)
     return Card(name, category, type_name, made, attributes)
+
+
+def between(
+    category: str, name: str, place: tuple[float, float], source: Wire, kind: str, type_name: str, **inputs: object
+) -> Card:
+    """A card that turns one type into another on a wire; the board shows it as a mark."""
+    made = card(name, category, type_name, place, **{"in": (kind, source)}, **inputs)
+    return made.with_attribute(CONVERT, "true")
 
 
 def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -> Card:
@@ -111,31 +119,29 @@ def _material(cards: list[Card], channels: dict[str, tuple[str, object]]) -> Net
 def lime_bloomed_clay() -> Network:
     """Terracotta whose lower part and rim carry pale lime, broken up by noise."""
     cards = [
-        map_set("terracotta", "Terracotta", (0, 0), 2.0),
-        card("clay", "multiply", "color3", (1.6, 0.0), "Shaded clay",
+        map_set("terracotta", "Terracotta", (1.9, -0.1), 2.0),
+        card("clay", "multiply", "color3", (3.8, -0.1), "Shaded clay",
              in1=("color3", Wire("terracotta", "base_color")), in2=("float", Wire("terracotta", "occlusion"))),
-        card("place", "position", "vector3", (-3.2, 2.2), "Place on the pot"),
-        card("finer", "multiply", "vector3", (-2.2, 3.3), "Finer", in1=("vector3", Wire("place")), in2=("float", 26.0)),
-        card("clouds", "fractal3d", "float", (-1.1, 3.3), "Fractal",
+        card("place", "position", "vector3", (0.0, 2.2), "Place on the pot"),
+        card("finer", "multiply", "vector3", (0.95, 2.75), "Finer", in1=("vector3", Wire("place")), in2=("float", 26.0)),
+        card("clouds", "fractal3d", "float", (1.9, 2.75), "Fractal",
              octaves=("integer", 6), diminish=("float", 0.56), position=("vector3", Wire("finer"))),
-        card("upright", "extract", "float", (-2.2, 2.2), "Height", index=("integer", 1), **{"in": ("vector3", Wire("place"))}),
-        card("rising", "remap", "float", (-1.1, 2.2), "Height mask", inlow=("float", 0.0), inhigh=("float", 0.15),
-             outlow=("float", 0.78), outhigh=("float", 0.0), **{"in": ("float", Wire("upright"))}),
-        card("broken", "add", "float", (0.0, 2.6), "Broken up", in1=("float", Wire("rising")), in2=("float", Wire("clouds"))),
-        card("edge", "smoothstep", "float", (1.1, 2.6), "Bloom edge", low=("float", 0.18), high=("float", 1.45),
-             **{"in": ("float", Wire("broken"))}),
-        card("across", "combine2", "vector2", (2.1, 3.3), "Along the ramp",
-             in1=("float", Wire("edge")), in2=("float", Wire("edge"))),
-        card("lime", "ramplr", "color3", (3.1, 3.3), "Ramp",
-             valuel=("color3", (0.50, 0.33, 0.235)), valuer=("color3", (0.74, 0.70, 0.62)),
+        between("extract", "upright", (0.6, 2.0), Wire("place"), "vector3", "float", index=("integer", 1)),
+        card("rising", "remap", "float", (0.95, 1.65), "Height mask", inlow=("float", 0.0), inhigh=("float", 0.15),
+             outlow=("float", -0.60), outhigh=("float", 0.18), **{"in": ("float", Wire("upright"))}),
+        card("edge", "smoothstep", "float", (2.85, 2.2), "Bloom edge", low=("float", Wire("rising")),
+             high=("float", 1.0), **{"in": ("float", Wire("clouds"))}),
+        between("convert", "across", (3.4, 2.4), Wire("edge"), "float", "vector2"),
+        card("lime", "ramplr", "color3", (3.8, 2.2), "Ramp",
+             valuel=("color3", (0.47, 0.30, 0.21)), valuer=("color3", (0.70, 0.65, 0.57)),
              texcoord=("vector2", Wire("across"))),
-        card("bloom", "mix", "color3", (4.0, 0.6), "Bloom over clay",
+        card("bloom", "mix", "color3", (4.75, 0.1), "Bloom over clay",
              fg=("color3", Wire("lime")), bg=("color3", Wire("clay")), mix=("float", Wire("edge"))),
-        card("dry", "mix", "float", (4.0, 1.9), "Dry roughness",
+        card("dry", "mix", "float", (4.75, 1.25), "Dry roughness",
              fg=("float", 0.93), bg=("float", Wire("terracotta", "roughness")), mix=("float", Wire("edge"))),
-        card("relief", "normalmap", "vector3", (1.6, 1.2), "Normal map",
+        card("relief", "normalmap", "vector3", (3.8, 1.05), "Normal map",
              scale=("float", 0.85), **{"in": ("vector3", Wire("terracotta", "normal"))}),
-        card("crust", "bump", "vector3", (4.0, 3.4), "Bump", height=("float", Wire("edge")), scale=("float", 0.05),
+        card("crust", "bump", "vector3", (4.75, 2.4), "Bump", height=("float", Wire("edge")), scale=("float", 0.05),
              normal=("vector3", Wire("relief"))),
     ]  # fmt: skip
     return _material(

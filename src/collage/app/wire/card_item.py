@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from collage.app.theme import Theme, font
 from collage.app.wire.tabs import draw_tab
-from collage.core.document.model import Card
+from collage.core.document.model import MAP_SET, Card
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes.labels import input_label, title_of
@@ -202,7 +202,7 @@ class CardItem(QGraphicsItem):
 
     def _draw_label(self, painter: QPainter) -> None:
         tag = "group" if self.card.network is not None else ""
-        if self.card.attributes.get("clg_mapset") == "true":
+        if self.card.attributes.get(MAP_SET) == "true":
             tag = "set"
         if self.card.skipped:
             tag = "skipped"
@@ -211,12 +211,15 @@ class CardItem(QGraphicsItem):
         room = WIDTH - 14.0
         strip = QRectF(7, PICTURE.bottom(), room, HEIGHT - PICTURE.bottom())
         painter.setPen(QColor(self.theme.accent if self.peeked else self.theme.quiet))
-        if tag:
+        # small on the screen, the letters grow on the card so that they can be read
+        zoom = painter.worldTransform().m11() / max(painter.device().devicePixelRatio() if painter.device() else 1, 1)
+        size = round(min(max(11 / max(zoom, 0.1), 12), 18))
+        if tag and size < 15:
             small = font(10)
             painter.setFont(small)
             painter.drawText(strip, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tag)
             room -= QFontMetricsF(small).horizontalAdvance(tag) + 6
-        face = font(12, bold=self.chosen)
+        face = font(size, bold=self.chosen)
         painter.setFont(face)
         painter.setPen(QColor(self.theme.ink))
         text = QFontMetricsF(face).elidedText(title_of(self.card), Qt.TextElideMode.ElideRight, room)

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from collage.app.session import Session
 from collage.app.widgets.fields import Field, field_for
 from collage.core.document import edits
-from collage.core.document.model import Card
+from collage.core.document.model import MAP_SET, Card
 from collage.core.document.types import zero
 from collage.core.errors import CollageError
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
@@ -153,7 +153,7 @@ class ControlsPanel(QFrame):
             except CollageError as error:
                 text = str(error)
         else:
-            text = "Map set" if card.attributes.get("clg_mapset") == "true" else "Group"
+            text = "Map set" if card.attributes.get(MAP_SET) == "true" else "Group"
             text += f" · {len(card.network.cards)} cards · double-click to open"
         self.kind.setText(f"{text} · {note}" if note else text)
         self.kind.setToolTip(note)

@@ -11,11 +11,11 @@ from PySide6.QtGui import QImage, QPixmap
 
 from collage.app.jobs import Newest
 from collage.app.session import Session
-from collage.core.document.materials import hidden_on_board
-from collage.core.document.model import CONVERT, Card, Network
+from collage.core.document.materials import hidden_on_board, surface_card
+from collage.core.document.model import CONVERT, MAP_SET, Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import ResultCache, Workers
-from collage.core.nodes.labels import Offer
+from collage.core.nodes.labels import Offer, new_card
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, card_pictures
 from collage.core.render.scene import own_bounds
 
@@ -42,6 +42,7 @@ class PictureMaker(QObject):
 
     ready = Signal(object)  # BoardPictures
     kinds_ready = Signal(object)  # dict of category to QImage
+    material_ready = Signal(object)  # BoardPictures of a material; the one without a name stands for it
 
     def __init__(self, session: Session, workers: Workers, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -51,13 +52,18 @@ class PictureMaker(QObject):
         self.worker.answered.connect(self.ready)
         self.kinds_worker = Newest("kind pictures", self)
         self.kinds_worker.answered.connect(self.kinds_ready)
+        self.materials_worker = Newest("material pictures", self)
+        self.materials_worker.answered.connect(self.material_ready)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self.ask)
+        session.saved.connect(self.ask_materials)
 
     def close(self) -> None:
         self.session.changed.disconnect(self._on_changed)
         self.session.material_changed.disconnect(self.ask)
+        self.session.saved.disconnect(self.ask_materials)
         self.worker.close()
+        self.materials_worker.close()
         self.kinds_worker.close()
 
     def _on_changed(self, _before: object, _after: object) -> None:
@@ -99,6 +105,28 @@ class PictureMaker(QObject):
 
         self.worker.ask(work)
 
+    def ask_materials(self) -> None:
+        """Pictures of all materials' map sets and base colours, for the sources and the list of materials."""
+        session, workers = self.session, self.workers
+        materials, folder = session.project.materials, session.base_folder
+
+        def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
+            for material, document in materials.items():
+                names = [name for name, card in document.cards.items() if card.attributes.get(MAP_SET) == "true"]
+                surface = surface_card(document)
+                wire = surface.inputs["base_color"].wire if surface and "base_color" in surface.inputs else None
+                names += [wire.card] if wire is not None and wire.card in document.cards else []
+                made = card_pictures(
+                    session.library, document, names, folder=folder / "materials", images=session.images,
+                    workers=workers, size=(116, 92), cancelled=cancelled,
+                )  # fmt: skip
+                images = _images(made)
+                if wire is not None and wire.card in images:
+                    images[""] = images[wire.card]
+                yield BoardPictures(material, (), images, {})
+
+        self.materials_worker.ask(work)
+
     def ask_kinds(self, offers: list[Offer]) -> None:
         """Pictures of every kind at its defaults, for the add field and the sources."""
         library, workers = self.session.library, self.workers
@@ -125,14 +153,15 @@ _SOURCELESS = ("procedural", "texture2d", "geometric", "procedural2d", "procedur
 def _kind_networks(offers: list[Offer]) -> Iterator[Network]:
     """One card each for the kinds that show something without inputs; the rest have no picture."""
     seen: set[str] = set()
-    for offer in offers:
+    plain = {"float": 0, "color3": 1, "vector2": 2}
+    for offer in sorted(offers, key=lambda one: plain.get(one.definition.type, 9)):
         definition = offer.definition
         if definition.category in seen or definition.group not in _SOURCELESS:
             continue
         if definition.category in ("image", "tiledimage", "hextiledimage", "latlongimage", "triplanarprojection", "constant"):
             continue
         seen.add(definition.category)
-        card: Card = definition.new_card(definition.category)
+        card: Card = new_card(definition, definition.category)
         yield Network({card.name: card})
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QMimeData, QPoint, Qt, Signal
-from PySide6.QtGui import QDrag, QMouseEvent, QPixmap
+from PySide6.QtGui import QDrag, QFontMetrics, QMouseEvent, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -17,8 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.session import Session
+from collage.app.theme import font
 from collage.app.wire.board import OFFER_FORMAT
-from collage.core.document.model import Card
+from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
 
 
@@ -53,9 +54,11 @@ class Tile(QFrame):
             layout.addLayout(text)
             layout.addStretch(1)
         else:
-            name.setObjectName("tileName")
-            name.setStyleSheet("font-size: 11px;")
-            name.setMaximumWidth(60)
+            face = font(10)
+            name.setFont(face)
+            name.setStyleSheet("font-size: 10px;")
+            name.setText(QFontMetrics(face).elidedText(label, Qt.TextElideMode.ElideRight, 62))
+            name.setFixedWidth(62)
             layout.addWidget(name)
 
     def set_picture(self, pixmap: QPixmap) -> None:
@@ -154,7 +157,7 @@ class SourcesPanel(QFrame):
             (material, card.name): card
             for material, network in self.session.project.materials.items()
             for card in network.cards.values()
-            if card.attributes.get("clg_mapset") == "true"
+            if card.attributes.get(MAP_SET) == "true"
         }
 
     # ---- building -----------------------------------------------------------------------------
@@ -200,7 +203,7 @@ class SourcesPanel(QFrame):
         offers = {offer.definition.category: offer for offer in self._every if offer.definition.type in ("float",)}
         fallback = {offer.definition.category: offer for offer in reversed(self._every)}
         grid = QGridLayout()
-        grid.setSpacing(5)
+        grid.setSpacing(2)
         for number, category in enumerate(PATTERNS):
             offer = offers.get(category) or fallback.get(category)
             if offer is not None:
@@ -210,7 +213,7 @@ class SourcesPanel(QFrame):
     def _add_steps(self, column: QVBoxLayout, offers: list[Offer]) -> None:
         self._heading(column, "Steps")
         grid = QGridLayout()
-        grid.setSpacing(5)
+        grid.setSpacing(2)
         shown: list[str] = []
         for offer in offers:
             if offer.definition.category not in shown:
@@ -233,7 +236,7 @@ class SourcesPanel(QFrame):
             return
         self._heading(column, "Materials")
         grid = QGridLayout()
-        grid.setSpacing(5)
+        grid.setSpacing(2)
         for number, name in enumerate(names):
             tile = Tile(name, "", f"{name}. Double-click to work on it.")
             tile.taken.connect(lambda name=name: self.session.show_material(name))

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from collage.core.document.model import Card
+from collage.core.document.model import Card, Input, Value
+from collage.core.document.types import CHANNELS
 from collage.core.nodes.library import Library, NodeDef
 
 LABELS = {
@@ -103,6 +104,32 @@ _HIDDEN = {
     "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness", "gltf_anisotropy_image", "ramp_gradient",
 }  # fmt: skip
 _WORDS = {"color": "colour", "luma": "luminance", "coeffs": "weights"}
+
+
+STARTS: dict[str, dict[str, float]] = {
+    "ramplr": {"valuer": 1.0},
+    "ramptb": {"valuet": 1.0},
+    "ramp4": {"valuetr": 1.0, "valuebl": 1.0},
+    "splitlr": {"valuer": 1.0, "center": 0.5},
+    "splittb": {"valuet": 1.0, "center": 0.5},
+    "noise2d": {"amplitude": 0.5, "pivot": 0.5},
+    "noise3d": {"amplitude": 0.5, "pivot": 0.5},
+    "constant": {"value": 0.5},
+    "mix": {"mix": 0.5},
+}
+"""Values that a new card starts with where the standard's defaults would show nothing."""
+
+
+def new_card(definition: NodeDef, name: str) -> Card:
+    """A card of a kind, with values to start from."""
+    card = definition.new_card(name)
+    for key, number in STARTS.get(definition.category, {}).items():
+        tab = definition.inputs.get(key)
+        if tab is not None and tab.type in CHANNELS and tab.type not in ("integer", "boolean"):
+            count = CHANNELS[tab.type]
+            value: Value = number if count == 1 else (number,) * count
+            card = card.with_input(Input(key, tab.type, value))
+    return card
 
 
 @dataclass(frozen=True)

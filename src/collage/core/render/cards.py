@@ -23,6 +23,9 @@ Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT_BOX: Box = ((0.0, 0.0, 0.0), (1.0, 1.0, 0.0))
 
 
+_DIRECTIONS = {"normalmap", "bump", "normal", "tangent", "bitangent"}  # shown as a map would store them
+
+
 @dataclass(frozen=True, eq=False)
 class CardPictures:
     """Pictures (h, w, 3) uint8 by card, and what was wrong by place."""
@@ -79,6 +82,7 @@ def card_pictures(
     pictures = {}
     for name, value in values.items():
         if isinstance(value, np.ndarray):
-            shown = shown_value(value.astype(np.float32), types[name], points.count)
+            what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
+            shown = shown_value(value.astype(np.float32), what, points.count)
             pictures[name] = to_display(shown.T.reshape(size[1], size[0], 3))
     return CardPictures(pictures, plan.problems)

@@ -116,16 +116,18 @@ def ensure_demo() -> Path:
 
 @app.command()
 def demo(
-    out_dir: Annotated[
-        Path, typer.Option(help="Where pictures go if there is no display.")
-    ] = Path("demo-output"),
+    out_dir: Annotated[Path, typer.Option(help="Where pictures go if there is no display.")] = Path("demo-output"),
     headless: Annotated[bool, typer.Option(help="Write the pictures even if there is a display.")] = False,
 ) -> None:
     """Open the demo: the potting shed. Without a display, write its picture and a shot of its window."""
     prepare_kernels()
     folder = ensure_demo()
     if headless or not _has_display():
-        _say("There is no display here, so the demo is written to files." if not headless else "Writing the demo to files.")
+        _say(
+            "There is no display here, so the demo is written to files."
+            if not headless
+            else "Writing the demo to files."
+        )
         _render_to(folder, out_dir / "potting-shed.png", 1280, 800, "lit", "final")
         _window_shot(folder, out_dir / "window.png")
         _say(f"{out_dir / 'potting-shed.png'}\n{out_dir / 'window.png'}")

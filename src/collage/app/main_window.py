@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
@@ -37,7 +38,7 @@ from collage.app.wire.pictures import BoardPictures, PictureMaker, pixmaps
 from collage.app.wire.preview_panel import PreviewPanel
 from collage.app.wire.sources_panel import SourcesPanel
 from collage.core.document import edits
-from collage.core.document.model import MAP_SET, Network, Wire
+from collage.core.document.model import Network, Wire
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, offers
@@ -52,9 +53,16 @@ KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
 class MainWindow(QMainWindow):
     """One project in a window."""
 
-    def __init__(self, session: Session, workers: Workers, settings: Settings, settings_file: Path | None = None) -> None:
+    def __init__(
+        self, session: Session, workers: Workers, settings: Settings, settings_file: Path | None = None
+    ) -> None:
         super().__init__()
-        self.session, self.workers, self.settings, self._settings_file = session, workers, settings, settings_file
+        self.session, self.workers, self.settings, self._settings_file = (
+            session,
+            workers,
+            settings,
+            settings_file,
+        )
         self.theme: Theme = THEMES.get(settings.theme, THEMES["day"])
         self.renderer = Renderer(session.library, session.images, workers)
         self.every = offers(session.library)
@@ -171,7 +179,9 @@ class MainWindow(QMainWindow):
         banner.hide()
         return banner
 
-    def _action(self, menu: QMenu, text: str, work: Callable[[], object], keys: str | QKeySequence.StandardKey = "") -> QAction:
+    def _action(
+        self, menu: QMenu, text: str, work: Callable[[], object], keys: str | QKeySequence.StandardKey = ""
+    ) -> QAction:
         action = QAction(text, self)
         if keys:
             action.setShortcut(QKeySequence(keys))
@@ -186,7 +196,7 @@ class MainWindow(QMainWindow):
         menu = bar.addMenu("File")
         fresh = menu.addMenu("New from sample")
         for sample in SAMPLES:
-            self._action(fresh, f"{sample.title}…", lambda name=sample.name: self.new_from(name))
+            self._action(fresh, f"{sample.title}…", partial(self.new_from, sample.name))
         self._action(menu, "Open…", self.open_dialog, "Ctrl+O")
         self.recent_menu = menu.addMenu("Recent")
         self.recent_menu.aboutToShow.connect(self._fill_recent)
@@ -216,7 +226,7 @@ class MainWindow(QMainWindow):
         menu = bar.addMenu("View")
         themes = QActionGroup(self)
         for name in THEMES:
-            action = self._action(menu, name.capitalize(), lambda name=name: self.set_theme(name))
+            action = self._action(menu, name.capitalize(), partial(self.set_theme, name))
             action.setCheckable(True)
             action.setChecked(name == self.theme.name)
             themes.addAction(action)
@@ -234,7 +244,7 @@ class MainWindow(QMainWindow):
         self._action(menu, "Darker", lambda: self._expose(-0.25), "Ctrl+[")
         tones = QActionGroup(self)
         for name, text in (("neutral", "Tone: neutral"), ("srgb", "Tone: plain sRGB")):
-            action = self._action(menu, text, lambda name=name: self._bench(f"Tone {name}", {"view_transform": name}))
+            action = self._action(menu, text, partial(self._bench, f"Tone {name}", {"view_transform": name}))
             action.setCheckable(True)
             action.setData(name)
             tones.addAction(action)
@@ -278,7 +288,9 @@ class MainWindow(QMainWindow):
         star = " •" if self.session.dirty else ""
         self.project_label.setText(f"{self.session.project.name}{star}")
         self.setWindowTitle(f"{self.session.project.name}{star} — Collage")
-        inside = "".join(f" › {self.session.document.cards[self.session.path[0]].title or name}" for name in self.session.path[:1])
+        inside = "".join(
+            f" › {self.session.document.cards[self.session.path[0]].title or name}" for name in self.session.path[:1]
+        )
         self.place_label.setText(f'<b style="color: {self.theme.accent};">▪</b>&nbsp;<b>Wire</b>{inside}')
         self.up_button.setVisible(bool(self.session.path))
         self.material_button.setText(f"{self.session.material}  ▾")
@@ -335,12 +347,14 @@ class MainWindow(QMainWindow):
             if number < len(choices):
                 label, work = choices[number]
                 button.setText(label)
-                try:
+                if button.receivers("2clicked()"):
                     button.clicked.disconnect()
-                except RuntimeError:
-                    pass
-                button.clicked.connect(lambda _=False, work=work: (self.banner.hide(), work()))
+                button.clicked.connect(lambda _=False, work=work: self._chosen(work))
         self.banner.show()
+
+    def _chosen(self, work: Callable[[], object]) -> None:
+        self.banner.hide()
+        work()
 
     def offer_recovery(self, desk: LeftDesk) -> None:
         """Offers work that a crash left behind."""
@@ -444,12 +458,12 @@ class MainWindow(QMainWindow):
         menu = self.material_button.menu()
         menu.clear()
         for name in self.session.project.materials:
-            menu.addAction(name, lambda name=name: self.session.show_material(name))
+            menu.addAction(name, partial(self.session.show_material, name))
 
     def _fill_recent(self) -> None:
         self.recent_menu.clear()
         for text in self.settings.recent:
-            self.recent_menu.addAction(Path(text).name, lambda text=text: self.open_folder(Path(text))).setToolTip(text)
+            self.recent_menu.addAction(Path(text).name, partial(self.open_folder, Path(text))).setToolTip(text)
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("Nothing yet").setEnabled(False)
 
@@ -549,7 +563,11 @@ class MainWindow(QMainWindow):
         dialog.show()
 
     def about(self) -> None:
-        QMessageBox.about(self, "About Collage", f"Collage {__version__}\nA look-development studio. Apache-2.0.\nTypeface Lato, SIL Open Font License.")
+        QMessageBox.about(
+            self,
+            "About Collage",
+            f"Collage {__version__}\nA look-development studio. Apache-2.0.\nTypeface Lato, SIL Open Font License.",
+        )
 
     def _restore(self) -> None:
         if self.settings.geometry:

@@ -81,7 +81,9 @@ class RenderDialog(QDialog):
         self.finished.connect(lambda _code: self._worker.close())
 
     def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Picture file", self.path.text(), "Pictures (*.png *.jpg *.tif *.exr)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Picture file", self.path.text(), "Pictures (*.png *.jpg *.tif *.exr)"
+        )
         if name:
             self.path.setText(name)
 
@@ -98,7 +100,9 @@ class RenderDialog(QDialog):
             shares: list[float] = []
             picture = renderer.picture(request, cancelled=cancelled, progress=lambda share: self._tell(shares, share))
             if path.suffix.lower() not in (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr"):
-                raise CollageError(f"Collage writes no “{path.suffix}” pictures.", remedy="Use .png, .jpg, .tif or .exr.")
+                raise CollageError(
+                    f"Collage writes no “{path.suffix}” pictures.", remedy="Use .png, .jpg, .tif or .exr."
+                )
             write_picture(picture, path)
             yield f"Written in {picture.seconds:.1f} s."
 

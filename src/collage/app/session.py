@@ -152,7 +152,9 @@ class Session:
     def edit(self, label: str, change: Callable[[Network], Network], *, merge: str = "") -> bool:
         """Changes the network on the board as one step. A refusal is told, and False comes back."""
         return self.edit_document(
-            label, lambda document: replaced_inside(document, self.path, change(inside(document, self.path))), merge=merge
+            label,
+            lambda document: replaced_inside(document, self.path, change(inside(document, self.path))),
+            merge=merge,
         )
 
     def edit_document(self, label: str, change: Callable[[Network], Network], *, merge: str = "") -> bool:
@@ -173,7 +175,9 @@ class Session:
     def edit_bench(self, label: str, change: Callable[[Bench], Bench], *, merge: str = "") -> None:
         self.history.do(label, lambda project: project.with_bench(change(project.bench)), merge=merge)
 
-    def set_value(self, card: str, name: str, type_name: str, value: Value, *, label: str = "", merge: bool = False) -> None:
+    def set_value(
+        self, card: str, name: str, type_name: str, value: Value, *, label: str = "", merge: bool = False
+    ) -> None:
         self.edit(
             f"Set {label or name} of {self.title(card)}",
             lambda network: edits.set_value(network, card, name, type_name, value),

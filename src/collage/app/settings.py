@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from pathlib import Path
 
@@ -34,10 +35,8 @@ def load_settings(path: Path | None = None) -> Settings:
     except FileNotFoundError:
         return Settings()
     except (OSError, ValidationError, ValueError):
-        try:
+        with contextlib.suppress(OSError):
             os.replace(path, path.with_suffix(".broken.json"))
-        except OSError:
-            pass
         return Settings()
 
 

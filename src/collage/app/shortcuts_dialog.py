@@ -6,7 +6,15 @@ from collections.abc import Mapping
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QDialog, QHeaderView, QLineEdit, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QHeaderView,
+    QLineEdit,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 OTHERS = (
     ("Add a card", "Enter or double-click on the empty board"),
@@ -38,7 +46,9 @@ class ShortcutsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Shortcuts")
         self.resize(520, 520)
-        rows = [(name, action.shortcut().toString()) for name, action in actions.items() if not action.shortcut().isEmpty()]
+        rows = [
+            (name, action.shortcut().toString()) for name, action in actions.items() if not action.shortcut().isEmpty()
+        ]
         self._rows = [*rows, *OTHERS]
         self.line = QLineEdit()
         self.line.setPlaceholderText("Find a shortcut")

@@ -85,11 +85,14 @@ def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
 def settle(window: MainWindow, seconds: float = 90.0) -> bool:
     """Waits until all pictures of the present state are on the screen."""
     return wait_until(
-        lambda: window.preview.settled and window.maker.worker.idle and window.maker.kinds_worker.idle, seconds
+        lambda: window.preview.settled and window.maker.worker.idle and window.maker.kinds_worker.idle,
+        seconds,
     )
 
 
-def window_shot(folder: Path, path: Path, *, theme: str = "day", prepare: Callable[[MainWindow], None] | None = None) -> None:
+def window_shot(
+    folder: Path, path: Path, *, theme: str = "day", prepare: Callable[[MainWindow], None] | None = None
+) -> None:
     """Writes a picture of the window on a project, without a display."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     settings = Settings(theme=theme)

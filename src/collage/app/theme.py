@@ -30,7 +30,9 @@ class Theme:
 
 
 DAY = Theme("day", "#C9C9C9", "#D6D6D6", "#BDBDBD", "#F1F1F1", "#9A9A9A", "#1E1E1E", "#4C4C4C", "#C4402A", "#8C8C8C")
-NIGHT = Theme("night", "#2E2E2E", "#383838", "#292929", "#474747", "#6A6A6A", "#ECECEC", "#B9B9B9", "#E8694F", "#161616")
+NIGHT = Theme(
+    "night", "#2E2E2E", "#383838", "#292929", "#474747", "#6A6A6A", "#ECECEC", "#B9B9B9", "#E8694F", "#161616"
+)
 THEMES = {"day": DAY, "night": NIGHT}
 
 
@@ -101,10 +103,11 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
 
 
 def _sheet(t: Theme) -> str:
+    on_accent = "#FFFFFF" if t is DAY else "#1E1E1E"
     return f"""
     QMainWindow, #topBar, QMenuBar, QStatusBar {{ background: {t.window}; }}
     QMenuBar::item {{ padding: 4px 9px; background: transparent; }}
-    QMenuBar::item:selected, QMenu::item:selected {{ background: {t.accent}; color: {"#FFF" if t is DAY else "#1E1E1E"}; }}
+    QMenuBar::item:selected, QMenu::item:selected {{ background: {t.accent}; color: {on_accent}; }}
     QMenu {{ background: {t.card}; border: 1px solid {t.line}; padding: 3px; }}
     QMenu::item {{ padding: 4px 26px 4px 18px; }}
     QMenu::item:disabled {{ color: {t.line}; }}

@@ -29,10 +29,15 @@ def describe(path: Path, library: Library) -> Iterator[Line]:
     elif path.suffix.lower() in READ_SUFFIXES:
         found = read_info(path)
         kind = "floating" if found.floating else "whole numbers"
-        yield f"{path.name}: {found.width} × {found.height}, {found.channels} channels of {found.bits} bits, {kind}", True
+        yield (
+            f"{path.name}: {found.width} × {found.height}, {found.channels} channels of {found.bits} bits, {kind}",
+            True,
+        )
     else:
         raise CollageError(
-            "Collage does not know what this is.", about=path.name, remedy="Name a project folder, a .mtlx file or an image."
+            "Collage does not know what this is.",
+            about=path.name,
+            remedy="Name a project folder, a .mtlx file or an image.",
         )
 
 
@@ -51,7 +56,10 @@ def _project(path: Path, library: Library) -> Iterator[Line]:
 def _document(network: Network, library: Library, folder: Path) -> Iterator[Line]:
     surface = surface_card(network)
     groups = [card for card in network.cards.values() if card.network is not None]
-    yield f"  {len(network.cards)} cards, {len(groups)} of them groups, {sum(1 for _ in network.wires())} wires", True
+    yield (
+        f"  {len(network.cards)} cards, {len(groups)} of them groups, {sum(1 for _ in network.wires())} wires",
+        True,
+    )
     yield f"  surface: {surface.category if surface else 'none'}", True
     for line in validate(network):
         yield f"  {line}", False

@@ -6,7 +6,13 @@ import numpy as np
 
 
 def fractal_field(
-    size: int, seed: int, *, slope: float = 1.6, low: float = 1.0, high: float = 1e9, stretch: tuple[float, float] = (1.0, 1.0)
+    size: int,
+    seed: int,
+    *,
+    slope: float = 1.6,
+    low: float = 1.0,
+    high: float = 1e9,
+    stretch: tuple[float, float] = (1.0, 1.0),
 ) -> np.ndarray:
     """Random hills with a power-law spectrum, made in the frequency domain, so that they tile.
 

@@ -122,7 +122,11 @@ def studio(width: int = 1024) -> np.ndarray:
     picture = room[..., None] * _colour(1.0, 1.0, 1.02)
 
     def panel(
-        middle: tuple[float, float, float], size: tuple[float, float], light: float, tint: np.ndarray, soft: float
+        middle: tuple[float, float, float],
+        size: tuple[float, float],
+        light: float,
+        tint: np.ndarray,
+        soft: float,
     ) -> np.ndarray:
         out = np.array(middle) / np.linalg.norm(middle)
         right = np.cross(out, [0, 1, 0] if abs(out[1]) < 0.95 else [1, 0, 0])

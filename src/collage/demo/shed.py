@@ -46,24 +46,36 @@ def _write_set(folder: Path, name: str, maps: MapSet) -> None:
 # ---- networks -----------------------------------------------------------------------------------
 
 
-def card(name: str, category: str, type_name: str, place: tuple[float, float], /, title: str = "", **inputs: object) -> Card:
-    """A card from Python values: numbers, tuples, texts, wires as Wire, with the types given by pairs."""
+Given = tuple[str, Value | Wire]
+"""An input as it is written here: its type, and its value or wire."""
+
+
+def card(
+    name: str, category: str, type_name: str, place: tuple[float, float], /, title: str = "", **inputs: Given
+) -> Card:
+    """A card with inputs given as pairs of type and value or wire."""
     attributes = {"xpos": f"{place[0]:g}", "ypos": f"{place[1]:g}"}
     if title:
         attributes["uiname"] = title
-    made = {}
-    for key, (kind, value) in inputs.items():  # type: ignore[misc]
-        wire = value if isinstance(value, Wire) else None
-        literal: Value | None = None if wire else value  # type: ignore[assignment]
-        made[key] = Input(key, kind, literal, wire)
-    return Card(name, category, type_name, made, attributes)
+    return Card(name, category, type_name, {key: _input(key, *one) for key, one in inputs.items()}, attributes)
+
+
+def _input(name: str, kind: str, given: Value | Wire) -> Input:
+    return Input(name, kind, None, given) if isinstance(given, Wire) else Input(name, kind, given)
 
 
 def between(
-    category: str, name: str, place: tuple[float, float], source: Wire, kind: str, type_name: str, **inputs: object
+    category: str,
+    name: str,
+    place: tuple[float, float],
+    source: Wire,
+    kind: str,
+    type_name: str,
+    **inputs: object,
 ) -> Card:
     """A card that turns one type into another on a wire; the board shows it as a mark."""
-    made = card(name, category, type_name, place, **{"in": (kind, source)}, **inputs)
+    given: dict[str, Given] = {"in": (kind, source), **inputs}
+    made = card(name, category, type_name, place, "", **given)
     return made.with_attribute(CONVERT, "true")
 
 
@@ -97,20 +109,20 @@ def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -
         outputs[role] = Output(role, kind, Wire(image.name))
     inputs = {
         "scale": Input("scale", "vector2", (1 / repeats, 1 / repeats), attributes={"uiname": "Size of the tile"}),
-        "rotate": Input("rotate", "float", 0.0, attributes={"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}),
+        "rotate": Input(
+            "rotate", "float", 0.0, attributes={"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}
+        ),
         "offset": Input("offset", "vector2", (0.0, 0.0), attributes={"uiname": "Offset"}),
     }
     attributes = {"xpos": f"{place[0]:g}", "ypos": f"{place[1]:g}", "uiname": title, "clg_mapset": "true"}
     return Card(name, "nodegraph", "multioutput", inputs, attributes, Network(cards, {}, outputs))
 
 
-def _material(cards: list[Card], channels: dict[str, tuple[str, object]]) -> Network:
+def _material(cards: list[Card], channels: dict[str, Given]) -> Network:
     network = new_material()
     surface = network.cards["surface"]
-    for name, (kind, value) in channels.items():
-        wire = value if isinstance(value, Wire) else None
-        literal: Value | None = None if wire else value  # type: ignore[assignment]
-        surface = surface.with_input(Input(name, kind, literal, wire))
+    for name, given in channels.items():
+        surface = surface.with_input(_input(name, *given))
     for one in cards:
         network = network.with_card(one)
     return network.with_card(surface)
@@ -123,7 +135,8 @@ def lime_bloomed_clay() -> Network:
         card("clay", "multiply", "color3", (3.8, -0.1), "Shaded clay",
              in1=("color3", Wire("terracotta", "base_color")), in2=("float", Wire("terracotta", "occlusion"))),
         card("place", "position", "vector3", (0.0, 2.2), "Place on the pot"),
-        card("finer", "multiply", "vector3", (0.95, 2.75), "Finer", in1=("vector3", Wire("place")), in2=("float", 26.0)),
+        card("finer", "multiply", "vector3", (0.95, 2.75), "Finer",
+             in1=("vector3", Wire("place")), in2=("float", 26.0)),
         card("clouds", "fractal3d", "float", (1.9, 2.75), "Fractal",
              octaves=("integer", 6), diminish=("float", 0.56), position=("vector3", Wire("finer"))),
         between("extract", "upright", (0.6, 2.0), Wire("place"), "vector3", "float", index=("integer", 1)),
@@ -161,10 +174,12 @@ def celadon_glaze() -> Network:
     cards = [
         map_set("celadon", "Celadon", (0, 0), 1.5),
         card("place", "position", "vector3", (-0.2, 2.2), "Place on the dish"),
-        card("upright", "extract", "float", (0.9, 2.2), "Height", index=("integer", 1), **{"in": ("vector3", Wire("place"))}),
+        card("upright", "extract", "float", (0.9, 2.2), "Height",
+             index=("integer", 1), **{"in": ("vector3", Wire("place"))}),
         card("pool", "remap", "float", (2.0, 2.2), "Pooled glaze", inlow=("float", 0.007), inhigh=("float", 0.022),
              outlow=("float", 0.42), outhigh=("float", 1.0), **{"in": ("float", Wire("upright"))}),
-        card("kept", "clamp", "float", (3.0, 2.2), "Kept in range", low=("float", 0.42), **{"in": ("float", Wire("pool"))}),
+        card("kept", "clamp", "float", (3.0, 2.2), "Kept in range",
+             low=("float", 0.42), **{"in": ("float", Wire("pool"))}),
         card("tone", "multiply", "color3", (3.0, 0.4), "Deeper in the hollow",
              in1=("color3", Wire("celadon", "base_color")), in2=("float", Wire("kept"))),
         card("crackle", "normalmap", "vector3", (3.0, 1.3), "Normal map",
@@ -269,9 +284,7 @@ SAMPLES = (
 )
 
 
-def make_sample(
-    name: str, folder: Path, progress: Callable[[str, float], None] | None = None
-) -> None:
+def make_sample(name: str, folder: Path, progress: Callable[[str, float], None] | None = None) -> None:
     """Writes a sample project into a folder that must not hold one yet. Raises CollageError."""
     sample = next((one for one in SAMPLES if one.name == name), None)
     if sample is None:

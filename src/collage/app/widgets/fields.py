@@ -85,7 +85,13 @@ class NumberField(QLineEdit):
         self.update()
 
     def _show(self) -> None:
-        self.setText(str(round(self._value)) if self._whole else f"{self._value:.3f}" if abs(self._value) < 1e5 else f"{self._value:.4g}")
+        self.setText(
+            str(round(self._value))
+            if self._whole
+            else f"{self._value:.3f}"
+            if abs(self._value) < 1e5
+            else f"{self._value:.4g}"
+        )
 
     def _span(self) -> float:
         span = self._soft[1] - self._soft[0]
@@ -359,14 +365,14 @@ class TextField(Field):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(2)
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(2)
         self.line = QLineEdit()
         self.line.setFixedHeight(22)
         self.line.editingFinished.connect(self._typed)
         self._value = ""
-        row.addWidget(self.line)
+        self.row.addWidget(self.line)
 
     def _typed(self) -> None:
         if self.line.text() != self._value:
@@ -391,7 +397,7 @@ class FileField(TextField):
         button.setToolTip("Choose a file")
         button.setAccessibleName("Choose a file")
         button.clicked.connect(self._choose)
-        self.layout().addWidget(button)
+        self.row.addWidget(button)
 
     def _choose(self) -> None:
         patterns = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)"

@@ -20,6 +20,7 @@ class AddField(QFrame):
         super().__init__(parent)
         self.setObjectName("panel")
         self.setFrameShape(QFrame.Shape.Box)
+        self._board = parent
         self._library, self._every, self._pictures = library, every, pictures
         self._source_type = ""
         self._chosen: Callable[[Offer, str], None] = lambda _offer, _input: None
@@ -43,7 +44,7 @@ class AddField(QFrame):
     def ask(self, at: QPoint, chosen: Callable[[Offer, str], None], source_type: str = "") -> None:
         """Opens at a point of the parent; with a source type only what can take it is shown."""
         self._chosen, self._source_type = chosen, source_type
-        room = self.parentWidget().rect()
+        room = self._board.rect()
         x = min(max(at.x() - 20, 4), room.width() - self.width() - 4)
         y = min(max(at.y() - 12, 4), room.height() - self.height() - 4)
         self.move(x, y)
@@ -88,7 +89,7 @@ class AddField(QFrame):
             return
         offer: Offer = item.data(Qt.ItemDataRole.UserRole)
         self.hide()
-        self.parentWidget().setFocus()
+        self._board.setFocus()
         self._chosen(offer, self.target_input(offer))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -102,7 +103,7 @@ class AddField(QFrame):
                 return True
             if event.key() == Qt.Key.Key_Escape:
                 self.hide()
-                self.parentWidget().setFocus()
+                self._board.setFocus()
                 return True
         if event.type() == QEvent.Type.FocusOut and not self.found.hasFocus():
             self.hide()

@@ -20,7 +20,14 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QGraphicsPathItem, QGraphicsRectItem, QGraphicsScene, QGraphicsView, QMenu, QWidget
+from PySide6.QtWidgets import (
+    QGraphicsPathItem,
+    QGraphicsRectItem,
+    QGraphicsScene,
+    QGraphicsView,
+    QMenu,
+    QWidget,
+)
 
 from collage.app.session import Session
 from collage.app.theme import Theme
@@ -157,7 +164,9 @@ class Board(QGraphicsView):
     def _landings_wanted(self, network: Network) -> list[Tab]:
         """Wired inputs of the surface; while wiring, those that fit as well. In a group, its outputs."""
         if self.session.path:
-            return [Tab(out.name, out.type, input_label(out.name), out.wire is not None) for out in network.outputs.values()]
+            return [
+                Tab(out.name, out.type, input_label(out.name), out.wire is not None) for out in network.outputs.values()
+            ]
         surface = self.session.surface
         if surface is None:
             return []
@@ -307,7 +316,9 @@ class Board(QGraphicsView):
     # ---- hit testing --------------------------------------------------------------------------
 
     def _card_at(self, place: QPointF, but: str = "") -> CardItem | None:
-        hits = [item for item in self.cards.values() if item.name != but and item.shape().contains(item.mapFromScene(place))]
+        hits = [
+            item for item in self.cards.values() if item.name != but and item.shape().contains(item.mapFromScene(place))
+        ]
         return max(hits, key=lambda item: item.zValue()) if hits else None
 
     def _tab_at(self, place: QPointF) -> tuple[CardItem, Tab, bool] | None:
@@ -387,7 +398,9 @@ class Board(QGraphicsView):
             item.update()
         self._fill_landings(self.session.network)
         self._lay_wires()
-        self.hint.emit(f"Drop the {TYPE_WORDS.get(type_name, type_name)} on a tab, a picture, a channel, or the empty board")
+        self.hint.emit(
+            f"Drop the {TYPE_WORDS.get(type_name, type_name)} on a tab, a picture, a channel, or the empty board"
+        )
 
     def _press_card(self, card: CardItem, shift: bool) -> None:
         chosen = self.session.selection
@@ -451,7 +464,13 @@ class Board(QGraphicsView):
             box = self._box.rect()
             self._scene.removeItem(self._box)
             self._box = None
-            self.session.select([name for name, item in self.cards.items() if box.intersects(item.mapRectToScene(QRectF(0, 0, WIDTH, HEIGHT)))])
+            self.session.select(
+                [
+                    name
+                    for name, item in self.cards.items()
+                    if box.intersects(item.mapRectToScene(QRectF(0, 0, WIDTH, HEIGHT)))
+                ]
+            )
         elif hand is Hand.MOVE:
             self._drop_cards(place)
         elif hand is Hand.WIRE:
@@ -491,7 +510,7 @@ class Board(QGraphicsView):
         def change(network: Network) -> Network:
             network = edits.move_cards(network, {name: (pos.x() / UNIT_X, pos.y() / UNIT_Y)})
             network = join(library, network, wire.source, name, main, definition.inputs[main].type)
-            return join(library, network, Wire(name), wire.card, wire.name, wire.type)
+            return join(library, network, Wire(name), wire.card, wire.name, wire.kind)
 
         return self.session.edit(f"Put {self.session.title(name)} in between", change)
 
@@ -539,7 +558,7 @@ class Board(QGraphicsView):
             if came == ("", landing.name):
                 self._fill()
                 return
-            self._moved_end(came, source, "", landing.name, landing.type)
+            self._moved_end(came, source, "", landing.name, landing.kind)
             return
         found = self._tab_at(place)
         if found is not None and not found[2]:
@@ -648,7 +667,12 @@ class Board(QGraphicsView):
             if self.cards:
                 self.session.select([min(self.cards.values(), key=lambda item: item.pos().x()).name])
             return
-        way = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+        way = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }
         dx, dy = way[Qt.Key(key)]
         best: tuple[float, str] | None = None
         for item in self.cards.values():
@@ -708,10 +732,15 @@ class Board(QGraphicsView):
             event.acceptProposedAction()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_K, Qt.Key.Key_H) and not event.modifiers():
-                event.accept()
-                return True
+        own = (Qt.Key.Key_Space, Qt.Key.Key_K, Qt.Key.Key_H)
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in own
+            and not event.modifiers()
+        ):
+            event.accept()
+            return True
         return super().event(event)
 
 
@@ -739,5 +768,3 @@ def channel_label(name: str, folder: str = "") -> str:
     if folder and text.lower().startswith(folder.lower() + " "):
         text = text[len(folder) + 1 :]
     return text[:1].upper() + text[1:]
-
-

@@ -38,7 +38,12 @@ def input_tabs(card: Card, library: Library) -> list[Tab]:
     """Every input that a wire can end at, in the order of the definition."""
     if card.network is not None:
         return [
-            Tab(one.name, one.type, input_label(one.name, one.attributes.get("uiname", "")), one.wire is not None)
+            Tab(
+                one.name,
+                one.type,
+                input_label(one.name, one.attributes.get("uiname", "")),
+                one.wire is not None,
+            )
             for one in card.inputs.values()
             if one.type in CHANNELS
         ]

@@ -94,7 +94,11 @@ class ChannelsPanel(QFrame):
     def _key(self, surface: Card | None) -> tuple[object, ...]:
         if surface is None:
             return ()
-        rows = [(one.name, one.wire and self._source_title(surface, one.name), one.muted) for one in surface.inputs.values() if one.wire or one.muted]
+        rows = [
+            (one.name, one.wire and self._source_title(surface, one.name), one.muted)
+            for one in surface.inputs.values()
+            if one.wire or one.muted
+        ]
         return surface.name, surface.category, tuple(rows)
 
     def _source_title(self, surface: Card, name: str) -> str:

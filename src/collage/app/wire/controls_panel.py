@@ -188,7 +188,7 @@ class ControlsPanel(QFrame):
         field.setObjectName(f"{card.name}.{tab.name}")
         field.setAccessibleName(label)
         default = "" if tab.default is None else f"Default {tab.default}. "
-        field.setToolTip(f"{tab.help}\n{default}Drag, type or use the arrows; Shift fine, Ctrl coarse; double-click for the default.".strip())
+        field.setToolTip(f"{tab.help}\n{default}Drag, type or use the arrows; Shift fine, Ctrl coarse.".strip())
         self.fields[tab.name] = field
 
         def edited(value: object, moving: bool) -> None:

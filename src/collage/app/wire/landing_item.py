@@ -17,7 +17,7 @@ class LandingItem(QGraphicsItem):
 
     def __init__(self, name: str, type_name: str, label: str, theme: Theme) -> None:
         super().__init__()
-        self.name, self.type, self.label, self.theme = name, type_name, label, theme
+        self.name, self.kind, self.label, self.theme = name, type_name, label, theme
         self.wired = self.hot = False
         self.setFlag(QGraphicsItem.GraphicsItemFlag.ItemIgnoresTransformations)
         self.setZValue(4)
@@ -31,7 +31,7 @@ class LandingItem(QGraphicsItem):
         painter.fillRect(box, QColor(self.theme.card))
         painter.setPen(QPen(QColor(self.theme.accent if self.hot else self.theme.line), 2.0 if self.hot else 1.0))
         painter.drawRect(box)
-        draw_tab(painter, QPointF(0, 0), self.type, self.theme, filled=self.wired, hot=self.hot)
+        draw_tab(painter, QPointF(0, 0), self.kind, self.theme, filled=self.wired, hot=self.hot)
         face = font(11)
         painter.setFont(face)
         painter.setPen(QColor(self.theme.ink if self.wired else self.theme.quiet))

@@ -78,7 +78,12 @@ class PictureMaker(QObject):
 
     def ask(self) -> None:
         session, workers, cache = self.session, self.workers, self.cache
-        document, path, material, folder = session.document, session.path, session.material, session.base_folder
+        document, path, material, folder = (
+            session.document,
+            session.path,
+            session.material,
+            session.base_folder,
+        )
         network, box = session.network, self.box()
         hidden = hidden_on_board(network)
         names = [
@@ -137,7 +142,9 @@ class PictureMaker(QObject):
                 if cancelled():
                     return
                 try:
-                    made = card_pictures(library, network, list(network.cards), workers=workers, size=(116, 92), box=KIND_BOX)
+                    made = card_pictures(
+                        library, network, list(network.cards), workers=workers, size=(116, 92), box=KIND_BOX
+                    )
                 except (CollageError, ValueError, IndexError):
                     continue
                 found.update(_images(made))
@@ -158,7 +165,14 @@ def _kind_networks(offers: list[Offer]) -> Iterator[Network]:
         definition = offer.definition
         if definition.category in seen or definition.group not in _SOURCELESS:
             continue
-        if definition.category in ("image", "tiledimage", "hextiledimage", "latlongimage", "triplanarprojection", "constant"):
+        if definition.category in (
+            "image",
+            "tiledimage",
+            "hextiledimage",
+            "latlongimage",
+            "triplanarprojection",
+            "constant",
+        ):
             continue
         seen.add(definition.category)
         card: Card = new_card(definition, definition.category)

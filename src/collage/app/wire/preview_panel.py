@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -181,7 +182,9 @@ class Preview(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._press is None:
             self._tell_pixel(event.position().toPoint())
-            self.hint.emit("Drag to turn · Shift+drag to move · wheel to go nearer · Alt+drag to move the light · click for a part")
+            self.hint.emit(
+                "Drag to turn · Shift+drag to move · wheel to go nearer · Alt+drag to move the light · click for a part"
+            )
             return
         gone = event.position() - self._last
         self._last = event.position()
@@ -213,7 +216,12 @@ class Preview(QWidget):
         self.session.look(camera.model_copy(update={"distance": distance}))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: (-12, 0), Qt.Key.Key_Right: (12, 0), Qt.Key.Key_Up: (0, -12), Qt.Key.Key_Down: (0, 12)}
+        steps = {
+            Qt.Key.Key_Left: (-12, 0),
+            Qt.Key.Key_Right: (12, 0),
+            Qt.Key.Key_Up: (0, -12),
+            Qt.Key.Key_Down: (0, 12),
+        }
         if event.key() in steps:
             self.session.look(turned(self.session.camera, *steps[Qt.Key(event.key())]))
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
@@ -250,7 +258,9 @@ class Preview(QWidget):
         if self.picture is None or not self.rect().contains(point):
             return None
         height, width = self.picture.display.shape[:2]
-        return min(point.x() * width // max(self.width(), 1), width - 1), min(point.y() * height // max(self.height(), 1), height - 1)
+        return min(point.x() * width // max(self.width(), 1), width - 1), min(
+            point.y() * height // max(self.height(), 1), height - 1
+        )
 
     def _pick(self, point: QPoint) -> None:
         part = self.part_at(point)
@@ -326,7 +336,7 @@ class PreviewPanel(QFrame):
         menu = QMenu(self.more)
         for name in SHOWN:
             if name not in self.buttons:
-                menu.addAction(channel_label(name), lambda name=name: self.set_mode(name))
+                menu.addAction(channel_label(name), partial(self.set_mode, name))
         self.more.setMenu(menu)
         buttons.addStretch(1)
         buttons.addWidget(self.more)
@@ -343,5 +353,3 @@ class PreviewPanel(QFrame):
     def toggle_mode(self, mode: str) -> None:
         """The mode, or back to the lit view if it is on already."""
         self.set_mode("lit" if self.preview.mode == mode else mode)
-
-

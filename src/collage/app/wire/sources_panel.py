@@ -225,7 +225,12 @@ class SourcesPanel(QFrame):
 
     def _kind_tile(self, offer: Offer) -> Tile:
         label = offer.label if offer.definition.category == "constant" else label_of(offer.definition.category)
-        tile = Tile(label, "", f"{label}. {offer.definition.help}\nDouble-click or drag it to the board.".strip(), offer.definition.name)
+        tile = Tile(
+            label,
+            "",
+            f"{label}. {offer.definition.help}\nDouble-click or drag it to the board.".strip(),
+            offer.definition.name,
+        )
         tile.taken.connect(lambda: self.take_offer.emit(offer))
         self._register(offer.definition.category, tile)
         return tile
@@ -252,5 +257,3 @@ class SourcesPanel(QFrame):
         self._tiles[key] = tile
         if key in self._pictures:
             tile.set_picture(self._pictures[key])
-
-

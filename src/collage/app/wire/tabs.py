@@ -55,7 +55,14 @@ def wire_path(start: QPointF, end: QPointF, lane: float = 0.0) -> QPainterPath:
     else:  # the end lies to the left: go around
         out, back = x1 + 12 + lane / 2, x2 - 12 - lane / 2
         middle = (y1 + y2) / 2 if abs(y2 - y1) > 60 else max(y1, y2) + 56
-        points = [start, QPointF(out, y1), QPointF(out, middle), QPointF(back, middle), QPointF(back, y2), end]
+        points = [
+            start,
+            QPointF(out, y1),
+            QPointF(out, middle),
+            QPointF(back, middle),
+            QPointF(back, y2),
+            end,
+        ]
     return _rounded(points)
 
 

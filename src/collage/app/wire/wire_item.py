@@ -16,7 +16,14 @@ class WireItem(QGraphicsItem):
 
     def __init__(self, source: Wire, card: str, name: str, type_name: str, mark: str, theme: Theme) -> None:
         super().__init__()
-        self.source, self.card, self.name, self.type, self.mark, self.theme = source, card, name, type_name, mark, theme
+        self.source, self.card, self.name, self.kind, self.mark, self.theme = (
+            source,
+            card,
+            name,
+            type_name,
+            mark,
+            theme,
+        )
         self.hot = False
         self._path = QPainterPath()
         self.setZValue(-1)
@@ -37,7 +44,7 @@ class WireItem(QGraphicsItem):
     def paint(self, painter: QPainter, option: QStyleOptionGraphicsItem, widget: QWidget | None = None) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(wire_pen(self.type, self.theme, hot=self.hot))
+        painter.setPen(wire_pen(self.kind, self.theme, hot=self.hot))
         painter.drawPath(self._path)
         if self.mark:
             self._draw_mark(painter)

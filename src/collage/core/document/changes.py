@@ -36,9 +36,7 @@ class NetworkChange:
         """Whether any picture may look different: more than places, names and notes changed."""
         if self.added or self.removed or self.interface:
             return True
-        return any(
-            one.values or one.wires or one.inside or one.attributes - _LAYOUT for one in self.changed.values()
-        )
+        return any(one.values or one.wires or one.inside or one.attributes - _LAYOUT for one in self.changed.values())
 
 
 def compare(before: Network, after: Network) -> NetworkChange:

@@ -71,9 +71,7 @@ def _without_idle_conversions(network: Network) -> Network:
         used = {wire.card for _, _, wire in network.wires()}
         used |= {out.wire.card for out in network.outputs.values() if out.wire}
         idle = {
-            name
-            for name, card in network.cards.items()
-            if card.attributes.get(CONVERT) == "true" and name not in used
+            name for name, card in network.cards.items() if card.attributes.get(CONVERT) == "true" and name not in used
         }
         if not idle:
             return network
@@ -103,9 +101,7 @@ def remove_cards(
             else:
                 network = disconnect(network, consumer, input_name)
         outputs = {
-            key: replace(out, wire=through.wire if through else None)
-            if out.wire and out.wire.card == name
-            else out
+            key: replace(out, wire=through.wire if through else None) if out.wire and out.wire.card == name else out
             for key, out in network.outputs.items()
         }
         network = replace(network.without_cards({name}), outputs=outputs)
@@ -141,9 +137,7 @@ def move_cards(network: Network, places: Mapping[str, tuple[float, float]]) -> N
     """Puts cards at places on the board, in the standard's units."""
     for name, (x, y) in places.items():
         card = _card(network, name)
-        network = network.with_card(
-            card.with_attribute("xpos", f"{x:.4f}").with_attribute("ypos", f"{y:.4f}")
-        )
+        network = network.with_card(card.with_attribute("xpos", f"{x:.4f}").with_attribute("ypos", f"{y:.4f}"))
     return network
 
 

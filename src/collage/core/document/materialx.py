@@ -37,7 +37,9 @@ def read_document(path: Path) -> Network:
         data = path.read_bytes()
     except OSError as error:
         raise CollageError(
-            f"The file cannot be read: {error.strerror or error}.", about=path.name, remedy="Check its path and rights."
+            f"The file cannot be read: {error.strerror or error}.",
+            about=path.name,
+            remedy="Check its path and rights.",
         ) from error
     return parse_document(data, about=path.name)
 
@@ -183,7 +185,13 @@ def _card(source: Any, about: str, network: Network | None) -> Card:
             kept.append(_element(child))
     category = source.getCategory()
     return Card(
-        source.getName(), category, source.getType(), inputs, attributes_of(source, {"type"}), None, tuple(kept)
+        source.getName(),
+        category,
+        source.getType(),
+        inputs,
+        attributes_of(source, {"type"}),
+        None,
+        tuple(kept),
     )
 
 

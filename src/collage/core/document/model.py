@@ -189,11 +189,7 @@ def order(network: Network, wanted: list[str]) -> tuple[list[str], set[str]]:
         if name not in needed:
             needed |= network.upstream(name)
     before = {
-        name: {
-            one.wire.card
-            for one in network.cards[name].inputs.values()
-            if one.wire and one.wire.card in needed
-        }
+        name: {one.wire.card for one in network.cards[name].inputs.values() if one.wire and one.wire.card in needed}
         for name in needed
     }
     after: dict[str, list[str]] = {name: [] for name in needed}

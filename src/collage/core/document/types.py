@@ -21,7 +21,16 @@ CHANNELS = {
 """Numbers per value of each numeric type."""
 
 TEXTS = {"string", "filename", "geomname"}
-SHADERS = {"surfaceshader", "displacementshader", "volumeshader", "lightshader", "material", "BSDF", "EDF", "VDF"}
+SHADERS = {
+    "surfaceshader",
+    "displacementshader",
+    "volumeshader",
+    "lightshader",
+    "material",
+    "BSDF",
+    "EDF",
+    "VDF",
+}
 
 
 def parse(type_name: str, text: str) -> Value | None:

@@ -151,9 +151,7 @@ class _Scope:
 
 
 class _Builder:
-    def __init__(
-        self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool
-    ) -> None:
+    def __init__(self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool) -> None:
         self.library, self.folder, self.images = library, folder, images
         self.filtered, self.strict = filtered, strict
         self.steps: dict[str, Step] = {}
@@ -161,9 +159,7 @@ class _Builder:
 
     # ---- targets ------------------------------------------------------------------------------
 
-    def outputs(
-        self, document: Network, targets: Mapping[str, CardOutput | CardInput]
-    ) -> dict[str, Source]:
+    def outputs(self, document: Network, targets: Mapping[str, CardOutput | CardInput]) -> dict[str, Source]:
         root = _Scope(
             document,
             prefix=document.attributes.get("fileprefix", ""),
@@ -180,7 +176,7 @@ class _Builder:
                 tab = self._definition(scope, card).inputs.get(target.input)
                 if tab is None:
                     raise CollageError(f"“{card.name}” has no input “{target.input}”.", about=card.name)
-                result = self._guard(scope, card, lambda s=scope, c=card, t=tab: self._resolve(s, c, t, ()))
+                result = self._guarded(scope, card, tab)
             else:
                 result = self._output_of(scope, Wire(target.card, target.output), ())
             if result is not None:
@@ -193,9 +189,9 @@ class _Builder:
             scopes[path] = self._group_scope(outer, outer.network.cards[path[-1]])
         return scopes[path]
 
-    def _guard(self, scope: _Scope, card: Card, work: Callable[[], Source | None]) -> Source | None:
+    def _guarded(self, scope: _Scope, card: Card, tab: TabDef) -> Source | None:
         try:
-            return work()
+            return self._resolve(scope, card, tab, ())
         except CollageError as error:
             self._note(scope, card, error)
             return None
@@ -203,9 +199,10 @@ class _Builder:
     def _note(self, scope: _Scope, card: Card, error: CollageError) -> None:
         if self.strict:
             raise error
+        name = card.name
         while not scope.shown and scope.outer is not None and scope.card is not None:
-            scope, card = scope.outer, scope.card
-        self.problems.setdefault((scope.path, card.name), error)
+            name, scope = scope.card.name, scope.outer
+        self.problems.setdefault((scope.path, name), error)
 
     # ---- cards --------------------------------------------------------------------------------
 
@@ -220,7 +217,9 @@ class _Builder:
             return outputs[wire.output]
         if wire.output and len(outputs) > 1:
             raise CollageError(
-                f"“{card.name}” has no output “{wire.output}”.", about=card.name, remedy="Wire another output."
+                f"“{card.name}” has no output “{wire.output}”.",
+                about=card.name,
+                remedy="Wire another output.",
             )
         return next(iter(outputs.values()))
 
@@ -232,7 +231,9 @@ class _Builder:
         for one in stuck:
             card = scope.network.cards[one]
             error = CollageError(
-                f"“{one}” takes from itself in a circle.", about=one, remedy="Cut one of the wires of the circle."
+                f"“{one}” takes from itself in a circle.",
+                about=one,
+                remedy="Cut one of the wires of the circle.",
             )
             self._note(scope, card, error)
             scope.done[(one, shift)] = self._loud(scope, card)
@@ -248,9 +249,9 @@ class _Builder:
 
     def _loud(self, scope: _Scope, card: Card) -> dict[str, Source]:
         if card.network is not None:
-            return {
-                out.name: Const(_loud_value(out.type), out.type) for out in card.network.outputs.values()
-            } or {"out": Const(_loud_value("color3"), "color3")}
+            return {out.name: Const(_loud_value(out.type), out.type) for out in card.network.outputs.values()} or {
+                "out": Const(_loud_value("color3"), "color3")
+            }
         if card.type != "multioutput":
             return {"out": Const(_loud_value(card.type), card.type)}
         try:
@@ -292,13 +293,9 @@ class _Builder:
         assert card.network is not None
         prefix = outer.prefix + card.attributes.get("fileprefix", "")
         space = card.attributes.get("colorspace") or outer.space
-        return _Scope(
-            card.network, (*outer.path, card.name), outer, card, None, prefix, space, outer.shown
-        )
+        return _Scope(card.network, (*outer.path, card.name), outer, card, None, prefix, space, outer.shown)
 
-    def _inlined(
-        self, scope: _Scope, outputs: Mapping[str, Output], shift: Shift
-    ) -> dict[str, Source]:
+    def _inlined(self, scope: _Scope, outputs: Mapping[str, Output], shift: Shift) -> dict[str, Source]:
         found: dict[str, Source] = {}
         for out in outputs.values():
             source: Source | None = None
@@ -363,9 +360,7 @@ class _Builder:
             tab = replace(tab, type=one.type, geometry=one.attributes.get("defaultgeomprop", ""))
         return self._resolve(scope.outer, scope.card, tab, shift)
 
-    def _literal(
-        self, scope: _Scope, card: Card, tab: TabDef, value: Value | None, space: str
-    ) -> Source:
+    def _literal(self, scope: _Scope, card: Card, tab: TabDef, value: Value | None, space: str) -> Source:
         if tab.type in TEXTS:
             if tab.type == "filename":
                 space = space if space not in ("", "none") else self._space(scope, card)
@@ -410,9 +405,7 @@ class _Builder:
             tab = definition.inputs[name]
             wanted = self.filtered or "file" not in definition.inputs
             for axis, suffix in ((0, "_du"), (1, "_dv")):
-                sources[name + suffix] = (
-                    self._resolve(scope, card, tab, (*shift, axis)) if wanted else None
-                )
+                sources[name + suffix] = self._resolve(scope, card, tab, (*shift, axis)) if wanted else None
         self._check_images(scope, card, definition, sources)
         out_type = definition.type
         made = self._add(
@@ -430,9 +423,7 @@ class _Builder:
             return {name: Const(made.value[name], out.type) for name, out in definition.outputs.items()}
         return {name: Ref(made.key, out.type, name) for name, out in definition.outputs.items()}
 
-    def _check_images(
-        self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None]
-    ) -> None:
+    def _check_images(self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None]) -> None:
         """A file that cannot be read becomes the standard's default, or loud, and is told once."""
         for name, source in sources.items():
             ref = source.value if isinstance(source, Const) else None

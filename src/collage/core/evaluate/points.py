@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
+from typing import Any
 
 import numpy as np
 
@@ -57,7 +58,7 @@ class Points:
     def part(self, start: int, stop: int) -> Points:
         """The points from `start` up to `stop`, as views."""
         cut = slice(start, stop)
-        values = {}
+        values: dict[str, Any] = {}
         for one in fields(self):
             value = getattr(self, one.name)
             if isinstance(value, np.ndarray):

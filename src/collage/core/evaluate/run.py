@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from collage.core.document.types import CHANNELS
-from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, Step, typed
+from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, typed
 from collage.core.evaluate.points import Points
 from collage.core.nodes.behaviour import Array, Context
 
@@ -223,5 +223,3 @@ def _at(places: dict[Shift, Points], shift: Shift) -> Points:
     if shift not in places:
         places[shift] = _at(places, shift[:-1]).shifted(shift[-1])
     return places[shift]
-
-

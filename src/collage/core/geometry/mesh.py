@@ -27,7 +27,11 @@ class Mesh:
     uv: Mapping[str, np.ndarray]
 
     def __post_init__(self) -> None:
-        for name, width, kind in (("positions", 3, np.float32), ("triangles", 3, np.int32), ("normals", 3, np.float32)):
+        for name, width, kind in (
+            ("positions", 3, np.float32),
+            ("triangles", 3, np.int32),
+            ("normals", 3, np.float32),
+        ):
             array = np.ascontiguousarray(getattr(self, name), kind)
             if array.ndim != 2 or array.shape[1] != width:
                 raise CollageError(f"The mesh's {name} are not rows of {width}.")

@@ -119,9 +119,7 @@ def saucer(radius: float = 0.115, height: float = 0.026, segments: int = 128) ->
 
 def cylinder(radius: float = 0.08, height: float = 0.2, bevel: float = 0.004, segments: int = 96) -> Mesh:
     """A closed cylinder with softened edges."""
-    return turned(
-        [(0.0, 0.0, 0.0), (radius, 0.0, bevel), (radius, height, bevel), (0.0, height, 0.0)], segments
-    )
+    return turned([(0.0, 0.0, 0.0), (radius, 0.0, bevel), (radius, height, bevel), (0.0, height, 0.0)], segments)
 
 
 def sphere(radius: float = 0.1, segments: int = 96) -> Mesh:
@@ -170,9 +168,7 @@ def rounded_box(
         size_u, size_v = 2 * abs(u_axis @ half), 2 * abs(v_axis @ half)
         rows, columns = (_spaced(size, bevel, edge, divisions) for size in (size_v, size_u))
         v, u = np.meshgrid(rows, columns, indexing="ij")
-        flat = (
-            (u[..., None] - 0.5) * size_u * u_axis + (v[..., None] - 0.5) * size_v * v_axis + out * abs(out @ half)
-        )
+        flat = (u[..., None] - 0.5) * size_u * u_axis + (v[..., None] - 0.5) * size_v * v_axis + out * abs(out @ half)
         core = np.clip(flat, -(half - bevel), half - bevel)
         away = flat - core
         away /= np.maximum(np.linalg.norm(away, axis=-1, keepdims=True), 1e-12)
@@ -183,7 +179,7 @@ def rounded_box(
         all_uv.append(np.stack([columns[corners[1]] * size_u, rows[corners[0]] * size_v], axis=1) / longest)
         start += len(all_positions[-1])
     positions, triangles = _welded(np.concatenate(all_positions), np.concatenate(all_triangles))
-    return _finish(positions + [0, height / 2, 0], triangles, np.concatenate(all_uv))
+    return _finish(positions + np.array([0, height / 2, 0]), triangles, np.concatenate(all_uv))
 
 
 def _spaced(size: float, bevel: float, edge: np.ndarray, divisions: int) -> np.ndarray:

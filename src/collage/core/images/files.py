@@ -60,8 +60,7 @@ def _info(spec: oiio.ImageSpec, path: Path) -> ImageInfo:
         raise CollageError("The image is empty.", about=path.name, remedy="Save it again.")
     if max(spec.width, spec.height) > MAX_SIDE or spec.width * spec.height > MAX_PIXELS:
         raise CollageError(
-            f"The header says {spec.width:,} × {spec.height:,} pixels, more than Collage opens "
-            f"({MAX_SIDE:,} a side).",
+            f"The header says {spec.width:,} × {spec.height:,} pixels, more than Collage opens ({MAX_SIDE:,} a side).",
             about=path.name,
             remedy="Check the file, or save it smaller.",
         )
@@ -119,19 +118,25 @@ def write_image(
     target = oiio.ImageOutput.create(str(temporary))
     if target is None:
         raise CollageError(
-            f"Collage cannot write “{path.suffix}” files.", about=path.name, remedy="Use .png, .tif, .jpg or .exr."
+            f"Collage cannot write “{path.suffix}” files.",
+            about=path.name,
+            remedy="Use .png, .tif, .jpg or .exr.",
         )
     try:
         good = target.open(str(temporary), spec) and target.write_image(pixels) and target.close()
         if not good:
             reason = target.geterror().split("\n")[0] or "unknown reason"
             raise CollageError(
-                f"The file cannot be written: {reason}.", about=path.name, remedy="Check the folder and the free space."
+                f"The file cannot be written: {reason}.",
+                about=path.name,
+                remedy="Check the folder and the free space.",
             )
         os.replace(temporary, path)
     except OSError as error:
         raise CollageError(
-            f"The file cannot be written: {error.strerror}.", about=path.name, remedy="Check the folder and the free space."
+            f"The file cannot be written: {error.strerror}.",
+            about=path.name,
+            remedy="Check the folder and the free space.",
         ) from error
     finally:
         temporary.unlink(missing_ok=True)

@@ -95,12 +95,8 @@ def _perlin_2(px, py, shift):
     x1, y1 = U(x + U(1)), U(y + U(1))
     gx, gy = F(fx - F(1.0)), F(fy - F(1.0))
     u, v = _fade(fx), _fade(fy)
-    low = _lerp(
-        _gradient_2(U(_hash_2(x, y) >> shift), fx, fy), _gradient_2(U(_hash_2(x1, y) >> shift), gx, fy), u
-    )
-    high = _lerp(
-        _gradient_2(U(_hash_2(x, y1) >> shift), fx, gy), _gradient_2(U(_hash_2(x1, y1) >> shift), gx, gy), u
-    )
+    low = _lerp(_gradient_2(U(_hash_2(x, y) >> shift), fx, fy), _gradient_2(U(_hash_2(x1, y) >> shift), gx, fy), u)
+    high = _lerp(_gradient_2(U(_hash_2(x, y1) >> shift), fx, gy), _gradient_2(U(_hash_2(x1, y1) >> shift), gx, gy), u)
     return SCALE_2D * _lerp(low, high, v)
 
 
@@ -166,9 +162,7 @@ def _fractal_3(x, y, z, octaves, lacunarity, diminish, shift, out):
         amplitude *= diminish
 
 
-def fractal(
-    place: np.ndarray, octaves: int, lacunarity: float, diminish: float, *, vector: bool = False
-) -> np.ndarray:
+def fractal(place: np.ndarray, octaves: int, lacunarity: float, diminish: float, *, vector: bool = False) -> np.ndarray:
     """Sum of octaves of gradient noise; one octave is the noise itself.
 
     place : (2, n) or (3, n) float32, where to look, in lattice cells.

@@ -125,9 +125,7 @@ def add_gap_light(normal, subset, number, directions, radiance, blocked, come, c
     per = directions.shape[0] // 16
     for i in range(normal.shape[1]):
         k = subset[i] * per + number
-        cosine = (
-            normal[0, i] * directions[k, 0] + normal[1, i] * directions[k, 1] + normal[2, i] * directions[k, 2]
-        )
+        cosine = normal[0, i] * directions[k, 0] + normal[1, i] * directions[k, 1] + normal[2, i] * directions[k, 2]
         if cosine <= F(0):
             continue
         for channel in range(3):

@@ -249,7 +249,11 @@ def shade(
             part_open = min(come[channel, i] / max(could[channel, i], F(1e-9)), F(1))
             # light bounced inside a hollow takes the surface's colour (Jimenez et al., 2016)
             shown = albedo[channel]
-            b1, b2, b3 = F(2.0404) * shown - F(0.3324), F(0.6417) - F(4.7951) * shown, F(2.7552) * shown + F(0.6903)
+            b1, b2, b3 = (
+                F(2.0404) * shown - F(0.3324),
+                F(0.6417) - F(4.7951) * shown,
+                F(2.7552) * shown + F(0.6903),
+            )
             bounced = max(part_open, ((part_open * b1 + b2) * part_open + b3) * part_open)
             diffuse = shown * _square(irradiance, 0, irradiance_size, eu, ev, channel) * bounced
             first = _square(glossy, starts[level], sizes[level], ru, rv, channel)

@@ -9,9 +9,7 @@ from collage.core.nodes.behaviour import Array, Context, behaviour
 
 
 @behaviour("remap")
-def remap(
-    ctx: Context, inlow: Array, inhigh: Array, outlow: Array, outhigh: Array, **inputs: Array
-) -> Array:
+def remap(ctx: Context, inlow: Array, inhigh: Array, outlow: Array, outhigh: Array, **inputs: Array) -> Array:
     """Carries inlow..inhigh over to outlow..outhigh, in a straight line and without end."""
     return outlow + (inputs["in"] - inlow) * (outhigh - outlow) / (inhigh - inlow)
 

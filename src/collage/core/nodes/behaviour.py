@@ -48,9 +48,7 @@ class Mark:
     heights: tuple[str, ...]
 
 
-def behaviour(
-    *categories: str, spatial: bool = False, heights: tuple[str, ...] = ()
-) -> Callable[[Function], Function]:
+def behaviour(*categories: str, spatial: bool = False, heights: tuple[str, ...] = ()) -> Callable[[Function], Function]:
     """Marks `(ctx, **inputs) -> Array` as what cards of these categories compute.
 
     spatial : the function looks at `ctx.at`, so its result differs from point to point.

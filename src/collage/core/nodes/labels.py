@@ -98,7 +98,17 @@ PATTERNS = (
 )  # fmt: skip
 """Categories shown as patterns among the sources."""
 
-_HIDDEN_GROUPS = {"material", "shader", "light", "pbr", "application", "organization", "translation", "colortransform", "npr"}
+_HIDDEN_GROUPS = {
+    "material",
+    "shader",
+    "light",
+    "pbr",
+    "application",
+    "organization",
+    "translation",
+    "colortransform",
+    "npr",
+}
 _HIDDEN = {
     "dot", "hextilednormalmap", "in", "out", "UsdPrimvarReader", "UsdTransform2d", "UsdUVTexture", "gltf_image",
     "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness", "gltf_anisotropy_image", "ramp_gradient",
@@ -171,9 +181,13 @@ def offers(library: Library) -> list[Offer]:
         if "_to_" in definition.category or definition.category.startswith(("Lama", "gltf", "Usd")):
             continue
         seen.add(key)
-        label = "Colour" if definition.category == "constant" and "color" in definition.type else label_of(definition.category)
-        words = f"{label} {definition.category} {SYNONYMS.get(definition.category, '')} {TYPE_WORDS.get(definition.type, '')}"
-        found.append(Offer(definition, label, words.lower()))
+        label = (
+            "Colour"
+            if definition.category == "constant" and "color" in definition.type
+            else label_of(definition.category)
+        )
+        parts = (label, definition.category, SYNONYMS.get(definition.category, ""), TYPE_WORDS.get(definition.type, ""))
+        found.append(Offer(definition, label, " ".join(parts).lower()))
     return found
 
 
@@ -183,8 +197,18 @@ def search(every: list[Offer], text: str) -> list[Offer]:
 
     def score(offer: Offer) -> tuple[int, int]:
         label = offer.label.lower()
-        start = 0 if label.startswith(" ".join(wanted)) else 1 if offer.definition.category.startswith(" ".join(wanted)) else 2
+        start = (
+            0
+            if label.startswith(" ".join(wanted))
+            else 1
+            if offer.definition.category.startswith(" ".join(wanted))
+            else 2
+        )
         return start, len(label)
 
-    hits = [offer for offer in every if all(any(part.startswith(word) for part in offer.words.replace(",", " ").split()) for word in wanted)]
+    hits = [
+        offer
+        for offer in every
+        if all(any(part.startswith(word) for part in offer.words.replace(",", " ").split()) for word in wanted)
+    ]
     return sorted(hits, key=score) if wanted else hits

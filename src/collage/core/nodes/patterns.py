@@ -10,7 +10,6 @@ from collage.core.kernels.noise import fractal
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
 
-
 def _moved(place: Array, *shift: float) -> Array:
     return place + np.array(shift, np.float32).reshape(-1, 1)
 
@@ -137,13 +136,25 @@ def _split(first: Array, second: Array, center: Array, value: Array, du: Array, 
 
 @behaviour("splitlr", heights=("texcoord",))
 def splitlr(
-    ctx: Context, valuel: Array, valuer: Array, center: Array, texcoord: Array, texcoord_du: Array, texcoord_dv: Array
+    ctx: Context,
+    valuel: Array,
+    valuer: Array,
+    center: Array,
+    texcoord: Array,
+    texcoord_du: Array,
+    texcoord_dv: Array,
 ) -> Array:
     return _split(valuel, valuer, center, texcoord[:1], texcoord_du[:1], texcoord_dv[:1])
 
 
 @behaviour("splittb", heights=("texcoord",))
 def splittb(
-    ctx: Context, valuet: Array, valueb: Array, center: Array, texcoord: Array, texcoord_du: Array, texcoord_dv: Array
+    ctx: Context,
+    valuet: Array,
+    valueb: Array,
+    center: Array,
+    texcoord: Array,
+    texcoord_du: Array,
+    texcoord_dv: Array,
 ) -> Array:
     return _split(valueb, valuet, center, texcoord[1:2], texcoord_du[1:2], texcoord_dv[1:2])

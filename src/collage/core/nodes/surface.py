@@ -50,9 +50,7 @@ def geompropvalue(ctx: Context, geomprop: str, default: Array) -> Array:
 
 
 @behaviour("normalmap")
-def normalmap(
-    ctx: Context, scale: Array, normal: Array, tangent: Array, bitangent: Array, **inputs: Array
-) -> Array:
+def normalmap(ctx: Context, scale: Array, normal: Array, tangent: Array, bitangent: Array, **inputs: Array) -> Array:
     """The normal that a tangent-space normal map asks for, in world space.
 
     in : (3, n) as stored, 0..1 for -1..1; (0, 0, 0) counts as straight up.

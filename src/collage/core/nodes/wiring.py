@@ -62,9 +62,7 @@ def told(card: Card) -> str:
     return {"floor": "whole"}.get(card.category, "as " + TYPE_WORDS.get(card.type, card.type))
 
 
-def join(
-    library: Library, network: Network, source: Wire, card: str, name: str, target: str
-) -> Network:
+def join(library: Library, network: Network, source: Wire, card: str, name: str, target: str) -> Network:
     """Wires an output to an input, with cards in between where the types differ.
 
     Raises CollageError where nothing turns the one into the other, or a loop would close.
@@ -81,11 +79,7 @@ def join(
     for category, type_name in steps:
         fresh = network.free_name(f"{category}_{source.card}")
         definition = next(
-            (
-                one
-                for one in library.of_category(category)
-                if one.type == type_name and one.inputs["in"].type == kind
-            ),
+            (one for one in library.of_category(category) if one.type == type_name and one.inputs["in"].type == kind),
             None,
         )
         attributes = {CONVERT: "true", "xpos": f"{x + 0.6:.4f}", "ypos": f"{y:.4f}"}

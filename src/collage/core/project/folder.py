@@ -62,7 +62,9 @@ def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
     path = folder / PROJECT_FILE
     if not path.is_file():
         raise CollageError(
-            "This folder holds no project.", about=folder.name, remedy=f"Choose a folder with a {PROJECT_FILE} in it."
+            "This folder holds no project.",
+            about=folder.name,
+            remedy=f"Choose a folder with a {PROJECT_FILE} in it.",
         )
     try:
         content = ProjectFile.model_validate_json(path.read_bytes())
@@ -75,7 +77,9 @@ def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
         ) from error
     if content.schema_version > SCHEMA:
         raise CollageError(
-            "The project was saved by a newer Collage.", about=folder.name, remedy="Open it with that version."
+            "The project was saved by a newer Collage.",
+            about=folder.name,
+            remedy="Open it with that version.",
         )
     materials, problems = {}, []
     for entry in content.materials:
@@ -100,7 +104,8 @@ def save_project(project: Project, folder: Path, *, keep_copy: bool = True) -> N
         (folder / MATERIALS).mkdir(parents=True, exist_ok=True)
         if keep_copy and is_project(folder):
             _keep_copy(folder)
-        entries, used = [], set()
+        entries: list[MaterialEntry] = []
+        used: set[str] = set()
         for name, network in project.materials.items():
             file = _free(slug(name), used)
             _write(folder / file, write_document(network))

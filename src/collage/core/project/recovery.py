@@ -92,5 +92,3 @@ def _alive(pid: int) -> bool:
     except PermissionError:
         return True
     return True
-
-

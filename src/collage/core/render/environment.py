@@ -7,6 +7,7 @@ come from directions drawn where the light is.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -82,19 +83,15 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
     cosine = np.maximum(out @ way.T, 0) * weight[None]
     irradiance = (cosine @ small / np.pi).astype(np.float32)
     directions, radiance = _shadow_directions(small, weight)
-    return EnvironmentLight(
-        np.concatenate(levels).astype(np.float32), starts, irradiance, directions, radiance
-    )
+    return EnvironmentLight(np.concatenate(levels).astype(np.float32), starts, irradiance, directions, radiance)
 
 
 def _small(pyramid: Pyramid, width: int = 128) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """A small version: colours (m, 3), solid angle of each (m,), and direction (m, 3)."""
     height = width // 2
-    v, u = np.meshgrid(
-        1 - (np.arange(height) + 0.5) / height, (np.arange(width) + 0.5) / width, indexing="ij"
-    )
+    v, u = np.meshgrid(1 - (np.arange(height) + 0.5) / height, (np.arange(width) + 0.5) / width, indexing="ij")
     place = np.stack([u.ravel(), v.ravel()]).astype(np.float32)
-    detail = np.full(place.shape[1], np.log2(max(pyramid.width / width, 1)), np.float32)
+    detail = np.full(place.shape[1], math.log2(max(pyramid.width / width, 1)), np.float32)
     colour = pyramid.read(place, detail, ("periodic", "clamp")).T
     way = to_direction(place[0].astype(float), place[1].astype(float))
     angle = np.cos((place[1] - 0.5) * np.pi) * (2 * np.pi / width) * (np.pi / height)
@@ -106,7 +103,7 @@ def _glossy(pyramid: Pyramid, roughness: float, size: int, count: int) -> np.nda
     """The environment seen in a surface of this roughness, for every mirrored direction."""
     out = octahedron(size)
     if roughness == 0:
-        detail = np.full(len(out), np.log2(max(pyramid.width / (size * 2.8), 1)), np.float32)
+        detail = np.full(len(out), math.log2(max(pyramid.width / (size * 2.8), 1)), np.float32)
         return pyramid.read(to_place(out), detail, ("periodic", "clamp")).T
     helper = np.where(np.abs(out[:, 1:2]) < 0.95, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
     side = np.cross(helper, out)
@@ -124,9 +121,9 @@ def _glossy(pyramid: Pyramid, roughness: float, size: int, count: int) -> np.nda
         if light[2] <= 0:
             continue
         density = alpha2 / (np.pi * (cosine**2 * (alpha2 - 1) + 1) ** 2) / 4
-        detail = max(0.5 * np.log2(max(1 / (count * density) / texel, 1)), 0.0)
+        level: float = max(0.5 * math.log2(max(1 / (count * float(density)) / texel, 1)), 0.0)
         way = side * light[0] + other * light[1] + out * light[2]
-        colour = pyramid.read(to_place(way), np.full(len(out), detail, np.float32), ("periodic", "clamp"))
+        colour = pyramid.read(to_place(way), np.full(len(out), level, np.float32), ("periodic", "clamp"))
         total += colour.T * light[2]
         weights += light[2]
     return total / weights
@@ -151,8 +148,6 @@ def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarra
     v_lit = 1 - (cell // width + b) / height
     v = np.where(lit, v_lit, np.arcsin(np.clip(1 - 2 * b, -1, 1)) / np.pi + 0.5)
     way = to_direction(u, v)
-    at = np.minimum((u * width).astype(int), width - 1) + width * np.minimum(
-        ((1 - v) * height).astype(int), height - 1
-    )
+    at = np.minimum((u * width).astype(int), width - 1) + width * np.minimum(((1 - v) * height).astype(int), height - 1)
     density = 0.5 * share[at] / angle[at] + 0.5 / (4 * np.pi)
     return way.astype(np.float32), (colour[at] / density[:, None]).astype(np.float32)

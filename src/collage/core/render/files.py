@@ -15,7 +15,9 @@ VIEWS = ("lit", "clay", "normals")
 def check_view(view: str) -> None:
     """Raises CollageError for a view that does not exist."""
     if view not in VIEWS and view not in SHOWN:
-        raise CollageError(f"There is no view “{view}”.", remedy=f"Use {', '.join(VIEWS)}, or one of {', '.join(SHOWN)}.")
+        raise CollageError(
+            f"There is no view “{view}”.", remedy=f"Use {', '.join(VIEWS)}, or one of {', '.join(SHOWN)}."
+        )
 
 
 def write_picture(picture: Picture, path: Path) -> None:

@@ -226,15 +226,15 @@ class Renderer:
             time.perf_counter() - begin,
         )
 
-    def _surfaces(
-        self, request: PictureRequest, problems: dict[tuple[str, Place], CollageError]
-    ) -> dict[str, Surface]:
+    def _surfaces(self, request: PictureRequest, problems: dict[tuple[str, Place], CollageError]) -> dict[str, Surface]:
         surfaces = {}
         for name in {item.material for item in request.project.bench.objects}:
             network = request.project.materials.get(name)
             if network is None:
                 continue
-            surfaces[name] = plan_surface(self.library, network, folder=material_folder(request.folder), images=self.images)
+            surfaces[name] = plan_surface(
+                self.library, network, folder=material_folder(request.folder), images=self.images
+            )
             problems.update({(name, place): error for place, error in surfaces[name].problems.items()})
         return surfaces
 
@@ -371,7 +371,13 @@ class Renderer:
         if name != material:
             return np.full((3, count), 0.12, np.float32)
         network = request.project.materials[material]
-        plan = build_plan(self.library, network, {"peek": target}, folder=material_folder(request.folder), images=self.images)
+        plan = build_plan(
+            self.library,
+            network,
+            {"peek": target},
+            folder=material_folder(request.folder),
+            images=self.images,
+        )
         problems.update({(material, place): error for place, error in plan.problems.items()})
         source = plan.outputs.get("peek")
         result = run(plan, group.points, cache=self.cache, workers=self.workers, cancelled=cancelled)
@@ -457,5 +463,3 @@ def ground_light(light: np.ndarray, position: np.ndarray) -> np.ndarray:
 def to_display(value: np.ndarray) -> np.ndarray:
     """(h, w, 3) uint8 of linear values, sRGB-encoded without any tone."""
     return (np.clip(linear_to_srgb(value), 0, 1) * 255 + 0.5).astype(np.uint8)
-
-

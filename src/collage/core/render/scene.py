@@ -71,7 +71,7 @@ def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarr
 
 
 def _on_bench(item: BenchObject) -> np.ndarray:
-    return mesh_of(item).positions @ item.matrix().astype(np.float32) + np.float32(item.place)
+    return mesh_of(item).positions @ item.matrix().astype(np.float32) + np.array(item.place, np.float32)
 
 
 def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
@@ -90,9 +90,11 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     low, high = _bounds(pieces["world"])
     if ground:
         _put_ground(pieces, start)
-    merged = {key: np.ascontiguousarray(np.concatenate(value)) for key, value in pieces.items()} if start or ground else {
-        key: np.zeros((0, width), kind) if width else np.zeros(0, kind) for key, (width, kind) in _PIECES.items()
-    }
+    merged = (
+        {key: np.ascontiguousarray(np.concatenate(value)) for key, value in pieces.items()}
+        if start or ground
+        else {key: np.zeros((0, width), kind) if width else np.zeros(0, kind) for key, (width, kind) in _PIECES.items()}
+    )
     tracer = EmbreeScene()
     if len(merged["triangles"]):
         TriangleMesh(tracer, merged["world"], merged["triangles"])

@@ -168,9 +168,8 @@ class _Maker:
         x = (columns + 0.5 + shift[0] - self.width / 2).ravel()
         y = (self.height / 2 - rows - 0.5 - shift[1]).ravel()
         hits = self._look(x, y, pixel, subset)
-        grid = np.full(pixel.size, -1, np.int32)
-        grid[hits.pixel] = np.arange(hits.pixel.size, dtype=np.int32)
-        grid = grid.reshape(self.height, self.width)
+        grid = np.full((self.height, self.width), -1, np.int32)
+        grid.ravel()[hits.pixel] = np.arange(hits.pixel.size, dtype=np.int32)
         if hits.pixel.size:
             smooth = np.empty_like(hits.light)
             smooth_over_pixels(grid, hits.position, hits.normal, hits.light, smooth)
@@ -228,7 +227,18 @@ class _Maker:
         distance = found["tfar"][hit]
         part = scene.part[triangle]
         return _Hits(
-            pixel[hit], part, world, own, normal, uv, along_u, along_v, way.T.copy(), distance, subset[hit], light
+            pixel[hit],
+            part,
+            world,
+            own,
+            normal,
+            uv,
+            along_u,
+            along_v,
+            way.T.copy(),
+            distance,
+            subset[hit],
+            light,
         )
 
     # ---- light through the gaps ---------------------------------------------------------------
@@ -243,7 +253,14 @@ class _Maker:
             gap_rays(hits.position, hits.normal, hits.subset, number, self.directions, origins, ways)
             blocked = self._blocked(origins, ways)
             add_gap_light(
-                hits.normal, hits.subset, number, self.directions, self.environment.radiance, blocked, come, could
+                hits.normal,
+                hits.subset,
+                number,
+                self.directions,
+                self.environment.radiance,
+                blocked,
+                come,
+                could,
             )
         for at, light in enumerate(self.lights):
             hits.light[6 + at] = self._open(light, hits, origins)

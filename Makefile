@@ -1,0 +1,35 @@
+# Every target makes the virtual environment by itself when it is needed.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+STAMP := $(VENV)/.ready
+
+.PHONY: demo test lint bench screenshots clean
+
+$(STAMP): pyproject.toml
+	@$(PYTHON) tools/check_system.py
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --upgrade pip
+	$(BIN)/pip install --quiet -e ".[dev]"
+	@touch $(STAMP)
+
+demo: $(STAMP)
+	@$(BIN)/collage demo
+
+test: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q tests
+
+lint: $(STAMP)
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
+
+screenshots: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py
+
+clean:
+	rm -rf $(VENV) .mypy_cache .ruff_cache demo-output

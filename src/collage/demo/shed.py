@@ -71,7 +71,7 @@ def between(
     source: Wire,
     kind: str,
     type_name: str,
-    **inputs: object,
+    **inputs: Given,
 ) -> Card:
     """A card that turns one type into another on a wire; the board shows it as a mark."""
     given: dict[str, Given] = {"in": (kind, source), **inputs}

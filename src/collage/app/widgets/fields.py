@@ -101,7 +101,7 @@ class NumberField(QLineEdit):
         low, high = self._hard
         value = max(value, low) if low is not None else value
         value = min(value, high) if high is not None else value
-        return float(round(value)) if self._whole else value
+        return float(round(value)) if self._whole else round(value, 6)
 
     def _give(self, value: float, moving: bool) -> None:
         value = self._kept(value)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from collage.core.document.model import Value
 
 CHANNELS = {
@@ -58,13 +56,9 @@ def parse(type_name: str, text: str) -> Value | None:
 
 
 def number_text(number: float) -> str:
-    """The shortest text that gives the same single-precision number."""
-    if not math.isfinite(number):
-        return str(float(number))
-    text = f"{number:.7g}"
-    if float(text) != number:
-        text = f"{number:.9g}"
-    return text
+    """The shortest text that gives the same number again."""
+    text = repr(float(number))
+    return text[:-2] if text.endswith(".0") else text
 
 
 def write(value: Value) -> str:

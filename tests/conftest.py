@@ -1,0 +1,71 @@
+"""What all tests share: a home of their own, the library, threads, and small builders."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+# Before anything asks for a folder: settings, desks and demo data of the tests go to a place of their own.
+# The cache of compiled kernels stays where it is, or every run would compile.
+_HOME = tempfile.TemporaryDirectory(prefix="collage-tests-")
+for _name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+    os.environ[_name] = str(Path(_HOME.name) / _name.lower())
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+
+from collage.core.document.materialx import parse_document
+from collage.core.document.model import Network
+from collage.core.evaluate.plan import CardOutput, build_plan
+from collage.core.evaluate.points import Points, sheet
+from collage.core.evaluate.run import Workers, run
+from collage.core.images.store import ImageStore
+from collage.core.nodes.library import Library, load_library
+
+
+@pytest.fixture(scope="session")
+def library() -> Library:
+    return load_library()
+
+
+@pytest.fixture(scope="session")
+def workers() -> Iterator[Workers]:
+    made = Workers(2)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def images() -> ImageStore:
+    return ImageStore()
+
+
+class Calculator:
+    """Evaluates a nodegraph given as MaterialX text."""
+
+    def __init__(self, library: Library) -> None:
+        self.library = library
+
+    def document(self, body: str) -> Network:
+        return parse_document(f'<materialx version="1.39">{body}</materialx>'.encode())
+
+    def graph(self, body: str, type_name: str, points: Points | None = None, size: int = 8, last: str = "n") -> np.ndarray:
+        """The value of the card `last` of a graph with these cards, (k, n), spread over all points."""
+        points = points if points is not None else sheet(size, size)
+        text = f'<nodegraph name="g">{body}<output name="out" type="{type_name}" nodename="{last}"/></nodegraph>'
+        plan = build_plan(self.library, self.document(text), {"out": CardOutput("g", "out")}, filtered=False, strict=True)
+        value = np.asarray(run(plan, points)["out"])
+        return np.broadcast_to(value, (len(value), points.count))
+
+    def node(self, category: str, type_name: str, inputs: dict[str, tuple[str, str]], size: int = 8) -> np.ndarray:
+        """One card with literal inputs as (type, text)."""
+        given = "".join(f'<input name="{name}" type="{kind}" value="{text}"/>' for name, (kind, text) in inputs.items())
+        return self.graph(f'<{category} name="n" type="{type_name}">{given}</{category}>', type_name, size=size)
+
+
+@pytest.fixture(scope="session")
+def calculate(library: Library) -> Calculator:
+    return Calculator(library)

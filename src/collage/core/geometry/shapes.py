@@ -24,7 +24,8 @@ def _grid_triangles(rows: int, columns: int, wrap: bool) -> tuple[np.ndarray, np
 
 
 def _finish(positions: np.ndarray, triangles: np.ndarray, uv: np.ndarray, angle: float = 40.0) -> Mesh:
-    """A mesh without faces that have no area (poles), with smoothed normals."""
+    """A mesh with one vertex at each place, without faces that have no area (poles), with smoothed normals."""
+    positions, triangles = _welded(positions, triangles)
     p = positions[triangles]
     area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
     keep = area > 1e-12
@@ -178,8 +179,8 @@ def rounded_box(
         longest = max(width, height, depth)
         all_uv.append(np.stack([columns[corners[1]] * size_u, rows[corners[0]] * size_v], axis=1) / longest)
         start += len(all_positions[-1])
-    positions, triangles = _welded(np.concatenate(all_positions), np.concatenate(all_triangles))
-    return _finish(positions + np.array([0, height / 2, 0]), triangles, np.concatenate(all_uv))
+    positions = np.concatenate(all_positions) + np.array([0, height / 2, 0])
+    return _finish(positions, np.concatenate(all_triangles), np.concatenate(all_uv))
 
 
 def _spaced(size: float, bevel: float, edge: np.ndarray, divisions: int) -> np.ndarray:
@@ -189,7 +190,7 @@ def _spaced(size: float, bevel: float, edge: np.ndarray, divisions: int) -> np.n
 
 
 def _welded(positions: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Vertices at one place become one, so that normals are smooth across the faces of a box."""
+    """Vertices at one place become one, so that nothing is open and normals are smooth across the seams."""
     _, first, inverse = np.unique((positions * 1e6).round(), axis=0, return_index=True, return_inverse=True)
     return positions[first], inverse.reshape(-1)[triangles].astype(np.int32)
 

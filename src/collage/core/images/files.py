@@ -117,6 +117,7 @@ def write_image(
     temporary = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
     target = oiio.ImageOutput.create(str(temporary))
     if target is None:
+        oiio.geterror()  # fetched, or the library prints it at the end
         raise CollageError(
             f"Collage cannot write “{path.suffix}” files.",
             about=path.name,

@@ -227,7 +227,11 @@ def shade(
         eu, ev = _octahedral(ex, ny, ez)
         rx, ry, rz = F(2) * nv * nx - vx, F(2) * nv * ny - vy, F(2) * nv * nz - vz
         qx, qz = rx * turn_cos + rz * turn_sin, rz * turn_cos - rx * turn_sin
-        ru, rv = _octahedral(qx, ry, qz)
+        # rough lobes lean towards the normal (S. Lagarde, Moving Frostbite to PBR, 2014, 4.9.3)
+        smooth = F(1) - roughness * roughness
+        lean = F(1) - smooth * (math.sqrt(smooth) + roughness * roughness)
+        qx, qy, qz = qx + (ex - qx) * lean, ry + (ny - ry) * lean, qz + (ez - qz) * lean
+        ru, rv = _octahedral(qx, qy, qz)
         level, share = _level(roughnesses, roughness)
         open_sum = (come[0, i] + come[1, i] + come[2, i]) / max(could[0, i] + could[1, i] + could[2, i], F(1e-9))
         open_sum = min(open_sum, F(1))

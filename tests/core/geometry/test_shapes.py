@@ -1,0 +1,102 @@
+"""Stock shapes: closed, the right way out, of their real size, with sound UVs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from collage.core.errors import CollageError
+from collage.core.geometry.mesh import Mesh, smooth_normals
+from collage.core.geometry.shapes import SHAPES, shape
+
+CLOSED = [name for name in SHAPES if name != "plane"]
+
+
+def volume(mesh: Mesh) -> float:
+    p = mesh.positions[mesh.triangles].astype(float)
+    return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
+
+
+@pytest.mark.parametrize("name", CLOSED)
+def test_every_edge_has_two_faces_and_the_inside_is_inside(name: str) -> None:
+    mesh = shape(name)
+    edges = np.concatenate([mesh.triangles[:, [a, b]] for a, b in ((0, 1), (1, 2), (2, 0))])
+    forward = {tuple(edge) for edge in edges}
+    assert len(forward) == len(edges), "no edge is used twice in one direction"
+    assert all((b, a) in forward for a, b in forward), "every edge is met by its neighbour"
+    assert volume(mesh) > 0
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_shapes_stand_on_the_ground_with_normals_outwards_and_no_squeezed_uv(name: str) -> None:
+    mesh = shape(name)
+    assert mesh.bounds[0][1] == pytest.approx(0, abs=1e-6)
+    np.testing.assert_allclose(np.linalg.norm(mesh.normals, axis=1), 1, atol=1e-5)
+    assert (np.repeat(mesh.face_normals, 3, axis=0) * mesh.normals).sum(axis=1).min() > 0.6
+    uv = mesh.uv["UVMap"].reshape(-1, 3, 2)
+    assert uv.min() >= -1e-6
+    assert uv.max() <= 1 + 1e-6
+    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+    assert (area > 0).all(), "no face is mirrored or empty in UV"
+
+
+def test_sizes_are_real() -> None:
+    ball = shape("sphere", radius=0.25, segments=192)
+    assert volume(ball) == pytest.approx(4 / 3 * np.pi * 0.25**3, rel=2e-3)
+    assert ball.areas.sum() == pytest.approx(4 * np.pi * 0.25**2, rel=2e-3)
+    box = shape("rounded box", width=0.3, height=0.1, depth=0.2, bevel=0.001)
+    assert volume(box) == pytest.approx(0.006, rel=2e-2)
+    np.testing.assert_allclose(box.bounds[1] - box.bounds[0], (0.3, 0.1, 0.2), atol=1e-5)
+    tin = shape("cylinder", radius=0.1, height=0.3, bevel=0.0005, segments=256)
+    assert volume(tin) == pytest.approx(np.pi * 0.01 * 0.3, rel=5e-3)
+    assert shape("pot", height=0.3).bounds[1][1] == pytest.approx(0.3)
+    assert shape("plane", width=2, depth=3).areas.sum() == pytest.approx(6)
+
+
+def test_divisions_change_the_number_of_faces_and_not_the_shape() -> None:
+    few, many = shape("pot", segments=48), shape("pot", segments=192)
+    assert len(many.triangles) == 4 * len(few.triangles)
+    assert volume(few) == pytest.approx(volume(many), rel=0.01)
+
+
+def test_gradients_say_how_far_a_unit_of_uv_is() -> None:
+    along_u, along_v = shape("plane", width=2.0, depth=0.5).gradients
+    np.testing.assert_allclose(along_u, np.tile((2, 0, 0), (len(along_u), 1)), atol=1e-5)
+    np.testing.assert_allclose(along_v, np.tile((0, 0, -0.5), (len(along_v), 1)), atol=1e-5)
+
+
+def test_without_uv_gradients_are_two_directions_in_the_face() -> None:
+    full = shape("plane")
+    bare = Mesh(full.positions, full.triangles, full.normals, {})
+    u, v = bare.gradients
+    np.testing.assert_allclose(np.einsum("ij,ij->i", u, v), 0, atol=1e-6)
+    np.testing.assert_allclose(np.linalg.norm(u, axis=1), 1, atol=1e-6)
+
+
+def test_normals_are_smooth_below_the_angle_and_hard_above_it() -> None:
+    roof = np.array([[0, 0, 0], [0, 0, 1], [1, 1, 0], [1, 1, 1], [2, 0, 0], [2, 0, 1]], float)
+    faces = np.array([[0, 1, 2], [1, 3, 2], [2, 3, 4], [3, 5, 4]], np.int32)
+    hard, soft = smooth_normals(roof, faces, 40), smooth_normals(roof, faces, 120)
+    ridge = np.flatnonzero(np.isin(faces.ravel(), (2, 3)))
+    assert (np.abs(hard[ridge][:, 0]) > 0.7).all()
+    np.testing.assert_allclose(soft[ridge][:, 1], 1, atol=0.1)
+
+
+def test_meshes_are_checked_once_and_frozen() -> None:
+    ball = shape("sphere")
+    with pytest.raises(ValueError, match="read-only"):
+        ball.positions[0] = 0
+    with pytest.raises(CollageError, match="names vertex 7"):
+        Mesh(np.zeros((3, 3)), np.array([[0, 1, 7]]), np.zeros((3, 3)), {})
+    with pytest.raises(CollageError, match="places for"):
+        Mesh(np.zeros((3, 3)), np.array([[0, 1, 2]]), np.zeros((3, 3)), {"a": np.zeros((2, 2))})
+
+
+def test_wrong_names_and_sizes_get_a_sentence() -> None:
+    with pytest.raises(CollageError, match="no stock shape"):
+        shape("teapot")
+    with pytest.raises(CollageError, match="no such size"):
+        shape("sphere", wings=2)
+    with pytest.raises(CollageError, match="at least 3"):
+        shape("pot", segments=2)

@@ -1,0 +1,170 @@
+"""Images: colour spaces, pyramids, files and the store."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from collage.core.errors import CollageError
+from collage.core.images.colour import SPACES, is_linear, linear_to_srgb, srgb_to_linear, to_linear
+from collage.core.images.files import read_info, read_pixels, write_image
+from collage.core.images.pyramid import build
+from collage.core.images.store import ImageRef, ImageStore
+
+
+@pytest.mark.parametrize(("encoded", "linear"), [(0, 0), (0.04045, 0.0031308), (0.5, 0.2140411), (0.735357, 0.5), (1, 1)])
+def test_the_srgb_curve_at_published_values(encoded: float, linear: float) -> None:
+    assert float(srgb_to_linear(np.array(encoded))) == pytest.approx(linear, abs=2e-6)
+    assert float(linear_to_srgb(np.array(linear))) == pytest.approx(encoded, abs=2e-5)
+
+
+@given(st.floats(0, 1))
+def test_srgb_there_and_back(value: float) -> None:
+    assert float(linear_to_srgb(srgb_to_linear(np.array(value)))) == pytest.approx(value, abs=1e-6)
+
+
+@pytest.mark.parametrize("space", SPACES)
+def test_white_stays_white_in_every_space(space: str) -> None:
+    white = to_linear(np.ones((3, 1), np.float32), space)
+    np.testing.assert_allclose(white, 1, atol=2e-3)
+    alpha = to_linear(np.full((4, 1), 0.5, np.float32), space)
+    assert alpha[3, 0] == 0.5
+    assert is_linear(space) == (space == "lin_rec709")
+
+
+def test_every_level_of_a_plain_image_is_plain() -> None:
+    pyramid = build(np.full((37, 20, 3), 128, np.uint8), "srgb_texture")
+    wanted = float(srgb_to_linear(np.array(128 / 255)))
+    for level in range(len(pyramid.starts)):
+        found = pyramid.read(np.array([[0.3], [0.6]], np.float32), np.array([level], np.float32))
+        np.testing.assert_allclose(found[:, 0], wanted, atol=1e-3)
+    assert (pyramid.widths[-1], pyramid.heights[-1]) == (1, 1)
+
+
+@pytest.mark.parametrize("kind", [np.uint8, np.uint16, np.float32])
+def test_the_smallest_level_is_the_mean_of_the_light(kind) -> None:
+    rng = np.random.default_rng(1)
+    pixels = rng.random((64, 32, 1)).astype(np.float32)
+    if kind is not np.float32:
+        pixels = (pixels * np.iinfo(kind).max).astype(kind)
+    pyramid = build(pixels)
+    top = float(pixels.astype(float).mean()) / (1 if kind is np.float32 else np.iinfo(kind).max)
+    found = pyramid.read(np.array([[0.5], [0.5]], np.float32), np.array([99], np.float32))
+    assert found[0, 0] == pytest.approx(top, abs=4e-3)
+
+
+def ramp(width: int = 4) -> np.ndarray:
+    return np.arange(width, dtype=np.float32).reshape(1, width, 1) / 8
+
+
+@pytest.mark.parametrize(("wrap", "u", "wanted"), [
+    ("periodic", 0.125, 0.0), ("periodic", 0.25, 0.0625), ("periodic", 0.0, (0 + 0.375) / 2), ("periodic", 1.125, 0.0),
+    ("clamp", -3.0, 0.0), ("clamp", 5.0, 0.375), ("mirror", 1.125, 0.375), ("mirror", -0.125, 0.0), ("mirror", 2.125, 0.0),
+    ("constant", 0.5, 0.1875), ("constant", 1.5, 0.75), ("constant", 0.0, (0 + 0.75) / 2), ("constant", -0.0625, 0.0 * 0.25 + 0.75 * 0.75),
+])  # fmt: skip
+def test_wrap_modes_between_and_beyond_the_texels(wrap: str, u: float, wanted: float) -> None:
+    found = build(ramp()).read(np.array([[u], [0.5]], np.float32), None, (wrap, "clamp"), False, np.array([0.75], np.float32))
+    assert found[0, 0] == pytest.approx(wanted, abs=1e-4)
+
+
+def test_the_nearest_texel_and_the_top_row() -> None:
+    pixels = np.array([[[0.25], [0.5]], [[0.75], [1.0]]], np.float32)
+    place = np.array([[0.1, 0.9, 0.1, 0.9], [0.9, 0.9, 0.1, 0.1]], np.float32)
+    found = build(pixels).read(place, nearest=True)
+    np.testing.assert_allclose(found[0], (0.25, 0.5, 0.75, 1.0), atol=1e-4)
+
+
+def test_reading_at_a_level_between_two_is_between_them() -> None:
+    pyramid = build(np.random.default_rng(2).random((16, 16, 1)).astype(np.float32))
+    place = np.array([[0.37], [0.71]], np.float32)
+    low, high, between = (pyramid.read(place, np.array([level], np.float32))[0, 0] for level in (1, 2, 1.25))
+    assert between == pytest.approx(low * 0.75 + high * 0.25, abs=1e-5)
+
+
+def test_places_that_are_no_numbers_do_no_harm() -> None:
+    place = np.array([[np.nan, np.inf, 1e30], [0.5, -np.inf, np.nan]], np.float32)
+    assert np.isfinite(build(ramp()).read(place)).all()
+
+
+@pytest.mark.parametrize(("suffix", "bits", "kind"), [(".png", 8, np.uint8), (".png", 16, np.uint16), (".tif", 32, np.float32), (".exr", 32, np.float32), (".jpg", 8, np.uint8)])
+@pytest.mark.parametrize("channels", [1, 3, 4])
+def test_files_come_back_as_they_were_written(tmp_path: Path, suffix: str, bits: int, kind, channels: int) -> None:
+    if suffix == ".jpg" and channels == 4:
+        pytest.skip("JPEG has no alpha")
+    values = np.random.default_rng(3).random((9, 13, channels))
+    pixels = values.astype(np.float32) if kind is np.float32 else (values * np.iinfo(kind).max).astype(kind)
+    path = tmp_path / f"a{suffix}"
+    write_image(path, pixels)
+    info = read_info(path)
+    assert (info.width, info.height, info.channels, info.bits) == (13, 9, channels, bits)
+    found = read_pixels(path)
+    assert found.dtype == kind
+    if suffix != ".jpg":
+        np.testing.assert_array_equal(found, pixels)
+    assert not [one for one in tmp_path.iterdir() if one != path], "no temporary file is left"
+
+
+def png(width: int, height: int, data: bytes = b"") -> bytes:
+    """A PNG with a header that may lie."""
+
+    def chunk(name: bytes, body: bytes) -> bytes:
+        return struct.pack(">I", len(body)) + name + body + struct.pack(">I", zlib.crc32(name + body))
+
+    header = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
+    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"IDAT", data) + chunk(b"IEND", b"")
+
+
+@pytest.mark.parametrize(("name", "data", "words"), [
+    ("wide.png", png(10_000_000, 10), "10,000,000|cannot be read"),
+    ("tall.png", png(30_000, 30_000), "only|cannot be read|broken"),
+    ("empty.png", b"", "cannot be read"),
+    ("text.png", b"this is no picture", "cannot be read"),
+    ("cut.png", png(64, 64, zlib.compress(b"\0" * 100)), "broken|cannot"),
+    ("half.exr", b"\x76\x2f\x31\x01\x02\0\0\0", "cannot be read"),
+])  # fmt: skip
+def test_bad_files_get_a_sentence_with_their_name_and_a_remedy(tmp_path: Path, name: str, data: bytes, words: str) -> None:
+    path = tmp_path / name
+    path.write_bytes(data)
+    with pytest.raises(CollageError, match=words) as caught:
+        read_pixels(path)
+    assert caught.value.about == name
+    assert caught.value.remedy
+    with pytest.raises(CollageError):
+        ImageStore().open(ImageRef(str(path)))
+
+
+def test_a_folder_that_cannot_be_written_to_is_told(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("in the way")
+    with pytest.raises((CollageError, OSError)):
+        write_image(tmp_path / "file" / "a.png", np.zeros((2, 2, 3), np.uint8))
+    with pytest.raises(CollageError, match="cannot write"):
+        write_image(tmp_path / "a.xyz", np.zeros((2, 2, 3), np.uint8))
+
+
+def test_the_store_shares_images_notices_new_files_and_keeps_its_budget(tmp_path: Path) -> None:
+    import os
+
+    paths = [tmp_path / f"{number}.png" for number in range(4)]
+    for number, path in enumerate(paths):
+        write_image(path, np.full((64, 64, 3), number * 10, np.uint8))
+    store = ImageStore(budget=40_000)
+    first = store.open(ImageRef(str(paths[0])))
+    assert store.open(ImageRef(str(paths[0]))) is first
+    for path in paths[1:]:
+        store.open(ImageRef(str(path)))
+    assert store.used <= 40_000
+    write_image(paths[0], np.full((32, 32, 3), 200, np.uint8))
+    os.utime(paths[0], ns=(1, 1))
+    assert store.open(ImageRef(str(paths[0]))).width == 32
+
+
+def test_alpha_is_left_unassociated(tmp_path: Path) -> None:
+    pixels = np.array([[[200, 100, 50, 0], [200, 100, 50, 128]]], np.uint8)
+    write_image(tmp_path / "a.png", pixels)
+    np.testing.assert_array_equal(read_pixels(tmp_path / "a.png"), pixels)

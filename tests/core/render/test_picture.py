@@ -1,0 +1,208 @@
+"""Pictures: what the eye sees, light through gaps, what a change costs, and that a picture is a pure function."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from collage.core.document import edits
+from collage.core.document.materials import new_material
+from collage.core.document.model import Card, Input, Network, Wire
+from collage.core.evaluate.plan import LOUD, CardOutput
+from collage.core.evaluate.run import Cancelled
+from collage.core.project.state import Project
+from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera
+from collage.core.render.cards import card_pictures
+from collage.core.render.files import check_view, write_picture
+from collage.core.render.picture import PictureRequest, Renderer
+from collage.core.render.surface import _DEFAULTS
+
+EYE = Camera(turn=0, height=0, distance=1.0, target=(0, 0.1, 0), field=30)
+
+
+def ball_bench(**changes) -> Bench:
+    return Bench(objects=(BenchObject(name="Ball", shape="sphere", material="m"),), camera=EYE, ground=False).model_copy(update=changes)
+
+
+def material(**channels: tuple[str, object]) -> Network:
+    network = new_material()
+    for name, (kind, value) in channels.items():
+        network = edits.set_value(network, "surface", name, kind, value)
+    return network
+
+
+def request(network: Network, bench: Bench | None = None, **options) -> PictureRequest:
+    options = {"width": 96, "height": 96, **options}
+    return PictureRequest(Project("p", {"m": network}, bench or ball_bench()), **options)
+
+
+@pytest.fixture
+def renderer(library, workers) -> Renderer:
+    return Renderer(library, workers=workers)
+
+
+def test_a_ball_covers_the_disc_that_geometry_says(renderer) -> None:
+    picture = renderer.picture(request(material(), width=200, height=200))
+    half = np.arcsin(0.1)  # a ball of 0.1 m seen from 1 m
+    radius = np.tan(half) / np.tan(np.radians(15)) * 100
+    covered = (picture.parts == 0).sum()
+    assert covered == pytest.approx(np.pi * radius**2, rel=0.01)
+    assert picture.parts[100, 100] == 0
+    assert picture.parts[0, 0] == -2
+
+
+def test_edges_are_smooth_at_rest(renderer) -> None:
+    """With a black ball on the surround the greys in between lie only at the rim."""
+    black = material(base_color=("color3", (0.0, 0.0, 0.0)), specular_weight=("float", 0.0))
+    picture = renderer.picture(request(black, width=120, height=120)).linear[..., 0]
+    back = picture[0, 0]
+    between = (picture > 0.1 * back) & (picture < 0.9 * back)
+    assert 20 < between.sum() < 400
+    assert np.ptp(picture[between]) > 0.3 * back
+
+
+def test_a_picture_is_a_pure_function_of_its_request(renderer, library, workers) -> None:
+    wish = request(material(base_color=("color3", (0.6, 0.2, 0.1))), ball_bench(lights=(AreaLight(),), ground=True))
+    first = renderer.picture(wish)
+    renderer.picture(request(material(), mode="clay"))
+    np.testing.assert_array_equal(first.display, renderer.picture(wish).display)
+    np.testing.assert_array_equal(first.linear, Renderer(library, workers=workers).picture(wish).linear)
+
+
+def test_a_changed_value_casts_no_rays_and_evaluates_only_what_it_must(renderer, monkeypatch) -> None:
+    network = new_material().with_card(Card("noise", "fractal3d", "float"))
+    network = network.with_card(Card("mask", "multiply", "float", {"in1": Input("in1", "float", None, Wire("noise"))}))
+    network = edits.connect(network, Wire("mask"), "surface", "specular_roughness", "float")
+    first = renderer.picture(request(network, mode="specular_roughness"))
+    before = renderer.cache.evaluated
+
+    def no_rays(*_args: object, **_more: object) -> None:
+        raise AssertionError("a ray was cast")
+
+    scene = renderer.scene(ball_bench())
+    monkeypatch.setattr(type(scene), "nearest", no_rays)
+    monkeypatch.setattr(type(scene), "blocked", no_rays)
+    after = renderer.picture(request(edits.set_value(network, "mask", "in2", "float", -2.0), mode="specular_roughness"))
+    assert renderer.cache.evaluated - before == 1
+    assert (after.display != first.display).any()
+
+
+def test_a_look_at_one_input_shows_its_plain_value(renderer) -> None:
+    network = material(base_color=("color3", (0.5, 0.25, 0.125)), specular_roughness=("float", 0.5))
+    for mode, wanted in (("base_color", (188, 137, 99)), ("specular_roughness", (128, 128, 128)), ("normals", (128, 128, 255))):
+        picture = renderer.picture(request(network, mode=mode))
+        np.testing.assert_allclose(picture.display[48, 48].astype(int), wanted, atol=4)
+
+
+def test_exposure_changes_the_object_and_not_the_surround(renderer) -> None:
+    network = material(base_color=("color3", (0.2, 0.2, 0.2)))
+    dark = renderer.picture(request(network)).display
+    light = renderer.picture(request(network, ball_bench(exposure=1.0))).display
+    assert light[48, 48, 0] > dark[48, 48, 0] + 20
+    assert abs(int(light[2, 2, 0]) - 122) <= 2
+    assert abs(int(dark[2, 2, 0]) - 122) <= 2
+
+
+def test_muted_inputs_show_their_default(renderer, library) -> None:
+    network = material(base_color=("color3", (1.0, 0.0, 0.0)))
+    card = network.cards["surface"]
+    muted = network.with_card(card.with_input(replace(card.inputs["base_color"], attributes={"clg_mute": "true"})))
+    shown = renderer.picture(request(muted, mode="base_color")).linear[48, 48]
+    np.testing.assert_allclose(shown, 0.8, atol=0.01)
+
+
+def test_what_is_broken_is_loud_and_the_rest_of_the_surface_stays(renderer) -> None:
+    network = material(specular_roughness=("float", 0.25)).with_card(Card("odd", "mystery", "color3"))
+    network = edits.connect(network, Wire("odd"), "surface", "base_color", "color3")
+    picture = renderer.picture(request(network, mode="base_color"))
+    np.testing.assert_allclose(picture.linear[48, 48], LOUD, atol=0.01)
+    assert ("m", ((), "odd")) in picture.problems
+    rough = renderer.picture(request(network, mode="specular_roughness"))
+    assert abs(int(rough.display[48, 48, 0]) - 64) <= 2
+
+
+def test_a_surface_that_collage_does_not_show_yet_is_said(renderer) -> None:
+    network = Network().with_card(Card("s", "standard_surface", "surfaceshader"))
+    problems = renderer.picture(request(network)).problems
+    assert any("OpenPBR" in str(error) for error in problems.values())
+
+
+def test_peeking_shows_a_cards_raw_output_on_the_object(renderer) -> None:
+    network = new_material().with_card(Card("grey", "constant", "float", {"value": Input("value", "float", 0.25)}))
+    picture = renderer.picture(request(network, peek=("m", CardOutput("grey"))))
+    assert abs(int(picture.display[48, 48, 0]) - 64) <= 2
+
+
+def test_opacity_lets_the_surround_through(renderer) -> None:
+    whole = renderer.picture(request(material(base_color=("color3", (0.0, 0.0, 0.0))))).linear[48, 48, 0]
+    half = renderer.picture(request(material(base_color=("color3", (0.0, 0.0, 0.0)), geometry_opacity=("float", 0.5)))).linear
+    assert half[48, 48, 0] == pytest.approx((whole + half[2, 2, 0]) / 2, abs=0.02)
+
+
+def test_ground_in_the_open_is_lit_in_full_and_dark_under_the_object(renderer) -> None:
+    bench = ball_bench(ground=True, camera=Camera(turn=0, height=40, distance=1.0, target=(0, 0.0, 0), field=40))
+    picture = renderer.picture(request(material(), bench, width=160, height=160))
+    ground = picture.linear[..., 0][picture.parts == -1]
+    back = picture.linear[0, 0, 0]
+    assert np.percentile(ground, 95) == pytest.approx(back, rel=0.06)
+    assert ground.min() < 0.6 * back
+
+
+def test_a_panel_casts_a_shadow_away_from_itself(renderer) -> None:
+    lights = (AreaLight(height=40, turn=-90, distance=1.5, strength=3000, target=(0, 0, 0), width=0.1, length=0.1),)
+    bench = ball_bench(ground=True, lights=lights, camera=Camera(turn=0, height=60, distance=1.2, target=(0, 0, 0), field=40))
+    picture = renderer.picture(request(material(), bench, width=160, height=160))
+    row = picture.linear[80, :, 0]
+    part = picture.parts[80]
+    left, right = row[:80][part[:80] == -1].mean(), row[80:][part[80:] == -1].mean()
+    assert right < 0.85 * left
+
+
+def test_turning_an_object_turns_its_position_with_it(renderer) -> None:
+    """Patterns in the object's space stick to the object."""
+    network = new_material().with_card(Card("place", "position", "vector3"))
+    network = edits.connect(network, Wire("place"), "surface", "base_color", "vector3")
+    still = renderer.picture(request(network, ball_bench(), mode="base_color")).linear[48, 60]
+    turned_bench = ball_bench(objects=(BenchObject(name="Ball", shape="sphere", material="m", turn=90),))
+    turned = renderer.picture(request(network, turned_bench, mode="base_color")).linear[48, 60]
+    assert still[2] == pytest.approx(np.sqrt(0.01 - still[0] ** 2), abs=0.01)
+    assert abs(turned[0]) == pytest.approx(still[2], abs=0.01)
+
+
+def test_work_on_a_picture_can_be_called_off(renderer) -> None:
+    with pytest.raises(Cancelled):
+        renderer.picture(request(material()), cancelled=lambda: True)
+
+
+def test_defaults_are_those_of_the_standard(library) -> None:
+    definition = library["ND_open_pbr_surface_surfaceshader"]
+    for name, value in _DEFAULTS.items():
+        default = definition.inputs[name].default
+        np.testing.assert_allclose(default if isinstance(default, tuple) else (default,), value)
+
+
+def test_pictures_are_written_as_shown_and_as_light(renderer, tmp_path: Path) -> None:
+    from collage.core.images.files import read_pixels
+
+    picture = renderer.picture(request(material()))
+    write_picture(picture, tmp_path / "a.png")
+    write_picture(picture, tmp_path / "a.exr")
+    np.testing.assert_array_equal(read_pixels(tmp_path / "a.png"), picture.display)
+    np.testing.assert_array_equal(read_pixels(tmp_path / "a.exr"), picture.linear)
+    check_view("lit")
+    with pytest.raises(Exception, match="no view"):
+        check_view("sideways")
+
+
+def test_pictures_of_cards(library) -> None:
+    network = Network().with_card(Card("grey", "constant", "float", {"value": Input("value", "float", 0.5)}))
+    network = network.with_card(Card("odd", "mystery", "color3")).with_card(Card("place", "position", "vector3"))
+    made = card_pictures(library, network, list(network.cards), size=(8, 4), box=((0, 0, 0), (0.5, 1, 0)))
+    assert made.pictures["grey"].shape == (4, 8, 3)
+    assert abs(int(made.pictures["grey"][0, 0, 0]) - 128) <= 1
+    assert made.pictures["odd"][0, 0].tolist()[1] < 80
+    assert ((), "odd") in made.problems
+    assert made.pictures["place"][0, -1, 0] == pytest.approx(0.5 * 255 * 15 / 16, abs=2)

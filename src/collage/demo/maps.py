@@ -96,7 +96,7 @@ def bench_wood(size: int = 1024, seed: int = 51) -> MapSet:
     """Weathered softwood, the grain along u: rings, fibres, a few knots' worth of waver."""
     y = (np.arange(size) + 0.5)[:, None] / size
     waver = blurred(fractal_field(size, seed, slope=2.2, low=1, high=10, stretch=(5.0, 1.0)), 3)
-    rings = y * 15 + 0.75 * waver
+    rings = y * 15 + 0.5 + 0.75 * waver
     saw = rings - np.floor(rings)
     late = soft_step(saw, 0.35, 0.92) * (1 - soft_step(saw, 0.93, 1.0))
     fibre = fractal_field(size, seed + 1, slope=0.75, low=24, stretch=(26.0, 1.0))

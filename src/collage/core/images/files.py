@@ -15,6 +15,7 @@ from collage.core.errors import CollageError
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384
 READ_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr"}
+WRITE_SUFFIXES = READ_SUFFIXES
 
 
 @dataclass(frozen=True)
@@ -115,9 +116,8 @@ def write_image(
         spec.attribute(name, value)
     path.parent.mkdir(parents=True, exist_ok=True)
     temporary = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
-    target = oiio.ImageOutput.create(str(temporary))
+    target = oiio.ImageOutput.create(str(temporary)) if path.suffix.lower() in WRITE_SUFFIXES else None
     if target is None:
-        oiio.geterror()  # fetched, or the library prints it at the end
         raise CollageError(
             f"Collage cannot write “{path.suffix}” files.",
             about=path.name,

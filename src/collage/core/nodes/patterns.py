@@ -5,9 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from collage.core.document.types import CHANNELS
-from collage.core.kernels.cells import cell_noise, worley
-from collage.core.kernels.noise import fractal
 from collage.core.nodes.behaviour import Array, Context, behaviour
+
+
+def _sum(place: Array, octaves: int, lacunarity: float, diminish: float, vector: bool) -> Array:
+    from collage.core.kernels.noise import fractal  # compiled when first used
+
+    return fractal(place, octaves, lacunarity, diminish, vector=vector)
+
+
+def _cells(*place: Array) -> Array:
+    from collage.core.kernels.cells import cell_noise  # compiled when first used
+
+    return cell_noise(*place)[None]
 
 
 def _moved(place: Array, *shift: float) -> Array:
@@ -17,11 +27,11 @@ def _moved(place: Array, *shift: float) -> Array:
 def _octaves(place: Array, octaves: Array, lacunarity: Array, diminish: Array, vector: bool) -> Array:
     """The fractal sum; its settings may differ from point to point, which takes the slower way."""
     if octaves.shape[1] == lacunarity.shape[1] == diminish.shape[1] == 1:
-        return fractal(place, int(octaves[0, 0]), float(lacunarity[0, 0]), float(diminish[0, 0]), vector=vector)
+        return _sum(place, int(octaves[0, 0]), float(lacunarity[0, 0]), float(diminish[0, 0]), vector)
     total: Array = np.zeros((3 if vector else 1, place.shape[1]), np.float32)
     strength = np.ones((1, 1), np.float32)
     for octave in range(int(octaves.max(initial=0))):
-        total += np.where(octave < octaves, strength * fractal(place, 1, 1.0, 1.0, vector=vector), 0)
+        total += np.where(octave < octaves, strength * _sum(place, 1, 1.0, 1.0, vector), 0)
         strength = strength * diminish
         place = np.ascontiguousarray(place * lacunarity, np.float32)
     return total
@@ -78,16 +88,18 @@ def fractal3d(
 
 @behaviour("cellnoise2d")
 def cellnoise2d(ctx: Context, texcoord: Array) -> Array:
-    return cell_noise(*texcoord[:2])[None]
+    return _cells(*texcoord[:2])
 
 
 @behaviour("cellnoise3d")
 def cellnoise3d(ctx: Context, position: Array) -> Array:
-    return cell_noise(*position[:3])[None]
+    return _cells(*position[:3])
 
 
 def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
     """Distances to the nearest feature points, or (style 1) the random value of the nearest."""
+    from collage.core.kernels.cells import worley  # compiled when first used
+
     place = np.ascontiguousarray(place, np.float32)
     distances, offsets = worley(place, jitter.astype(np.float32))
     count = CHANNELS[ctx.output_type]
@@ -95,9 +107,9 @@ def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
         return distances[:count]
     nearest = place + offsets
     if count == 1:
-        return cell_noise(*nearest)[None]
+        return _cells(*nearest)
     width = np.zeros(place.shape[1], np.float32)
-    return np.stack([cell_noise(*nearest, width + number) for number in range(count)])
+    return np.concatenate([_cells(*nearest, width + number) for number in range(count)])
 
 
 @behaviour("worleynoise2d")

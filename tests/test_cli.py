@@ -1,0 +1,87 @@
+"""The command line as a person calls it: a process, its exit code, what it says and writes."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from collage.core.images.files import read_info
+
+
+def collage(*words: object) -> subprocess.CompletedProcess[str]:
+    environment = {key: value for key, value in os.environ.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY")}
+    command = [sys.executable, "-m", "collage.cli", *map(str, words)]
+    return subprocess.run(command, capture_output=True, text=True, env=environment, timeout=200, check=False)
+
+
+@pytest.fixture(scope="module")
+def ball(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("cli") / "ball"
+    done = collage("new", folder, "--from", "plain-ball")
+    assert done.returncode == 0, done.stderr
+    return folder
+
+
+def test_help_names_every_command() -> None:
+    text = collage("--help").stdout
+    for command in ("demo", "open", "new", "samples", "render", "evaluate", "info"):
+        assert command in text
+
+
+def test_samples_are_listed() -> None:
+    assert "potting-shed" in collage("samples").stdout
+
+
+def test_a_picture_is_rendered_without_a_display(ball: Path, tmp_path: Path) -> None:
+    for name in ("a.png", "b.exr"):
+        done = collage("render", ball, "-o", tmp_path / name, "--size", "160x100", "--quality", "draft")
+        assert done.returncode == 0, done.stderr
+        info = read_info(tmp_path / name)
+        assert (info.width, info.height) == (160, 100)
+    assert read_info(tmp_path / "b.exr").floating
+
+
+def test_evaluate_writes_what_it_can_and_has_a_line_for_the_rest(tmp_path: Path) -> None:
+    file = tmp_path / "a.mtlx"
+    file.write_text(
+        '<materialx version="1.39"><nodegraph name="good"><noise2d name="n" type="float"/><output name="o" type="float" nodename="n"/></nodegraph>'
+        '<nodegraph name="bad"><mystery name="n" type="float"/><output name="o" type="float" nodename="n"/></nodegraph></materialx>'
+    )
+    done = collage("evaluate", file, "--all", "--size", "32x16", "--out-dir", tmp_path / "out")
+    assert done.returncode == 0
+    assert [line for line in done.stderr.splitlines() if line.startswith("bad:")]
+    assert [path.name for path in (tmp_path / "out").iterdir()] == ["good.o.exr"]
+
+
+def test_info_tells_what_is_there_and_what_is_wrong(ball: Path, tmp_path: Path) -> None:
+    done = collage("info", ball)
+    assert done.returncode == 0
+    assert "open_pbr_surface" in done.stdout
+    broken = tmp_path / "b.mtlx"
+    broken.write_text('<materialx version="1.39"><image name="i" type="color3"><input name="file" type="filename" value="gone.png"/></image><mystery name="m" type="float"/></materialx>')
+    done = collage("info", broken)
+    assert done.returncode == 1
+    assert "gone.png" in done.stderr
+    assert "mystery" in done.stderr
+
+
+@pytest.mark.parametrize(("words", "said"), [
+    (("render", "nowhere", "-o", "x.png"), "no project"),
+    (("render", "{ball}", "-o", "x.png", "--size", "huge"), "no size"),
+    (("render", "{ball}", "-o", "x.png", "--size", "0x4"), "out of range"),
+    (("render", "{ball}", "-o", "x.png", "--view", "sideways"), "no view"),
+    (("render", "{ball}", "-o", "x.gif", "--size", "16x16"), "cannot write"),
+    (("new", "{ball}", "--from", "plain-ball"), "already holds a project"),
+    (("new", "somewhere", "--from", "moon"), "no sample"),
+    (("evaluate", "none.mtlx", "--all", "--out-dir", "out"), "cannot be read"),
+    (("info", "README.md"), "does not know"),
+])  # fmt: skip
+def test_mistakes_end_in_one_sentence_and_exit_code_1(ball: Path, words: tuple[str, ...], said: str) -> None:
+    done = collage(*(word.replace("{ball}", str(ball)) for word in words))
+    assert done.returncode == 1
+    assert said in done.stderr
+    assert "Traceback" not in done.stderr

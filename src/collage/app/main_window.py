@@ -111,6 +111,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(centre)
         status = self.statusBar()
         status.setSizeGripEnabled(False)
+        status.setFixedHeight(24)  # a line of text must not move the pictures above it
         self.hint_label, self.pixel_label, self.time_label = QLabel(), QLabel(), QLabel()
         status.addWidget(self.hint_label, 1)
         status.addPermanentWidget(self.pixel_label)

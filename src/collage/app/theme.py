@@ -127,7 +127,7 @@ def _sheet(t: Theme) -> str:
     QComboBox::drop-down {{ border: none; width: 16px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; outline: none; }}
     QPushButton, QToolButton {{
-        background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 0; padding: 3px 9px;
+        background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 0; padding: 3px 7px;
     }}
     QPushButton:hover, QToolButton:hover {{ border-color: {t.ink}; }}
     QPushButton:focus, QToolButton:focus {{ border-color: {t.accent}; }}

@@ -228,23 +228,30 @@ class Board(QGraphicsView):
             wire.lay(start, end, 5.0 * (lane % 8))
 
     def _place_landings(self) -> None:
-        """Landings stand at the right border, near the height of what feeds them, one below the other."""
+        """Landings stand at the right border: wired ones near what feeds them, the others in the gaps."""
         heights: dict[str, float] = {}
         for wire in self.wires:
             if not wire.card:
                 place = self.cards[wire.source.card].output_place(wire.source.output)
                 heights[wire.name] = self.mapFromScene(place).y()
-        names = sorted(self.landings, key=lambda name: (heights.get(name, 1e9), name))
         top, gap = LANDING_HEIGHT / 2 + 6, LANDING_HEIGHT + 4
+        places: dict[str, float] = {}
+        wired = sorted((name for name in self.landings if name in heights), key=lambda name: heights[name])
         bottom = self.viewport().height() - gap / 2
-        places: list[float] = []
-        for number, name in enumerate(names):
-            least = places[-1] + gap if places else top
-            most = bottom - gap * (len(names) - 1 - number)
-            places.append(max(least, min(heights.get(name, least), most)))
-        x = self.viewport().width() - LANDING_WIDTH
-        for name, y in zip(names, places, strict=True):
-            self.landings[name].setPos(self.mapToScene(QPoint(round(x), round(y))))
+        for number, name in enumerate(wired):
+            least = places[wired[number - 1]] + gap if number else top
+            places[name] = max(least, min(heights[name], bottom - gap * (len(wired) - 1 - number)))
+        taken = list(places.values())
+        free = top
+        for name in self.landings:
+            if name not in places:
+                while any(abs(free - other) < gap for other in taken):
+                    free = min(other for other in taken if abs(free - other) < gap) + gap
+                places[name] = free
+                free += gap
+        x = round(self.viewport().width() - LANDING_WIDTH)
+        for name, y in places.items():
+            self.landings[name].setPos(self.mapToScene(QPoint(x, round(y))))
 
     def _show_selection(self) -> None:
         peeked = self.session.peeked.card if self.session.peeked else ""

@@ -315,7 +315,7 @@ class PreviewPanel(QFrame):
         row.setObjectName("panel")
         buttons = QHBoxLayout(row)
         buttons.setContentsMargins(8, 5, 8, 5)
-        buttons.setSpacing(4)
+        buttons.setSpacing(3)
         self.buttons: dict[str, QToolButton] = {}
         self._group = QButtonGroup(self)
         for mode, label, tip in MODES:

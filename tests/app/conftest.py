@@ -1,0 +1,120 @@
+"""A real window on the demo, idle and shown; what a hand does to it; and nothing left open afterwards."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+
+from collage.app.main_window import MainWindow
+from collage.app.settings import Settings
+from collage.app.start import make_window, settle
+from collage.demo.shed import make_sample
+
+
+@pytest.fixture(scope="session")
+def shed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("demo") / "shed"
+    make_sample("potting-shed", folder)
+    return folder
+
+
+@pytest.fixture
+def project(shed: Path, tmp_path: Path) -> Path:
+    """The demo in a folder of the test's own; the maps, which no test changes, are shared."""
+    folder = tmp_path / "shed"
+    shutil.copytree(shed, folder, ignore=shutil.ignore_patterns("maps", "environments"))
+    for name in ("maps", "environments"):
+        (folder / name).symlink_to(shed / name)
+    return folder
+
+
+@pytest.fixture
+def open_window(library, tmp_path: Path, qapp) -> Iterator[Callable[..., MainWindow]]:
+    made: list[MainWindow] = []
+
+    def make(folder: Path | None, **options) -> MainWindow:
+        options = {"settings": Settings(), "desks": tmp_path / "desks", **options}
+        window = make_window(folder, library=library, settings_file=tmp_path / "settings.json", **options)
+        window.resize(1280, 800)
+        window.show()
+        made.append(window)
+        assert settle(window), "the window comes to rest"
+        window.board.fit_all()
+        return window
+
+    yield make
+    for window in made:
+        window.session._clean = window.session.project
+        window.close()
+    left = [one for one in QApplication.topLevelWidgets() if one.isVisible() and not isinstance(one, MainWindow)]
+    assert left == [], "no dialog is left open"
+
+
+@pytest.fixture
+def window(open_window, project: Path) -> MainWindow:
+    return open_window(project)
+
+
+class Hand:
+    """Mouse and keyboard on a widget."""
+
+    @staticmethod
+    def _send(widget: QWidget, kind: QEvent.Type, at: QPoint, button: Qt.MouseButton, buttons: Qt.MouseButton, keys: Qt.KeyboardModifier) -> None:
+        place = QPointF(at)
+        event = QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, keys)
+        QApplication.sendEvent(widget, event)
+
+    def drag(
+        self,
+        widget: QWidget,
+        start: QPoint,
+        end: QPoint,
+        *,
+        button: Qt.MouseButton = Qt.MouseButton.LeftButton,
+        keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        steps: int = 6,
+        release: bool = True,
+    ) -> None:
+        none = Qt.MouseButton.NoButton
+        self._send(widget, QEvent.Type.MouseMove, start, none, none, keys)
+        self._send(widget, QEvent.Type.MouseButtonPress, start, button, button, keys)
+        for step in range(1, steps + 1):
+            at = start + (end - start) * (step / steps)
+            self._send(widget, QEvent.Type.MouseMove, QPoint(round(at.x()), round(at.y())), none, button, keys)
+        if release:
+            self._send(widget, QEvent.Type.MouseButtonRelease, end, button, none, keys)
+
+    def move(self, widget: QWidget, at: QPoint) -> None:
+        none = Qt.MouseButton.NoButton
+        self._send(widget, QEvent.Type.MouseMove, at, none, none, Qt.KeyboardModifier.NoModifier)
+
+    def click(self, widget: QWidget, at: QPoint) -> None:
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+
+    def double_click(self, widget: QWidget, at: QPoint) -> None:
+        QTest.mouseDClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+
+    def wheel(self, widget: QWidget, at: QPoint, turn: int) -> None:
+        event = QWheelEvent(
+            QPointF(at), QPointF(widget.mapToGlobal(at)), QPoint(0, 0), QPoint(0, turn), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+
+    def key(self, widget: QWidget, key: Qt.Key, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(widget, key, keys)
+
+    def type(self, widget: QWidget, text: str) -> None:
+        QTest.keyClicks(widget, text)
+
+
+@pytest.fixture
+def hand() -> Hand:
+    return Hand()

@@ -1,0 +1,187 @@
+"""Opening, saving, rendering to files, settings; and that a crash loses at most seconds of work."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QDialog, QMessageBox
+
+from collage.app.main_window import KEEP_SAFE
+from collage.app.render_dialog import RenderDialog
+from collage.app.settings import Settings, load_settings, save_settings
+from collage.app.shortcuts_dialog import ShortcutsDialog
+from collage.app.start import settle, wait_until
+from collage.core.errors import CollageError
+from collage.core.images.files import read_pixels
+from collage.core.project.folder import load_project
+from collage.core.project.recovery import left_desks
+
+CRASH = """
+import os, sys
+from pathlib import Path
+from collage.app.settings import Settings
+from collage.app.start import make_window, wait_until
+folder, desks = Path(sys.argv[1]), Path(sys.argv[2])
+window = make_window(folder, settings=Settings(), settings_file=desks / "s.json", desks=desks)
+window.show()
+window.session.set_value("dry", "fg", "float", 0.125)
+print("edited", flush=True)
+wait_until(lambda: False, 60)
+"""
+
+
+def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Path) -> None:
+    desks = tmp_path / "desks"
+    desks.mkdir()
+    process = subprocess.Popen(
+        [sys.executable, "-c", CRASH, str(project), str(desks)],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+    )
+    try:
+        assert process.stdout is not None
+        assert process.stdout.readline().strip() == "edited"
+        edited = time.monotonic()
+        while not list(desks.glob("*/desk.json")) and time.monotonic() < edited + 30:
+            time.sleep(0.05)
+        assert time.monotonic() - edited < KEEP_SAFE / 1000 + 10, "seconds, not minutes"
+    finally:
+        process.kill()
+        process.wait()
+        process.stdout.close()
+    assert load_project(project)[0].materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.93
+    window = open_window(project)
+    assert window.banner.isVisible()
+    assert "unsaved work" in window.banner_text.text()
+    window.banner_buttons[0].click()
+    assert window.session.project.materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.125
+    assert window.session.dirty
+    window.session.save()
+    assert load_project(project)[0].materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.125
+    assert left_desks(desks) == []
+
+
+def test_the_picture_from_the_window_is_the_command_lines(window, project: Path, tmp_path: Path) -> None:
+    dialog = RenderDialog(window.session, window.workers, "lit", window)
+    dialog.show()
+    dialog.width_box.setValue(200)
+    dialog.height_box.setValue(125)
+    dialog.path.setText(str(tmp_path / "window.png"))
+    dialog.start.click()
+    assert wait_until(lambda: dialog.said.text().startswith("Written"), 120)
+    dialog.stop.click()
+    command = [sys.executable, "-m", "collage.cli", "render", str(project), "-o", str(tmp_path / "line.png"), "--size", "200x125"]
+    subprocess.run(command, check=True, capture_output=True, timeout=200)
+    np.testing.assert_array_equal(read_pixels(tmp_path / "window.png"), read_pixels(tmp_path / "line.png"))
+
+
+def test_a_render_can_be_cancelled_and_a_wrong_name_is_told(window, tmp_path: Path) -> None:
+    dialog = RenderDialog(window.session, window.workers, "lit", window)
+    dialog.show()
+    dialog.width_box.setValue(64)
+    dialog.height_box.setValue(64)
+    dialog.path.setText(str(tmp_path / "a.xyz"))
+    dialog.start.click()
+    assert wait_until(lambda: "writes no" in dialog.said.text(), 60)
+    dialog.path.setText(str(tmp_path / "a.png"))
+    dialog.width_box.setValue(3000)
+    dialog.start.click()
+    dialog.stop.click()
+    assert not (tmp_path / "a.png").exists()
+    assert dialog.result() == QDialog.DialogCode.Rejected
+
+
+def test_saving_to_another_folder_takes_the_maps_along(window, tmp_path: Path) -> None:
+    target = tmp_path / "elsewhere"
+    window.session.set_value("dry", "fg", "float", 0.5)
+    assert window.session.dirty
+    window._save_to(target)
+    assert not window.session.dirty
+    assert (target / "maps" / "terracotta").is_dir()
+    assert load_project(target)[0].materials == window.session.project.materials
+    assert load_settings(tmp_path / "settings.json").recent[0] == str(target.resolve())
+
+
+def test_the_camera_is_saved_with_the_project(window, hand, project: Path) -> None:
+    hand.drag(window.preview, QPoint(100, 100), QPoint(160, 100))
+    window.session.save()
+    assert load_project(project)[0].bench.camera == window.session.camera
+
+
+def test_unsaved_work_is_asked_about_before_it_is_lost(window, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert window.may_leave()
+    window.session.set_value("dry", "fg", "float", 0.5)
+    answers = iter(["Cancel", "Do not save", "Save"])
+
+    def answer(box: QMessageBox) -> int:
+        wanted = next(answers)
+        next(one for one in box.buttons() if one.text().replace("&", "") == wanted).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    assert not window.may_leave()
+    assert window.may_leave()
+    assert window.session.dirty
+    assert window.may_leave()
+    assert not window.session.dirty
+
+
+def test_a_folder_without_a_project_is_told_and_the_work_stays(window, tmp_path: Path) -> None:
+    before = window.session.project
+    assert not window.open_folder(tmp_path)
+    assert "no project" in window.banner_text.text()
+    assert window.session.project is before
+    window.banner_buttons[0].click()
+    assert not window.banner.isVisible()
+
+
+def test_a_window_without_a_project_starts_with_a_plain_material(open_window) -> None:
+    window = open_window(None)
+    assert window.session.material == "Plain"
+    window.session.add(window.session.library["ND_constant_color3"], (0, 0))
+    assert settle(window)
+    assert window.board.cards["constant"].picture is not None
+
+
+def test_settings_come_back_and_a_broken_file_is_put_aside(tmp_path: Path) -> None:
+    path = tmp_path / "settings.json"
+    save_settings(Settings(theme="night", recent=["/a"]), path)
+    assert load_settings(path) == Settings(theme="night", recent=["/a"])
+    path.write_text("{")
+    assert load_settings(path) == Settings()
+    assert (tmp_path / "settings.broken.json").read_text() == "{"
+    assert load_settings(tmp_path / "none.json") == Settings()
+
+
+def test_the_page_of_shortcuts_is_searchable(window, hand) -> None:
+    window.show_shortcuts()
+    dialog = window.findChild(ShortcutsDialog)
+    every = dialog.table.rowCount()
+    hand.type(dialog.line, "peek")
+    assert 0 < dialog.table.rowCount() < every
+    dialog.close()
+
+
+def test_everything_has_a_tooltip_or_a_name_for_screen_readers(window) -> None:
+    from PySide6.QtWidgets import QAbstractButton
+
+    window.session.select(["dry"])
+    for button in window.findChildren(QAbstractButton):
+        if button.isVisible():
+            assert button.text() or button.toolTip() or button.accessibleName(), button
+    for part in (window.board, window.preview, window.sources.search):
+        assert part.accessibleName()
+
+
+def test_problems_of_a_worker_are_sentences_in_the_window(window) -> None:
+    window.preview.failed.emit(CollageError("Something is wrong.", remedy="Do something."))
+    assert window.banner_text.text() == "Something is wrong. Do something."

@@ -52,11 +52,15 @@ class Calculator:
     def document(self, body: str) -> Network:
         return parse_document(f'<materialx version="1.39">{body}</materialx>'.encode())
 
-    def graph(self, body: str, type_name: str, points: Points | None = None, size: int = 8, last: str = "n") -> np.ndarray:
+    def graph(
+        self, body: str, type_name: str, points: Points | None = None, size: int = 8, last: str = "n"
+    ) -> np.ndarray:
         """The value of the card `last` of a graph with these cards, (k, n), spread over all points."""
         points = points if points is not None else sheet(size, size)
         text = f'<nodegraph name="g">{body}<output name="out" type="{type_name}" nodename="{last}"/></nodegraph>'
-        plan = build_plan(self.library, self.document(text), {"out": CardOutput("g", "out")}, filtered=False, strict=True)
+        plan = build_plan(
+            self.library, self.document(text), {"out": CardOutput("g", "out")}, filtered=False, strict=True
+        )
         value = np.asarray(run(plan, points)["out"])
         return np.broadcast_to(value, (len(value), points.count))
 

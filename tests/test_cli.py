@@ -62,7 +62,9 @@ def test_info_tells_what_is_there_and_what_is_wrong(ball: Path, tmp_path: Path) 
     assert done.returncode == 0
     assert "open_pbr_surface" in done.stdout
     broken = tmp_path / "b.mtlx"
-    broken.write_text('<materialx version="1.39"><image name="i" type="color3"><input name="file" type="filename" value="gone.png"/></image><mystery name="m" type="float"/></materialx>')
+    broken.write_text(
+        '<materialx version="1.39"><image name="i" type="color3"><input name="file" type="filename" value="gone.png"/></image><mystery name="m" type="float"/></materialx>'
+    )
     done = collage("info", broken)
     assert done.returncode == 1
     assert "gone.png" in done.stderr

@@ -53,6 +53,8 @@ def open_window(library, tmp_path: Path, qapp) -> Iterator[Callable[..., MainWin
     for window in made:
         window.session._clean = window.session.project
         window.close()
+        window.deleteLater()
+        QApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete)
     left = [one for one in QApplication.topLevelWidgets() if one.isVisible() and not isinstance(one, MainWindow)]
     assert left == [], "no dialog is left open"
 
@@ -66,7 +68,14 @@ class Hand:
     """Mouse and keyboard on a widget."""
 
     @staticmethod
-    def _send(widget: QWidget, kind: QEvent.Type, at: QPoint, button: Qt.MouseButton, buttons: Qt.MouseButton, keys: Qt.KeyboardModifier) -> None:
+    def _send(
+        widget: QWidget,
+        kind: QEvent.Type,
+        at: QPoint,
+        button: Qt.MouseButton,
+        buttons: Qt.MouseButton,
+        keys: Qt.KeyboardModifier,
+    ) -> None:
         place = QPointF(at)
         event = QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, buttons, keys)
         QApplication.sendEvent(widget, event)

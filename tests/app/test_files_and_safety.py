@@ -79,7 +79,17 @@ def test_the_picture_from_the_window_is_the_command_lines(window, project: Path,
     dialog.start.click()
     assert wait_until(lambda: dialog.said.text().startswith("Written"), 120)
     dialog.stop.click()
-    command = [sys.executable, "-m", "collage.cli", "render", str(project), "-o", str(tmp_path / "line.png"), "--size", "200x125"]
+    command = [
+        sys.executable,
+        "-m",
+        "collage.cli",
+        "render",
+        str(project),
+        "-o",
+        str(tmp_path / "line.png"),
+        "--size",
+        "200x125",
+    ]
     subprocess.run(command, check=True, capture_output=True, timeout=200)
     np.testing.assert_array_equal(read_pixels(tmp_path / "window.png"), read_pixels(tmp_path / "line.png"))
 

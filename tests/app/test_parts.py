@@ -140,7 +140,14 @@ def test_a_real_display(project: Path, tmp_path: Path) -> None:
                 break
             time.sleep(0.1)
         environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
-        done = subprocess.run([sys.executable, "-c", ON_A_DISPLAY, str(tmp_path)], capture_output=True, text=True, env=environment, timeout=200, check=False)
+        done = subprocess.run(
+            [sys.executable, "-c", ON_A_DISPLAY, str(tmp_path)],
+            capture_output=True,
+            text=True,
+            env=environment,
+            timeout=200,
+            check=False,
+        )
         assert "good" in done.stdout, done.stderr
         assert (tmp_path / "shot.png").stat().st_size > 20_000
     finally:

@@ -338,7 +338,9 @@ def test_a_name_can_be_typed_and_the_wired_source_visited(window: MainWindow, ha
     window.controls.title.setText("Where lime sits")
     window.controls.title.editingFinished.emit()
     assert window.session.title("edge") == "Where lime sits"
-    buttons = [one for one in window.controls.findChildren(type(window.banner_buttons[0])) if one.text() == "Height mask"]
+    buttons = [
+        one for one in window.controls.findChildren(type(window.banner_buttons[0])) if one.text() == "Height mask"
+    ]
     buttons[0].click()
     assert window.session.selection == ("rising",)
 

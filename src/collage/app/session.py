@@ -227,6 +227,7 @@ class Session:
     def add(self, definition: NodeDef, place: tuple[float, float], source: Wire | None = None, target: str = "") -> str:
         """Adds a card at a place on the board, wired to `source` if given. Returns its name."""
         name = self.network.free_name(definition.category)
+        place = self._free_place(place)
 
         def change(network: Network) -> Network:
             network = edits.move_cards(edits.add_card(network, new_card(definition, name)), {name: place})
@@ -239,6 +240,14 @@ class Session:
         self.edit(f"Add {label_of(definition.category)}", change)
         self.select((name,))
         return name
+
+    def _free_place(self, place: tuple[float, float]) -> tuple[float, float]:
+        """The place, or the next one below it where no card lies."""
+        x, y = place
+        others = [card.position for card in self.network.cards.values() if card.placed]
+        while any(abs(x - a) < 0.85 and abs(y - b) < 0.85 for a, b in others):
+            y += 0.2
+        return x, y
 
     def _with_coordinates(self, network: Network, name: str, place: tuple[float, float]) -> Network:
         """A placement starts from the surface's UV, which the standard does not wire by itself."""

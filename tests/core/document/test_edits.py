@@ -126,7 +126,9 @@ def test_changes_are_told_exactly() -> None:
 def test_an_edit_inside_a_group_replaces_only_the_way_down_to_it() -> None:
     group = Card("group", "nodegraph", "multioutput", network=chain("x"))
     document = chain("a").with_card(group)
-    after = replaced_inside(document, ("group",), edits.set_value(inside(document, ("group",)), "x", "in", "float", 1.0))
+    after = replaced_inside(
+        document, ("group",), edits.set_value(inside(document, ("group",)), "x", "in", "float", 1.0)
+    )
     assert after.cards["a"] is document.cards["a"]
     assert inside(after, ("group",)).cards["x"].inputs["in"].value == 1.0
     assert compare(document, after).changed["group"].inside

@@ -59,7 +59,10 @@ def test_a_document_read_and_written_again_is_the_same_by_the_librarys_own_compa
 
 
 def test_what_collage_does_not_know_is_kept() -> None:
-    text = RICH.replace("</materialx>", '<mystery name="m" type="float" depth="3"><input name="q" type="float" value="1"/></mystery></materialx>')
+    text = RICH.replace(
+        "</materialx>",
+        '<mystery name="m" type="float" depth="3"><input name="q" type="float" value="1"/></mystery></materialx>',
+    )
     written = write_document(parse_document(text.encode()))
     assert "mystery" in written
     assert 'depth="3"' in written
@@ -87,7 +90,9 @@ def test_the_demos_materials_are_valid_and_come_back_equal(make) -> None:
 
 
 def test_an_unsound_document_is_told_by_the_library() -> None:
-    document = parse_document(b'<materialx version="1.39"><sin name="s" type="float"><input name="in" type="color3" value="1,1,1"/></sin></materialx>')
+    document = parse_document(
+        b'<materialx version="1.39"><sin name="s" type="float"><input name="in" type="color3" value="1,1,1"/></sin></materialx>'
+    )
     assert any("s" in line for line in validate(document))
 
 
@@ -108,9 +113,18 @@ BOMB = b'<?xml version="1.0"?><!DOCTYPE materialx [<!ENTITY a "aaaaaaaaaa"><!ENT
         (b"<html></html>", "not a MaterialX document"),
         (b'<materialx version="1.39"><a>', "broken at line 1"),
         (b"", "broken at line 1"),
-        (b'<materialx version="1.39">' + b"<nodegraph name='x'>" * 5000 + b"</nodegraph>" * 5000 + b"</materialx>", "deep"),
-        (b'<materialx version="1.39"><sin name="s" type="float"><input name="in" type="float" value="tall"/></sin></materialx>', "does not fit"),
-        (b'<materialx version="1.39"><add name="s" type="color3"><input name="in1" type="color3" value="1, 2"/></add></materialx>', "2 numbers"),
+        (
+            b'<materialx version="1.39">' + b"<nodegraph name='x'>" * 5000 + b"</nodegraph>" * 5000 + b"</materialx>",
+            "deep",
+        ),
+        (
+            b'<materialx version="1.39"><sin name="s" type="float"><input name="in" type="float" value="tall"/></sin></materialx>',
+            "does not fit",
+        ),
+        (
+            b'<materialx version="1.39"><add name="s" type="color3"><input name="in1" type="color3" value="1, 2"/></add></materialx>',
+            "2 numbers",
+        ),
         (b"\xff\xfe\x00<", "broken at line"),
     ],
 )

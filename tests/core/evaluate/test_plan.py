@@ -31,7 +31,11 @@ def test_constants_are_folded_away(calculate) -> None:
 
 
 def test_equal_cards_become_one_step(calculate) -> None:
-    body = NOISE.format("a") + NOISE.format("b") + '<add name="c" type="float"><input name="in1" type="float" nodename="a"/><input name="in2" type="float" nodename="b"/></add>'
+    body = (
+        NOISE.format("a")
+        + NOISE.format("b")
+        + '<add name="c" type="float"><input name="in1" type="float" nodename="a"/><input name="in2" type="float" nodename="b"/></add>'
+    )
     names = [step.function.__name__ for step in plan_of(calculate, body, "c").steps]
     assert names.count("noise2d") == 1
 
@@ -59,7 +63,10 @@ def test_a_skipped_card_lets_its_main_input_through(calculate) -> None:
 
 
 def test_a_skipped_source_counts_as_not_wired(calculate) -> None:
-    document = calculate.document(NOISE.format("a") + '<add name="b" type="float"><input name="in1" type="float" nodename="a"/><input name="in2" type="float" value="7"/></add>')
+    document = calculate.document(
+        NOISE.format("a")
+        + '<add name="b" type="float"><input name="in1" type="float" nodename="a"/><input name="in2" type="float" value="7"/></add>'
+    )
     found = build_plan(calculate.library, edits.skip_cards(document, ["a"], True), {"b": CardOutput("b")}).outputs["b"]
     assert isinstance(found, Const)
     assert found.value[0, 0] == 7
@@ -98,7 +105,9 @@ def test_a_missing_image_gives_the_standards_default_when_strict(calculate) -> N
 
 
 def test_problems_in_a_group_are_told_where_they_are(calculate) -> None:
-    body = '<nodegraph name="g"><mystery name="x" type="float"/><output name="o" type="float" nodename="x"/></nodegraph>'
+    body = (
+        '<nodegraph name="g"><mystery name="x" type="float"/><output name="o" type="float" nodename="x"/></nodegraph>'
+    )
     document = calculate.document(body)
     plan = build_plan(calculate.library, document, {"o": CardOutput("g", "o")})
     assert (("g",), "x") in plan.problems
@@ -106,7 +115,8 @@ def test_problems_in_a_group_are_told_where_they_are(calculate) -> None:
 
 def long_network(calculate, count: int) -> Network:
     body = '<fractal3d name="c0" type="float"/>' + "".join(
-        f'<add name="c{at}" type="float"><input name="in1" type="float" nodename="c{at - 1}"/><input name="in2" type="float" value="0.{at}1"/></add>' for at in range(1, count)
+        f'<add name="c{at}" type="float"><input name="in1" type="float" nodename="c{at - 1}"/><input name="in2" type="float" value="0.{at}1"/></add>'
+        for at in range(1, count)
     )
     return calculate.document(body)
 

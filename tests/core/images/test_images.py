@@ -18,7 +18,9 @@ from collage.core.images.pyramid import build
 from collage.core.images.store import ImageRef, ImageStore
 
 
-@pytest.mark.parametrize(("encoded", "linear"), [(0, 0), (0.04045, 0.0031308), (0.5, 0.2140411), (0.735357, 0.5), (1, 1)])
+@pytest.mark.parametrize(
+    ("encoded", "linear"), [(0, 0), (0.04045, 0.0031308), (0.5, 0.2140411), (0.735357, 0.5), (1, 1)]
+)
 def test_the_srgb_curve_at_published_values(encoded: float, linear: float) -> None:
     assert float(srgb_to_linear(np.array(encoded))) == pytest.approx(linear, abs=2e-6)
     assert float(linear_to_srgb(np.array(linear))) == pytest.approx(encoded, abs=2e-5)
@@ -69,7 +71,9 @@ def ramp(width: int = 4) -> np.ndarray:
     ("constant", 0.5, 0.1875), ("constant", 1.5, 0.75), ("constant", 0.0, (0 + 0.75) / 2), ("constant", -0.0625, 0.0 * 0.25 + 0.75 * 0.75),
 ])  # fmt: skip
 def test_wrap_modes_between_and_beyond_the_texels(wrap: str, u: float, wanted: float) -> None:
-    found = build(ramp()).read(np.array([[u], [0.5]], np.float32), None, (wrap, "clamp"), False, np.array([0.75], np.float32))
+    found = build(ramp()).read(
+        np.array([[u], [0.5]], np.float32), None, (wrap, "clamp"), False, np.array([0.75], np.float32)
+    )
     assert found[0, 0] == pytest.approx(wanted, abs=1e-4)
 
 
@@ -92,7 +96,16 @@ def test_places_that_are_no_numbers_do_no_harm() -> None:
     assert np.isfinite(build(ramp()).read(place)).all()
 
 
-@pytest.mark.parametrize(("suffix", "bits", "kind"), [(".png", 8, np.uint8), (".png", 16, np.uint16), (".tif", 32, np.float32), (".exr", 32, np.float32), (".jpg", 8, np.uint8)])
+@pytest.mark.parametrize(
+    ("suffix", "bits", "kind"),
+    [
+        (".png", 8, np.uint8),
+        (".png", 16, np.uint16),
+        (".tif", 32, np.float32),
+        (".exr", 32, np.float32),
+        (".jpg", 8, np.uint8),
+    ],
+)
 @pytest.mark.parametrize("channels", [1, 3, 4])
 def test_files_come_back_as_they_were_written(tmp_path: Path, suffix: str, bits: int, kind, channels: int) -> None:
     if suffix == ".jpg" and channels == 4:
@@ -128,7 +141,9 @@ def png(width: int, height: int, data: bytes = b"") -> bytes:
     ("cut.png", png(64, 64, zlib.compress(b"\0" * 100)), "broken|cannot"),
     ("half.exr", b"\x76\x2f\x31\x01\x02\0\0\0", "cannot be read"),
 ])  # fmt: skip
-def test_bad_files_get_a_sentence_with_their_name_and_a_remedy(tmp_path: Path, name: str, data: bytes, words: str) -> None:
+def test_bad_files_get_a_sentence_with_their_name_and_a_remedy(
+    tmp_path: Path, name: str, data: bytes, words: str
+) -> None:
     path = tmp_path / name
     path.write_bytes(data)
     with pytest.raises(CollageError, match=words) as caught:

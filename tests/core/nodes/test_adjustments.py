@@ -46,20 +46,31 @@ def test_the_soft_step_is_an_s(value: float, wanted: float) -> None:
 
 
 def test_levels_work_as_written_in_the_standard(calculate) -> None:
-    inputs = {"in": ("float", "0.5"), "inlow": ("float", "0.25"), "inhigh": ("float", "1.25"), "gamma": ("float", "2"), "outlow": ("float", "1"), "outhigh": ("float", "3")}
+    inputs = {
+        "in": ("float", "0.5"),
+        "inlow": ("float", "0.25"),
+        "inhigh": ("float", "1.25"),
+        "gamma": ("float", "2"),
+        "outlow": ("float", "1"),
+        "outhigh": ("float", "3"),
+    }
     assert calculate.node("range", "float", inputs)[0, 0] == pytest.approx(1 + 2 * 0.25**0.5, rel=1e-5)
     beyond = {**inputs, "in": ("float", "9"), "doclamp": ("boolean", "true")}
     assert calculate.node("range", "float", beyond)[0, 0] == pytest.approx(3)
 
 
 def test_contrast_saturation_and_luminance(calculate) -> None:
-    assert calculate.node("contrast", "float", {"in": ("float", "0.75"), "amount": ("float", "3"), "pivot": ("float", "0.5")})[0, 0] == pytest.approx(1.25)
+    assert calculate.node(
+        "contrast", "float", {"in": ("float", "0.75"), "amount": ("float", "3"), "pivot": ("float", "0.5")}
+    )[0, 0] == pytest.approx(1.25)
     grey = 0.3 * 0.2722287 + 0.6 * 0.6740818 + 0.1 * 0.0536895
     found = calculate.node("luminance", "color3", {"in": ("color3", "0.3, 0.6, 0.1")})[:, 0]
     np.testing.assert_allclose(found, grey, rtol=1e-5)
     found = calculate.node("saturate", "color3", {"in": ("color3", "0.3, 0.6, 0.1"), "amount": ("float", "0")})[:, 0]
     np.testing.assert_allclose(found, grey, rtol=1e-5)
-    turned = calculate.node("hsvadjust", "color3", {"in": ("color3", "1, 0, 0"), "amount": ("vector3", "0.33333333, 1, 0.5")})[:, 0]
+    turned = calculate.node(
+        "hsvadjust", "color3", {"in": ("color3", "1, 0, 0"), "amount": ("vector3", "0.33333333, 1, 0.5")}
+    )[:, 0]
     np.testing.assert_allclose(turned, (0, 0.5, 0), atol=1e-5)
 
 
@@ -93,7 +104,9 @@ def test_burn_and_dodge_at_their_ends_give_nothing_as_the_reference_does(calcula
 @pytest.mark.parametrize(("fg", "bg"), [(0.2, 0.3), (0.8, 0.3), (0.2, 0.7), (0.8, 0.7), (0.5, 0.5)])
 def test_overlay_is_a_screen_over_light_and_a_product_over_dark(calculate, fg: float, bg: float) -> None:
     wanted = 2 * fg * bg if bg < 0.5 else 1 - 2 * (1 - fg) * (1 - bg)
-    found = calculate.node("overlay", "float", {"fg": ("float", str(fg)), "bg": ("float", str(bg)), "mix": ("float", "1")})
+    found = calculate.node(
+        "overlay", "float", {"fg": ("float", str(fg)), "bg": ("float", str(bg)), "mix": ("float", "1")}
+    )
     assert found[0, 0] == pytest.approx(wanted, abs=1e-5)
 
 
@@ -112,7 +125,9 @@ def test_porter_and_duff() -> None:
     np.testing.assert_allclose(blends.mask(CTX, fg, bg, one)[:, 0], np.array((0.4, 0.4, 0.8, 0.75)) * 0.5, rtol=1e-5)
     np.testing.assert_allclose(blends.matte(CTX, fg, bg, one)[:, 0], (0.35, 0.3, 0.45, 0.875), rtol=1e-5)
     disjoint = blends.disjointover(CTX, fg, bg, one)[:, 0]
-    np.testing.assert_allclose(disjoint, (0.3 + 0.4 * 0.5 / 0.75, 0.2 + 0.4 * 0.5 / 0.75, 0.1 + 0.8 * 0.5 / 0.75, 1), rtol=1e-5)
+    np.testing.assert_allclose(
+        disjoint, (0.3 + 0.4 * 0.5 / 0.75, 0.2 + 0.4 * 0.5 / 0.75, 0.1 + 0.8 * 0.5 / 0.75, 1), rtol=1e-5
+    )
 
 
 def test_alpha_in_and_out_again() -> None:
@@ -126,7 +141,10 @@ def test_joining_and_taking_apart(calculate) -> None:
     joined = channels.combine(CTX, in1=column(1, 2, 3), in2=column(4))
     assert joined[:, 0].tolist() == [1, 2, 3, 4]
     for index, wanted in ((0, 5), (1, 6), (2, 7), (9, 7)):
-        assert calculate.node("extract", "float", {"in": ("vector3", "5, 6, 7"), "index": ("integer", str(index))})[0, 0] == wanted
+        assert (
+            calculate.node("extract", "float", {"in": ("vector3", "5, 6, 7"), "index": ("integer", str(index))})[0, 0]
+            == wanted
+        )
     body = '<separate3 name="s" type="multioutput"><input name="in" type="color3" value="0.1, 0.2, 0.3"/></separate3>'
     body += '<add name="n" type="float"><input name="in1" type="float" nodename="s" output="outg"/><input name="in2" type="float" nodename="s" output="outb"/></add>'
     assert calculate.graph(body, "float")[0, 0] == pytest.approx(0.5)

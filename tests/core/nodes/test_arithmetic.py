@@ -84,7 +84,10 @@ def test_the_cross_product_is_upright_on_both_and_as_long_as_the_area(a, b) -> N
 
 def test_length_dot_product_and_normalising(calculate) -> None:
     assert calculate.node("magnitude", "float", {"in": ("vector3", "2, -3, 6")})[0, 0] == pytest.approx(7)
-    assert calculate.node("dotproduct", "float", {"in1": ("vector3", "1, 2, 3"), "in2": ("vector3", "4, -5, 6")})[0, 0] == 12
+    assert (
+        calculate.node("dotproduct", "float", {"in1": ("vector3", "1, 2, 3"), "in2": ("vector3", "4, -5, 6")})[0, 0]
+        == 12
+    )
     found = calculate.node("normalize", "vector2", {"in": ("vector2", "3, 4")})[:, 0]
     np.testing.assert_allclose(found, (0.6, 0.8), rtol=1e-6)
 
@@ -116,7 +119,9 @@ def test_choosing_by_comparison() -> None:
     assert conditions.ifequal(CTX, a, b, in1=low, in2=high).tolist() == [[20, 10, 20]]
 
 
-@pytest.mark.parametrize(("which", "wanted"), [("-1", 1), ("0", 1), ("0.9", 1), ("1", 2), ("4.5", 5), ("9.9", 10), ("10", 0)])
+@pytest.mark.parametrize(
+    ("which", "wanted"), [("-1", 1), ("0", 1), ("0.9", 1), ("1", 2), ("4.5", 5), ("9.9", 10), ("10", 0)]
+)
 def test_a_switch_counts_from_the_first_input(calculate, which: str, wanted: float) -> None:
     inputs = {f"in{number}": ("float", str(number)) for number in range(1, 11)}
     assert calculate.node("switch", "float", {**inputs, "which": ("float", which)})[0, 0] == wanted
@@ -132,5 +137,7 @@ def test_matrices_act_on_row_vectors(calculate) -> None:
     inverse = matrices.invertmatrix(CTX, **{"in": flat(a)})[:, 0].reshape(3, 3)
     np.testing.assert_allclose(inverse @ a, np.eye(3), atol=1e-4)
     assert matrices.determinant(CTX, **{"in": flat(a)})[0, 0] == pytest.approx(np.linalg.det(a), rel=1e-4)
-    found = calculate.node("transformmatrix", "vector2", {"in": ("vector2", "1, 2"), "mat": ("matrix33", "1,0,0, 0,1,0, 5,7,1")})
+    found = calculate.node(
+        "transformmatrix", "vector2", {"in": ("vector2", "1, 2"), "mat": ("matrix33", "1,0,0, 0,1,0, 5,7,1")}
+    )
     np.testing.assert_allclose(found[:, 0], (6, 9))

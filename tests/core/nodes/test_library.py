@@ -11,13 +11,102 @@ from collage.core.nodes.labels import LABELS, STARTS, label_of, new_card, offers
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, join, origin, steps_between, told
 
-PROMISED = """constant image tiledimage texcoord position normal tangent place2d rotate2d rotate3d noise2d noise3d
-fractal2d fractal3d cellnoise2d cellnoise3d worleynoise2d worleynoise3d checkerboard ramplr ramptb ramp4 splitlr splittb
-add subtract multiply divide modulo absval sign floor ceil round power sin cos tan asin acos atan2 sqrt ln exp clamp min
-max normalize magnitude dotproduct crossproduct invert remap range smoothstep contrast luminance rgbtohsv hsvtorgb
-hsvadjust saturate mix plus minus difference burn dodge screen overlay disjointover in mask matte out over inside outside
-premult unpremult combine2 combine3 combine4 separate2 separate3 separate4 extract convert ifgreater ifgreatereq ifequal
-switch normalmap heighttonormal bump""".split()
+PROMISED = [
+    "constant",
+    "image",
+    "tiledimage",
+    "texcoord",
+    "position",
+    "normal",
+    "tangent",
+    "place2d",
+    "rotate2d",
+    "rotate3d",
+    "noise2d",
+    "noise3d",
+    "fractal2d",
+    "fractal3d",
+    "cellnoise2d",
+    "cellnoise3d",
+    "worleynoise2d",
+    "worleynoise3d",
+    "checkerboard",
+    "ramplr",
+    "ramptb",
+    "ramp4",
+    "splitlr",
+    "splittb",
+    "add",
+    "subtract",
+    "multiply",
+    "divide",
+    "modulo",
+    "absval",
+    "sign",
+    "floor",
+    "ceil",
+    "round",
+    "power",
+    "sin",
+    "cos",
+    "tan",
+    "asin",
+    "acos",
+    "atan2",
+    "sqrt",
+    "ln",
+    "exp",
+    "clamp",
+    "min",
+    "max",
+    "normalize",
+    "magnitude",
+    "dotproduct",
+    "crossproduct",
+    "invert",
+    "remap",
+    "range",
+    "smoothstep",
+    "contrast",
+    "luminance",
+    "rgbtohsv",
+    "hsvtorgb",
+    "hsvadjust",
+    "saturate",
+    "mix",
+    "plus",
+    "minus",
+    "difference",
+    "burn",
+    "dodge",
+    "screen",
+    "overlay",
+    "disjointover",
+    "in",
+    "mask",
+    "matte",
+    "out",
+    "over",
+    "inside",
+    "outside",
+    "premult",
+    "unpremult",
+    "combine2",
+    "combine3",
+    "combine4",
+    "separate2",
+    "separate3",
+    "separate4",
+    "extract",
+    "convert",
+    "ifgreater",
+    "ifgreatereq",
+    "ifequal",
+    "switch",
+    "normalmap",
+    "heighttonormal",
+    "bump",
+]
 
 
 @pytest.mark.parametrize("category", PROMISED)
@@ -42,16 +131,23 @@ def test_functions_take_the_inputs_of_their_definitions(library) -> None:
             continue
         mark, signature = definition.mark, inspect.signature(definition.function)
         assert mark is not None
-        names = {*definition.inputs, *(f"{name}_d{axis}" for name in mark.heights for axis in "uv" if name in definition.inputs)}
+        names = {
+            *definition.inputs,
+            *(f"{name}_d{axis}" for name in mark.heights for axis in "uv" if name in definition.inputs),
+        }
         if any(one.kind is inspect.Parameter.VAR_KEYWORD for one in signature.parameters.values()):
-            wanted = {name for name, one in signature.parameters.items() if one.kind is not inspect.Parameter.VAR_KEYWORD} - {"ctx"}
+            wanted = {
+                name for name, one in signature.parameters.items() if one.kind is not inspect.Parameter.VAR_KEYWORD
+            } - {"ctx"}
             assert wanted <= names, definition.name
         else:
             assert set(signature.parameters) - {"ctx"} == names, definition.name
 
 
 def test_a_card_is_recognised_by_its_types(library) -> None:
-    card = Card("m", "multiply", "color3", {"in1": Input("in1", "color3", (1, 1, 1)), "in2": Input("in2", "float", 2.0)})
+    card = Card(
+        "m", "multiply", "color3", {"in1": Input("in1", "color3", (1, 1, 1)), "in2": Input("in2", "float", 2.0)}
+    )
     assert library.definition(card).name == "ND_multiply_color3FA"
     both = Card("m", "multiply", "color3", {"in2": Input("in2", "color3", (1, 1, 1))})
     assert library.definition(both).name == "ND_multiply_color3"
@@ -69,7 +165,18 @@ def test_labels_are_plain_and_unlike_each_other(library) -> None:
     assert len(labels) == len(set(labels))
 
 
-@pytest.mark.parametrize(("words", "first"), [("albedo", "image"), ("gradient", "ramplr"), ("levels", "range"), ("dirt", "fractal3d"), ("voronoi", "worleynoise3d"), ("mix", "mix"), ("checks", "checkerboard")])
+@pytest.mark.parametrize(
+    ("words", "first"),
+    [
+        ("albedo", "image"),
+        ("gradient", "ramplr"),
+        ("levels", "range"),
+        ("dirt", "fractal3d"),
+        ("voronoi", "worleynoise3d"),
+        ("mix", "mix"),
+        ("checks", "checkerboard"),
+    ],
+)
 def test_the_search_understands_the_trade(library, words: str, first: str) -> None:
     found = [offer.definition.category for offer in search(offers(library), words)]
     assert first in found[:6]
@@ -94,7 +201,17 @@ def two(kind_from: str, kind_to: str) -> Network:
     return Network().with_card(Card("a", "constant", kind_from)).with_card(Card("b", "add", kind_to))
 
 
-@pytest.mark.parametrize(("source", "target", "cards"), [("float", "float", 0), ("float", "color3", 1), ("color3", "float", 2), ("vector3", "float", 1), ("color3", "vector3", 1), ("float", "vector2", 1)])
+@pytest.mark.parametrize(
+    ("source", "target", "cards"),
+    [
+        ("float", "float", 0),
+        ("float", "color3", 1),
+        ("color3", "float", 2),
+        ("vector3", "float", 1),
+        ("color3", "vector3", 1),
+        ("float", "vector2", 1),
+    ],
+)
 def test_types_convert_by_standard_cards_in_between(library, source: str, target: str, cards: int) -> None:
     network = join(library, two(source, target), Wire("a"), "b", "in1", target)
     wire = network.cards["b"].inputs["in1"].wire

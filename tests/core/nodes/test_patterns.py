@@ -20,7 +20,15 @@ def rot(x: int, k: int) -> int:
 
 def final(a: int, b: int, c: int) -> int:
     """Bob Jenkins' lookup3 final mix."""
-    for first, second, third, k in ((2, 1, 1, 14), (0, 2, 2, 11), (1, 0, 0, 25), (2, 1, 1, 16), (0, 2, 2, 4), (1, 0, 0, 14), (2, 1, 1, 24)):
+    for first, second, third, k in (
+        (2, 1, 1, 14),
+        (0, 2, 2, 11),
+        (1, 0, 0, 25),
+        (2, 1, 1, 16),
+        (0, 2, 2, 4),
+        (1, 0, 0, 14),
+        (2, 1, 1, 24),
+    ):
         words = [a, b, c]
         words[first] ^= words[second]
         words[first] = (words[first] - rot(words[third], k)) & MASK
@@ -89,7 +97,10 @@ def test_gradient_noise_is_that_of_the_reference(size: int, channel: int) -> Non
 @pytest.mark.parametrize("size", [2, 3])
 def test_a_fractal_is_the_sum_of_its_octaves(size: int) -> None:
     found = fractal(PLACES[:size], 4, 2.5, 0.6)[0]
-    wanted = [sum(0.6**octave * noise(tuple(part * 2.5**octave for part in map(float, place))) for octave in range(4)) for place in PLACES[:size].T]
+    wanted = [
+        sum(0.6**octave * noise(tuple(part * 2.5**octave for part in map(float, place))) for octave in range(4))
+        for place in PLACES[:size].T
+    ]
     np.testing.assert_allclose(found, wanted, atol=2e-3)
 
 
@@ -143,24 +154,42 @@ def test_settings_that_differ_from_point_to_point_give_the_same_as_plain_ones(ca
 
 
 def test_checks_begin_with_the_second_colour_at_the_origin(calculate) -> None:
-    found = calculate.node("checkerboard", "color3", {"color1": ("color3", "1,1,1"), "color2": ("color3", "0,0,0"), "uvtiling": ("vector2", "2, 2")}, size=4)
+    found = calculate.node(
+        "checkerboard",
+        "color3",
+        {"color1": ("color3", "1,1,1"), "color2": ("color3", "0,0,0"), "uvtiling": ("vector2", "2, 2")},
+        size=4,
+    )
     grid = found[0].reshape(4, 4)
     np.testing.assert_array_equal(grid, [[1, 1, 0, 0], [1, 1, 0, 0], [0, 0, 1, 1], [0, 0, 1, 1]])
 
 
 def test_ramps_run_with_u_and_v(calculate) -> None:
-    across = calculate.node("ramplr", "float", {"valuel": ("float", "2"), "valuer": ("float", "4")}, size=4)[0].reshape(4, 4)
+    across = calculate.node("ramplr", "float", {"valuel": ("float", "2"), "valuer": ("float", "4")}, size=4)[0].reshape(
+        4, 4
+    )
     np.testing.assert_allclose(across[0], 2 + 2 * (np.arange(4) + 0.5) / 4)
-    up = calculate.node("ramptb", "float", {"valuet": ("float", "1"), "valueb": ("float", "0")}, size=4)[0].reshape(4, 4)
+    up = calculate.node("ramptb", "float", {"valuet": ("float", "1"), "valueb": ("float", "0")}, size=4)[0].reshape(
+        4, 4
+    )
     np.testing.assert_allclose(up[:, 0], 1 - (np.arange(4) + 0.5) / 4)
     corners = {f"value{name}": ("float", str(value)) for name, value in (("tl", 1), ("tr", 2), ("bl", 3), ("br", 4))}
     four = calculate.node("ramp4", "float", corners, size=2)[0].reshape(2, 2)
     u = np.array([0.25, 0.75])
-    np.testing.assert_allclose(four, [(1 * 0.75 + 3 * 0.25) * (1 - u) + (2 * 0.75 + 4 * 0.25) * u, (1 * 0.25 + 3 * 0.75) * (1 - u) + (2 * 0.25 + 4 * 0.75) * u], rtol=1e-5)
+    np.testing.assert_allclose(
+        four,
+        [
+            (1 * 0.75 + 3 * 0.25) * (1 - u) + (2 * 0.75 + 4 * 0.25) * u,
+            (1 * 0.25 + 3 * 0.75) * (1 - u) + (2 * 0.25 + 4 * 0.75) * u,
+        ],
+        rtol=1e-5,
+    )
 
 
 def test_a_split_is_soft_over_seven_tenths_of_a_pixel(calculate) -> None:
-    found = calculate.node("splitlr", "float", {"valuel": ("float", "0"), "valuer": ("float", "1"), "center": ("float", "0.5")}, size=8)[0].reshape(8, 8)[0]
+    found = calculate.node(
+        "splitlr", "float", {"valuel": ("float", "0"), "valuer": ("float", "1"), "center": ("float", "0.5")}, size=8
+    )[0].reshape(8, 8)[0]
     soft = math.sqrt(0.5) / 8
     t = np.clip(((np.arange(8) + 0.5) / 8 - 0.5 + soft) / (2 * soft), 0, 1)
     np.testing.assert_allclose(found, t * t * (3 - 2 * t), atol=1e-5)

@@ -32,7 +32,10 @@ SLOPE = '<ramplr name="h" type="float"><input name="valuel" type="float" value="
 
 @pytest.mark.parametrize("rise", [0.0, 4.0, -16.0])
 def test_the_normal_of_a_slope_is_its_slope_over_sixteen(calculate, rise: float) -> None:
-    body = SLOPE.format(rise=rise) + '<heighttonormal name="n" type="vector3"><input name="in" type="float" nodename="h"/></heighttonormal>'
+    body = (
+        SLOPE.format(rise=rise)
+        + '<heighttonormal name="n" type="vector3"><input name="in" type="float" nodename="h"/></heighttonormal>'
+    )
     found = calculate.graph(body, "vector3", sheet(16, 16)) * 2 - 1
     wanted = np.array([-rise / 16, 0, 1])
     inner = found.reshape(3, 16, 16)[:, 8, 8]
@@ -41,7 +44,10 @@ def test_the_normal_of_a_slope_is_its_slope_over_sixteen(calculate, rise: float)
 
 def test_bump_strength_scales_the_slope_and_negative_turns_it_inside_out(calculate) -> None:
     card = '<bump name="n" type="vector3"><input name="height" type="float" nodename="h"/><input name="scale" type="float" value="{scale}"/></bump>'
-    bent = {scale: calculate.graph(SLOPE.format(rise=8) + card.format(scale=scale), "vector3", sheet(16, 16))[:, 100] for scale in (0, 1, 2, -1)}
+    bent = {
+        scale: calculate.graph(SLOPE.format(rise=8) + card.format(scale=scale), "vector3", sheet(16, 16))[:, 100]
+        for scale in (0, 1, 2, -1)
+    }
     np.testing.assert_allclose(bent[0], (0, 0, 1), atol=1e-6)
     assert bent[1][0] / bent[1][2] == pytest.approx(-0.5, abs=1e-3)
     assert bent[2][0] / bent[2][2] == pytest.approx(-1.0, abs=2e-3)

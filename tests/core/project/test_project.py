@@ -21,7 +21,9 @@ from collage.demo.shed import lime_bloomed_clay, potting_shed_bench, weathered_b
 
 @pytest.fixture
 def project() -> Project:
-    return Project("Shed", {"Lime-bloomed clay": lime_bloomed_clay(), "Böard / 2": weathered_bench()}, potting_shed_bench())
+    return Project(
+        "Shed", {"Lime-bloomed clay": lime_bloomed_clay(), "Böard / 2": weathered_bench()}, potting_shed_bench()
+    )
 
 
 def test_a_project_comes_back_as_it_was_saved(tmp_path: Path, project: Project) -> None:
@@ -44,9 +46,13 @@ def test_saving_keeps_the_state_before_and_drops_what_is_gone(tmp_path: Path, pr
     assert load_project(sorted((tmp_path / "copies").iterdir())[-1])[0] == smaller
 
 
-def test_a_full_disk_leaves_the_old_files_whole(tmp_path: Path, project: Project, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_leaves_the_old_files_whole(
+    tmp_path: Path, project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
     save_project(project, tmp_path, keep_copy=False)
-    changed = project.with_material("Lime-bloomed clay", edits.set_value(lime_bloomed_clay(), "dry", "fg", "float", 0.1))
+    changed = project.with_material(
+        "Lime-bloomed clay", edits.set_value(lime_bloomed_clay(), "dry", "fg", "float", 0.1)
+    )
 
     def full(_number: int) -> None:
         raise OSError(28, "No space left on device")
@@ -103,7 +109,10 @@ def test_maps_come_along_to_another_folder(tmp_path: Path) -> None:
     assert not (target / "copies").exists()
 
 
-@pytest.mark.parametrize(("name", "file"), [("Lime-bloomed clay", "lime-bloomed-clay"), ("../../x", "x"), ("ÄÖ", "material"), ("", "material")])
+@pytest.mark.parametrize(
+    ("name", "file"),
+    [("Lime-bloomed clay", "lime-bloomed-clay"), ("../../x", "x"), ("ÄÖ", "material"), ("", "material")],
+)
 def test_file_names_are_plain(name: str, file: str) -> None:
     assert slug(name) == file
 

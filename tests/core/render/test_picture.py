@@ -24,7 +24,9 @@ EYE = Camera(turn=0, height=0, distance=1.0, target=(0, 0.1, 0), field=30)
 
 
 def ball_bench(**changes) -> Bench:
-    return Bench(objects=(BenchObject(name="Ball", shape="sphere", material="m"),), camera=EYE, ground=False).model_copy(update=changes)
+    return Bench(
+        objects=(BenchObject(name="Ball", shape="sphere", material="m"),), camera=EYE, ground=False
+    ).model_copy(update=changes)
 
 
 def material(**channels: tuple[str, object]) -> Network:
@@ -92,7 +94,11 @@ def test_a_changed_value_casts_no_rays_and_evaluates_only_what_it_must(renderer,
 
 def test_a_look_at_one_input_shows_its_plain_value(renderer) -> None:
     network = material(base_color=("color3", (0.5, 0.25, 0.125)), specular_roughness=("float", 0.5))
-    for mode, wanted in (("base_color", (188, 137, 99)), ("specular_roughness", (128, 128, 128)), ("normals", (128, 128, 255))):
+    for mode, wanted in (
+        ("base_color", (188, 137, 99)),
+        ("specular_roughness", (128, 128, 128)),
+        ("normals", (128, 128, 255)),
+    ):
         picture = renderer.picture(request(network, mode=mode))
         np.testing.assert_allclose(picture.display[48, 48].astype(int), wanted, atol=4)
 
@@ -138,7 +144,9 @@ def test_peeking_shows_a_cards_raw_output_on_the_object(renderer) -> None:
 
 def test_opacity_lets_the_surround_through(renderer) -> None:
     whole = renderer.picture(request(material(base_color=("color3", (0.0, 0.0, 0.0))))).linear[48, 48, 0]
-    half = renderer.picture(request(material(base_color=("color3", (0.0, 0.0, 0.0)), geometry_opacity=("float", 0.5)))).linear
+    half = renderer.picture(
+        request(material(base_color=("color3", (0.0, 0.0, 0.0)), geometry_opacity=("float", 0.5)))
+    ).linear
     assert half[48, 48, 0] == pytest.approx((whole + half[2, 2, 0]) / 2, abs=0.02)
 
 
@@ -153,7 +161,9 @@ def test_ground_in_the_open_is_lit_in_full_and_dark_under_the_object(renderer) -
 
 def test_a_panel_casts_a_shadow_away_from_itself(renderer) -> None:
     lights = (AreaLight(height=40, turn=-90, distance=1.5, strength=3000, target=(0, 0, 0), width=0.1, length=0.1),)
-    bench = ball_bench(ground=True, lights=lights, camera=Camera(turn=0, height=60, distance=1.2, target=(0, 0, 0), field=40))
+    bench = ball_bench(
+        ground=True, lights=lights, camera=Camera(turn=0, height=60, distance=1.2, target=(0, 0, 0), field=40)
+    )
     picture = renderer.picture(request(material(), bench, width=160, height=160))
     row = picture.linear[80, :, 0]
     part = picture.parts[80]

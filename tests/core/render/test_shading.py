@@ -23,11 +23,22 @@ def sky() -> EnvironmentLight:
     """A smooth sky: light grows with the height."""
     height, width = 64, 128
     v = 1 - (np.arange(height) + 0.5) / height
-    return prepare(np.repeat(np.repeat((0.5 + 0.5 * np.sin((v - 0.5) * np.pi))[:, None, None], width, 1), 3, 2).astype(np.float32))
+    return prepare(
+        np.repeat(np.repeat((0.5 + 0.5 * np.sin((v - 0.5) * np.pi))[:, None, None], width, 1), 3, 2).astype(np.float32)
+    )
 
 
 def packed(count: int, **values: float) -> np.ndarray:
-    rows = {"ior": k.IOR, "metal": k.METAL, "roughness": k.ROUGHNESS, "weight": k.SPECULAR_WEIGHT, "coat": k.COAT, "coat_roughness": k.COAT_ROUGHNESS, "fuzz": k.FUZZ, "diffuse_roughness": k.DIFFUSE_ROUGHNESS}
+    rows = {
+        "ior": k.IOR,
+        "metal": k.METAL,
+        "roughness": k.ROUGHNESS,
+        "weight": k.SPECULAR_WEIGHT,
+        "coat": k.COAT,
+        "coat_roughness": k.COAT_ROUGHNESS,
+        "fuzz": k.FUZZ,
+        "diffuse_roughness": k.DIFFUSE_ROUGHNESS,
+    }
     surface = np.zeros((k.ROWS, count), np.float32)
     surface[k.SPECULAR : k.SPECULAR + 3] = 1
     surface[k.COAT_COLOUR : k.COAT_COLOUR + 3] = 1
@@ -40,7 +51,9 @@ def packed(count: int, **values: float) -> np.ndarray:
     return surface
 
 
-def shade(light: EnvironmentLight, surface: np.ndarray, view: np.ndarray, lights: tuple = (), strength: float = 1.0) -> np.ndarray:
+def shade(
+    light: EnvironmentLight, surface: np.ndarray, view: np.ndarray, lights: tuple = (), strength: float = 1.0
+) -> np.ndarray:
     """Radiance of level ground at the origin (normal up) seen along `view` (3, n)."""
     count = surface.shape[1]
     up = np.repeat(np.array([[0], [1], [0]], np.float32), count, 1)
@@ -92,7 +105,12 @@ def test_reflected_energy_in_closed_form_and_at_a_smooth_limit() -> None:
 def ggx_brdf(alpha: float, nl: np.ndarray, nv: float, nh: np.ndarray, vh: np.ndarray, f0: float) -> np.ndarray:
     """The reflection of a microfacet surface, in double precision, straight from Heitz 2014."""
     d = alpha**2 / (np.pi * (nh**2 * (alpha**2 - 1) + 1) ** 2)
-    g = 2 * nl * nv / (nv * np.sqrt(alpha**2 + (1 - alpha**2) * nl**2) + nl * np.sqrt(alpha**2 + (1 - alpha**2) * nv**2))
+    g = (
+        2
+        * nl
+        * nv
+        / (nv * np.sqrt(alpha**2 + (1 - alpha**2) * nl**2) + nl * np.sqrt(alpha**2 + (1 - alpha**2) * nv**2))
+    )
     f = f0 + (1 - f0) * (1 - vh) ** 5
     return d * g * f / (4 * nl * nv)
 
@@ -203,7 +221,10 @@ def test_shadow_directions_find_the_light(sky) -> None:
     assert sky.radiance.mean() == pytest.approx(4 * np.pi * 0.5, rel=0.08)
 
 
-@pytest.mark.parametrize(("linear", "neutral", "shown"), [(0.0, 0, 0), (0.2140411, 0, 128), (1.0, 0, 255), (9.0, 0, 255), (0.2541, 1, 128), (0.04, 1, 25)])
+@pytest.mark.parametrize(
+    ("linear", "neutral", "shown"),
+    [(0.0, 0, 0), (0.2140411, 0, 128), (1.0, 0, 255), (9.0, 0, 255), (0.2541, 1, 128), (0.04, 1, 25)],
+)
 def test_the_screen_shows_published_values(linear: float, neutral: int, shown: int) -> None:
     out = np.empty((1, 3), np.uint8)
     k.display(np.full((1, 3), linear, np.float32), np.float32(1), neutral, out)

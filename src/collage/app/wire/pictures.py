@@ -16,6 +16,7 @@ from collage.core.document.model import CONVERT, MAP_SET, Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import ResultCache, Workers
 from collage.core.nodes.labels import Offer, new_card
+from collage.core.render.bench import BenchObject
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, card_pictures
 from collage.core.render.scene import own_bounds
 
@@ -69,12 +70,10 @@ class PictureMaker(QObject):
     def _on_changed(self, _before: object, _after: object) -> None:
         self.ask()
 
-    def box(self) -> Box:
-        """The box of the first object that wears the material: pictures show patterns at its size."""
-        for item in self.session.project.bench.objects:
-            if item.material == self.session.material:
-                return own_bounds(item)
-        return UNIT_BOX
+    def _wearer(self) -> BenchObject | None:
+        """The first object that wears the material: pictures show patterns at its size."""
+        objects = self.session.project.bench.objects
+        return next((item for item in objects if item.material == self.session.material), None)
 
     def ask(self) -> None:
         session, workers, cache = self.session, self.workers, self.cache
@@ -84,7 +83,7 @@ class PictureMaker(QObject):
             session.material,
             session.base_folder,
         )
-        network, box = session.network, self.box()
+        network, wearer = session.network, self._wearer()
         hidden = hidden_on_board(network)
         names = [
             name
@@ -103,7 +102,7 @@ class PictureMaker(QObject):
                 cache=cache,
                 workers=workers,
                 size=(228, 136),
-                box=box,
+                box=own_bounds(wearer) if wearer is not None else UNIT_BOX,
                 cancelled=cancelled,
             )
             yield BoardPictures(material, path, _images(made), _here(made, path))

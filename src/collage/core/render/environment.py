@@ -7,11 +7,15 @@ come from directions drawn where the light is.
 
 from __future__ import annotations
 
+import hashlib
 import math
-from dataclasses import dataclass
+import os
+import zipfile
+from dataclasses import dataclass, fields
 from pathlib import Path
 
 import numpy as np
+import platformdirs
 
 from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
@@ -21,6 +25,7 @@ ROUGHNESSES = np.array([0.0, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0], np.float32)
 SIZES = (512, 256, 128, 64, 32, 32, 32)
 SETS, PER_SET = 16, 16
 IRRADIANCE_SIZE = 32
+_VERSION = b"1"  # of what is kept in the cache
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -49,8 +54,36 @@ def even(grey: float = 1.0) -> np.ndarray:
 
 
 def load_environment(path: Path | None) -> EnvironmentLight:
-    """The environment in a file, or an even grey for None. Raises CollageError."""
-    return prepare(even(0.5) if path is None else read_pixels(path))
+    """The environment in a file, or an even grey for None. Raises CollageError.
+
+    What was made ready before is kept in the user's cache folder, by the picture's content.
+    """
+    picture = even(0.5) if path is None else read_pixels(path)
+    key = hashlib.blake2b(picture.tobytes(), digest_size=16, salt=_VERSION).hexdigest()
+    kept = Path(platformdirs.user_cache_dir("collage")) / "environments" / f"{key}.npz"
+    found = _from_cache(kept)
+    if found is None:
+        found = prepare(picture)
+        _to_cache(kept, found)
+    return found
+
+
+def _from_cache(path: Path) -> EnvironmentLight | None:
+    try:
+        with np.load(path, allow_pickle=False) as arrays:
+            return EnvironmentLight(**{one.name: arrays[one.name] for one in fields(EnvironmentLight)})
+    except (OSError, ValueError, KeyError, zipfile.BadZipFile):
+        return None  # not there, or broken: it is made again
+
+
+def _to_cache(path: Path, light: EnvironmentLight) -> None:
+    temporary = path.with_name(f".{path.stem}.{os.getpid()}.npz")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        np.savez(temporary, **{one.name: getattr(light, one.name) for one in fields(EnvironmentLight)})
+        os.replace(temporary, path)
+    except OSError:
+        temporary.unlink(missing_ok=True)  # no cache is no harm
 
 
 def to_direction(u: np.ndarray, v: np.ndarray) -> np.ndarray:

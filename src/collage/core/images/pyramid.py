@@ -79,13 +79,27 @@ def _table(kind: str, space: str, low: float, high: float) -> np.ndarray:
     return table
 
 
-def _encode(linear: np.ndarray, table: np.ndarray, kind: str, dtype: type[np.generic]) -> np.ndarray:
-    """Stored numbers whose table values are nearest to `linear` (tables rise, but for half bits)."""
+FINE = 65536
+
+
+@lru_cache(maxsize=32)
+def _nearest(kind: str, space: str, low: float, high: float) -> np.ndarray:
+    """The stored number nearest to each of FINE even steps from the table's lowest value to its highest."""
+    table = _table(kind, space, low, high).astype(np.float64)
+    steps = np.linspace(table[0], table[-1], FINE)
+    at = np.clip(np.searchsorted(table, steps), 1, len(table) - 1)
+    at -= steps - table[at - 1] < table[at] - steps
+    return at.astype(np.uint8 if kind == "uint8" else np.uint16)
+
+
+def _encode(linear: np.ndarray, kind: str, space: str, low: float, high: float) -> np.ndarray:
+    """Stored numbers whose table values are nearest to `linear`."""
     if kind == "half":
         return np.clip(linear, -65504, 65504).astype(np.float16).view(np.uint16)
-    at = np.clip(np.searchsorted(table, linear), 1, len(table) - 1)
-    at -= linear - table[at - 1] < table[at] - linear
-    return at.astype(dtype)
+    table = _table(kind, space, low, high)
+    scale = (FINE - 1) / max(float(table[-1] - table[0]), 1e-30)
+    steps = np.clip((linear - table[0]) * np.float32(scale) + np.float32(0.5), 0, FINE - 1)
+    return _nearest(kind, space, low, high)[steps.astype(np.uint16)]
 
 
 def _halved(level: np.ndarray) -> np.ndarray:
@@ -131,8 +145,7 @@ def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
             stored = np.rint((pixels - low) * (65535.0 / (high - low))).astype(np.uint16)
         else:
             kind, stored = "half", pixels.astype(np.float16).view(np.uint16)
-    table = _table(kind, space, low, high)
-    return _with_levels(np.ascontiguousarray(stored), table, kind, bits)
+    return _with_levels(np.ascontiguousarray(stored), (kind, space, low, high), bits)
 
 
 def _in_709(pixels: np.ndarray, space: str) -> np.ndarray:
@@ -150,12 +163,13 @@ def _decoded(pixels: np.ndarray, space: str) -> np.ndarray:
     return plain
 
 
-def _with_levels(stored: np.ndarray, table: np.ndarray, kind: str, bits: int) -> Pyramid:
+def _with_levels(stored: np.ndarray, coding: tuple[str, str, float, float], bits: int) -> Pyramid:
+    table = _table(*coding)
     parts, sizes = [stored], [stored.shape[:2]]
     level = table[stored]
     while max(level.shape[:2]) > 1:
         level = _halved(level)
-        parts.append(_encode(level, table, kind, stored.dtype.type))
+        parts.append(_encode(level, *coding))
         sizes.append(level.shape[:2])
     channels = stored.shape[2]
     texels = np.concatenate([part.reshape(-1, channels) for part in parts])

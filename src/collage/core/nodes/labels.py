@@ -47,7 +47,7 @@ LABELS = {
 """Label of each category. Categories that are not here are shown by their standard name."""
 
 SYNONYMS = {
-    "image": "texture map bitmap picture file albedo diffuse gloss photo",
+    "image": "map bitmap picture texture file albedo diffuse gloss photo",
     "fractal3d": "fbm clouds grunge dirt turbulence noise perlin",
     "fractal2d": "fbm clouds grunge dirt turbulence noise perlin",
     "noise3d": "perlin gradient noise",
@@ -57,7 +57,7 @@ SYNONYMS = {
     "cellnoise3d": "random id noise",
     "cellnoise2d": "random id noise",
     "range": "levels remap gamma input output",
-    "remap": "fit map range scale",
+    "remap": "fit scale from to",
     "mix": "blend lerp layer mask",
     "place2d": "repeat tiling scale offset rotate uv transform",
     "texcoord": "coordinates uv",

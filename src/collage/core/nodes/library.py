@@ -76,7 +76,7 @@ class NodeDef:
     help: str = ""
     function: Callable[..., Any] | None = None
 
-    @property
+    @cached_property
     def type(self) -> str:
         """Type of the only output, or `multioutput`."""
         if len(self.outputs) == 1:
@@ -112,6 +112,7 @@ class Library:
             self._by_category.setdefault(one.category, []).append(one)
         self._sources = dict(graphs)
         self._graphs: dict[str, Network] = {}
+        self._found: dict[object, NodeDef] = {}  # definitions of cards, by what they are told from
 
     def __iter__(self) -> Any:
         return iter(self._by_name.values())
@@ -154,6 +155,12 @@ class Library:
         named = self._by_name.get(card.attributes.get("nodedef", ""))
         if named is not None and named.category == card.category:
             return named
+        look = (card.category, card.type, *((one.name, one.type) for one in card.inputs.values()))
+        if look not in self._found:
+            self._found[look] = self._best(card)
+        return self._found[look]
+
+    def _best(self, card: Card) -> NodeDef:
         candidates = self.of_category(card.category)
         if not candidates:
             raise CollageError(

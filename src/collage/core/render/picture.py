@@ -15,11 +15,12 @@ from typing import Any, Literal, TypeVar
 
 import numpy as np
 
+from collage.core.document.model import Network
 from collage.core.errors import CollageError
-from collage.core.evaluate.plan import CardOutput, Place, build_plan
+from collage.core.evaluate.plan import CardOutput, Const, Place, build_plan
 from collage.core.evaluate.run import BLOCK, Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import linear_to_srgb, srgb_to_linear
-from collage.core.images.store import ImageStore
+from collage.core.images.store import ImageRef, ImageStore
 from collage.core.kernels import shading
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
@@ -43,6 +44,7 @@ from collage.core.render.surface import (
     evaluate_surface,
     pack,
     plan_surface,
+    surface_key,
     value_of,
 )
 from collage.core.render.view import Group, View, build_view
@@ -104,6 +106,7 @@ class Renderer:
         self._scenes: OrderedDict[Hashable, Scene] = OrderedDict()
         self._lights: OrderedDict[Hashable, EnvironmentLight] = OrderedDict()
         self._views: OrderedDict[Hashable, View] = OrderedDict()
+        self._plans: dict[str, tuple[Network, Path, tuple[str, ...], Surface]] = {}
 
     # ---- what is kept -------------------------------------------------------------------------
 
@@ -232,11 +235,19 @@ class Renderer:
             network = request.project.materials.get(name)
             if network is None:
                 continue
-            surfaces[name] = plan_surface(
-                self.library, network, folder=material_folder(request.folder), images=self.images
-            )
+            surfaces[name] = self._surface(name, network, material_folder(request.folder))
             problems.update({(name, place): error for place, error in surfaces[name].problems.items()})
         return surfaces
+
+    def _surface(self, name: str, network: Network, folder: Path) -> Surface:
+        """The plan of a material; the one before, while neither the network nor its files have changed."""
+        kept = self._plans.get(name)
+        if kept is not None and kept[0] is network and kept[1] == folder and kept[2] == _stamps(kept[3]):
+            return kept[3]
+        surface = plan_surface(self.library, network, folder=folder, images=self.images)
+        if not surface.problems:  # what is broken is looked at again: its file may be there by then
+            self._plans[name] = (network, folder, _stamps(surface), surface)
+        return surface
 
     def _linear(
         self,
@@ -259,16 +270,34 @@ class Renderer:
             if request.peek is not None:
                 target[:] = self._peeked(request, name, group, problems, cancelled)
                 continue
-            inputs: Mapping[str, Array] = {}
-            if name in surfaces:
-                inputs = evaluate_surface(
-                    surfaces[name], group.points, cache=self.cache, workers=self.workers, cancelled=cancelled
-                )
-            target[:] = self._shown(request, view, group, inputs, backdrop, cancelled)
+            target[:] = self._surface_shown(request, view, group, surfaces.get(name), backdrop, cancelled)
         picture = np.zeros((view.width * view.height, 3), np.float32)
         shading.gather(values, view.pixel, view.weight, picture)
         picture += (1 - np.minimum(view.covered, 1))[:, None] * np.float32(backdrop)
         return picture
+
+    def _surface_shown(
+        self,
+        request: PictureRequest,
+        view: View,
+        group: Group,
+        surface: Surface | None,
+        backdrop: float,
+        cancelled: Callable[[], bool],
+    ) -> Array:
+        """The samples of one object; those of before, as long as nothing that they show has changed."""
+        if surface is None:
+            return self._shown(request, view, group, {}, backdrop, cancelled)
+        environment = request.project.bench.environment
+        name = f"{request.mode} {backdrop} {environment.on} {environment.strength} {surface_key(surface)}"
+        kept = self.cache.get(name, group.points.id)
+        if kept is None:
+            inputs = evaluate_surface(
+                surface, group.points, cache=self.cache, workers=self.workers, cancelled=cancelled
+            )
+            kept = np.ascontiguousarray(self._shown(request, view, group, inputs, backdrop, cancelled))
+            self.cache.put(name, group.points.id, kept)
+        return kept
 
     def _shown(
         self,
@@ -389,8 +418,24 @@ class Renderer:
         lit = request.peek is None and request.mode in ("lit", "clay")
         out = np.empty(linear.shape, np.uint8)
         neutral = int(lit and bench.view_transform == "neutral")
-        shading.display(linear, np.float32(exposure_of(request)), neutral, out)
+        exposure = np.float32(exposure_of(request))
+
+        def block(start: int) -> None:
+            cut = slice(start, start + BLOCK)
+            shading.display(linear[cut], exposure, neutral, out[cut])
+
+        self.workers.map(block, range(0, len(linear), BLOCK))
         return out
+
+
+def _stamps(surface: Surface) -> tuple[str, ...]:
+    """The states on disk of all image files of a plan."""
+    return tuple(
+        source.value.stamp
+        for step in surface.plan.steps
+        for source in step.sources.values()
+        if isinstance(source, Const) and isinstance(source.value, ImageRef)
+    )
 
 
 def _block(array: np.ndarray | None, start: int, stop: int) -> np.ndarray:

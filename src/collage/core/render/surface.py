@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -81,6 +82,15 @@ def plan_surface(
     targets: dict[str, CardInput | CardOutput] = {name: CardInput(card.name, name) for name in _USED}
     plan = build_plan(library, network, targets, folder=folder, images=images)
     return Surface(plan, plan.problems)
+
+
+def surface_key(surface: Surface) -> str:
+    """A name for all that the surface's inputs are: equal names, equal values at the same points."""
+    parts = [
+        f"{name} {source.key if isinstance(source, Const) else source.name}"
+        for name, source in surface.plan.outputs.items()
+    ]
+    return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
 def evaluate_surface(
@@ -165,7 +175,8 @@ def pack(values: Mapping[str, Array], points: Points, start: int, stop: int) -> 
     packed[k.FUZZ] = cut("fuzz_weight")
     packed[k.FUZZ_COLOUR : k.FUZZ_COLOUR + 3] = cut("fuzz_color")
     packed[k.FUZZ_ROUGHNESS] = np.clip(cut("fuzz_roughness"), 0, 1)
-    np.nan_to_num(packed, copy=False, nan=0.0, posinf=1e4, neginf=-1e4)
+    if not np.isfinite(packed.sum()):  # one sum tells whether any of them is no number
+        np.nan_to_num(packed, copy=False, nan=0.0, posinf=1e4, neginf=-1e4)
     normal = _normal(values.get(NORMAL), points, start, stop)
     coat = _normal(values.get(COAT_NORMAL), points, start, stop)
     return packed, normal, coat

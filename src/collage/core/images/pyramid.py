@@ -108,6 +108,10 @@ def _halved(level: np.ndarray) -> np.ndarray:
         size = level.shape[axis]
         if size == 1:
             continue
+        if size % 2 == 0:
+            first, second = (level[0::2], level[1::2]) if axis == 0 else (level[:, 0::2], level[:, 1::2])
+            level = (first + second) * np.float32(0.5)
+            continue
         pairs = np.arange(0, size - 1, 2)
         counts = np.full(len(pairs), 2.0, np.float32)
         counts[-1] += size % 2

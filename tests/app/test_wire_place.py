@@ -97,7 +97,7 @@ def test_a_drag_in_a_field_is_seen_at_once_and_is_one_step(window: MainWindow, h
     number = field(window, "dry", "fg")
     hand.drag(number, QPoint(60, 10), QPoint(20, 10), steps=12)
     assert window.session.network.cards["dry"].inputs["fg"].value < 0.93
-    assert window.history.labels == ["Set fg of Dry roughness"]
+    assert window.history.labels == ["Set fg of Dryness"]
     assert (shown(window) != before).any()
     window.undo_action.trigger()
     assert window.session.network.cards["dry"].inputs["fg"].value == 0.93

@@ -113,6 +113,8 @@ class MainWindow(QMainWindow):
         status.setSizeGripEnabled(False)
         status.setFixedHeight(24)  # a line of text must not move the pictures above it
         self.hint_label, self.pixel_label, self.time_label = QLabel(), QLabel(), QLabel()
+        for label in (self.hint_label, self.pixel_label, self.time_label):
+            label.setContentsMargins(8, 0, 8, 0)
         status.addWidget(self.hint_label, 1)
         status.addPermanentWidget(self.pixel_label)
         status.addPermanentWidget(self.time_label)
@@ -310,6 +312,7 @@ class MainWindow(QMainWindow):
             return
         self._board_images = made.images
         self.board.show_pictures(made.images, made.problems)
+        self.controls.show_pictures(made.images)
         if not self.session.path:
             self.channels.show_pictures(made.images)
         self._show_flat()

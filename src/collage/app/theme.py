@@ -116,6 +116,10 @@ def _sheet(t: Theme) -> str:
     QStatusBar {{ color: {t.quiet}; border-top: 1px solid {t.line}; }}
     QStatusBar::item {{ border: none; }}
     #panel {{ background: {t.panel}; }}
+    #popup {{ background: {t.panel}; border: 1px solid {t.ink}; }}
+    QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.line}; background: {t.card}; }}
+    QCheckBox::indicator:checked {{ background: {t.ink}; border: 2px solid {t.card}; outline: 1px solid {t.line}; }}
+    QCheckBox::indicator:focus {{ border-color: {t.accent}; }}
     #topBar {{ border-bottom: 1px solid {t.line}; }}
     QLineEdit, QPlainTextEdit, QComboBox, QListWidget#found {{
         background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 0; padding: 2px 5px;

@@ -134,7 +134,7 @@ def lime_bloomed_clay() -> Network:
         map_set("terracotta", "Terracotta", (1.9, -0.1), 2.0),
         card("clay", "multiply", "color3", (3.8, -0.1), "Shaded clay",
              in1=("color3", Wire("terracotta", "base_color")), in2=("float", Wire("terracotta", "occlusion"))),
-        card("place", "position", "vector3", (0.0, 2.2), "Place on the pot"),
+        card("place", "position", "vector3", (0.0, 2.2), "Place"),
         card("finer", "multiply", "vector3", (0.95, 2.75), "Finer",
              in1=("vector3", Wire("place")), in2=("float", 26.0)),
         card("clouds", "fractal3d", "float", (1.9, 2.75), "Fractal",
@@ -148,9 +148,9 @@ def lime_bloomed_clay() -> Network:
         card("lime", "ramplr", "color3", (3.8, 2.2), "Ramp",
              valuel=("color3", (0.47, 0.30, 0.21)), valuer=("color3", (0.70, 0.65, 0.57)),
              texcoord=("vector2", Wire("across"))),
-        card("bloom", "mix", "color3", (4.75, 0.1), "Bloom over clay",
+        card("bloom", "mix", "color3", (4.75, 0.1), "Bloom",
              fg=("color3", Wire("lime")), bg=("color3", Wire("clay")), mix=("float", Wire("edge"))),
-        card("dry", "mix", "float", (4.75, 1.25), "Dry roughness",
+        card("dry", "mix", "float", (4.75, 1.25), "Dryness",
              fg=("float", 0.93), bg=("float", Wire("terracotta", "roughness")), mix=("float", Wire("edge"))),
         card("relief", "normalmap", "vector3", (3.8, 1.05), "Normal map",
              scale=("float", 0.85), **{"in": ("vector3", Wire("terracotta", "normal"))}),
@@ -173,13 +173,13 @@ def celadon_glaze() -> Network:
     """Crackled celadon under a clear coat, darker where the glaze pools."""
     cards = [
         map_set("celadon", "Celadon", (0, 0), 1.5),
-        card("place", "position", "vector3", (-0.2, 2.2), "Place on the dish"),
+        card("place", "position", "vector3", (-0.2, 2.2), "Place"),
         card("upright", "extract", "float", (0.9, 2.2), "Height",
              index=("integer", 1), **{"in": ("vector3", Wire("place"))}),
         card("pool", "remap", "float", (2.0, 2.2), "Pooled glaze", inlow=("float", 0.007), inhigh=("float", 0.022),
-             outlow=("float", 0.42), outhigh=("float", 1.0), **{"in": ("float", Wire("upright"))}),
+             outlow=("float", 0.6), outhigh=("float", 1.0), **{"in": ("float", Wire("upright"))}),
         card("kept", "clamp", "float", (3.0, 2.2), "Kept in range",
-             low=("float", 0.42), **{"in": ("float", Wire("pool"))}),
+             low=("float", 0.6), **{"in": ("float", Wire("pool"))}),
         card("tone", "multiply", "color3", (3.0, 0.4), "Deeper in the hollow",
              in1=("color3", Wire("celadon", "base_color")), in2=("float", Wire("kept"))),
         card("crackle", "normalmap", "vector3", (3.0, 1.3), "Normal map",
@@ -192,7 +192,8 @@ def celadon_glaze() -> Network:
             "specular_roughness": ("float", Wire("celadon", "roughness")),
             "coat_weight": ("float", 0.9),
             "coat_roughness": ("float", 0.07),
-            "coat_color": ("color3", (0.93, 0.97, 0.93)),
+            "coat_color": ("color3", (0.96, 0.985, 0.96)),
+            "coat_darkening": ("float", 0.25),
             "geometry_normal": ("vector3", Wire("crackle")),
         },
     )
@@ -239,7 +240,7 @@ def potting_shed_bench() -> Bench:
         lights=(AreaLight(name="Window", colour=(1.0, 0.94, 0.86), strength=4.0, height=38, turn=-58, distance=0.95,
                           width=0.5, length=0.6),),
         environment=Environment(file="environments/studio.exr", strength=0.85),
-        camera=Camera(turn=14, height=15, distance=0.66, target=(0.0, 0.104, 0.0), field=27),
+        camera=Camera(turn=14, height=15, distance=0.72, target=(0.0, 0.1, 0.0), field=27),
     )  # fmt: skip
 
 

@@ -18,8 +18,7 @@ class AddField(QFrame):
 
     def __init__(self, library: Library, every: list[Offer], pictures: dict[str, QPixmap], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setObjectName("panel")
-        self.setFrameShape(QFrame.Shape.Box)
+        self.setObjectName("popup")
         self._board = parent
         self._library, self._every, self._pictures = library, every, pictures
         self._source_type = ""
@@ -80,7 +79,9 @@ class AddField(QFrame):
             item.setToolTip(offer.definition.help or f"{offer.definition.category} of the standard library")
             picture = self._pictures.get(offer.definition.category)
             if picture is not None:
-                item.setIcon(QIcon(picture))
+                icon = QIcon(picture)
+                icon.addPixmap(picture, QIcon.Mode.Selected)  # chosen rows keep the picture's colours
+                item.setIcon(icon)
             self.found.addItem(item)
         self.found.setCurrentRow(0)
 

@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -79,7 +80,16 @@ class ControlsPanel(QFrame):
         self._area.setWidgetResizable(True)
         self._area.setFrameShape(QFrame.Shape.NoFrame)
         self._area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        layout.addWidget(self._area, 1)
+        self.picture = QLabel()
+        self.picture.setFixedSize(171, 102)
+        self.picture.setScaledContents(True)
+        self.picture.setAccessibleName("What the card puts out")
+        self._images: dict[str, QImage] = {}
+        body = QHBoxLayout()
+        body.setSpacing(16)
+        body.addWidget(self.picture, 0, Qt.AlignmentFlag.AlignTop)
+        body.addWidget(self._area, 1)
+        layout.addLayout(body, 1)
         session.selection_changed.connect(self._rebuild)
         session.changed.connect(self._on_changed)
         self._rebuild()
@@ -87,6 +97,14 @@ class ControlsPanel(QFrame):
     def close_down(self) -> None:
         self.session.selection_changed.disconnect(self._rebuild)
         self.session.changed.disconnect(self._on_changed)
+
+    def show_pictures(self, images: dict[str, QImage]) -> None:
+        """New pictures of the cards; the chosen one's stands beside its controls."""
+        self._images = images
+        image = images.get(self._card.name) if self._card is not None else None
+        self.picture.setVisible(image is not None)
+        if image is not None:
+            self.picture.setPixmap(QPixmap.fromImage(image))
 
     # ---- following the document ---------------------------------------------------------------
 
@@ -140,6 +158,7 @@ class ControlsPanel(QFrame):
         grid.setRowStretch(ROWS, 1)
         self._area.setWidget(inside)
         self._show_values()
+        self.show_pictures(self._images)
 
     def _head(self, card: Card) -> None:
         kind = label_of(card.category)

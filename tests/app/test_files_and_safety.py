@@ -195,3 +195,38 @@ def test_everything_has_a_tooltip_or_a_name_for_screen_readers(window) -> None:
 def test_problems_of_a_worker_are_sentences_in_the_window(window) -> None:
     window.preview.failed.emit(CollageError("Something is wrong.", remedy="Do something."))
     assert window.banner_text.text() == "Something is wrong. Do something."
+
+
+def drop_files(board, *paths: Path) -> None:
+    from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+    from PySide6.QtGui import QDropEvent
+
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    event = QDropEvent(
+        QPointF(60, 60), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    board.dropEvent(event)
+
+
+def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path: Path, shed: Path) -> None:
+    drop_files(window.board, shed / "maps" / "celadon" / "celadon_base_color.png")
+    card = window.session.network.cards["image"]
+    assert card.inputs["file"].attributes == {"colorspace": "srgb_texture"}
+    assert settle(window)
+    assert window.board.cards["image"].problem is None
+    window.undo_action.trigger()
+    assert "image" not in window.session.network.cards
+    (tmp_path / "odd.mtlx").write_text(
+        '<materialx version="1.39"><mystery name="x" type="color3"/><noise2d name="n" type="color3"/><open_pbr_surface name="s" type="surfaceshader"><input name="base_color" type="color3" nodename="x"/></open_pbr_surface></materialx>'
+    )
+    drop_files(window.board, tmp_path / "odd.mtlx")
+    assert window.session.material == "odd"
+    assert settle(window)
+    assert "mystery" in str(window.board.cards["x"].problem)
+    assert window.board.cards["n"].problem is None
+    (tmp_path / "bomb.mtlx").write_text('<!DOCTYPE m [<!ENTITY a "b">]><materialx version="1.39"/>')
+    before = window.session.project
+    drop_files(window.board, tmp_path / "bomb.mtlx")
+    assert "entities" in window.banner_text.text()
+    assert window.session.project is before

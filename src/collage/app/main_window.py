@@ -206,6 +206,7 @@ class MainWindow(QMainWindow):
         menu.addSeparator()
         self._action(menu, "Save", self.save, "Ctrl+S")
         self._action(menu, "Save as…", self.save_as, "Ctrl+Shift+S")
+        self._action(menu, "Add a MaterialX material…", self.add_material_dialog)
         menu.addSeparator()
         self._action(menu, "Render a picture…", self.render_dialog, "Ctrl+R")
         menu.addSeparator()
@@ -542,6 +543,14 @@ class MainWindow(QMainWindow):
     def _remember(self, folder: Path) -> None:
         self.settings = self.settings.with_recent(folder)
         save_settings(self.settings, self._settings_file)
+
+    def add_material_dialog(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Add a material", "", "MaterialX documents (*.mtlx)")
+        if name:
+            try:
+                self.session.add_material(Path(name))
+            except CollageError as error:
+                self.show_problem(error)
 
     def render_dialog(self) -> None:
         dialog = RenderDialog(self.session, self.workers, self.preview.mode, self)

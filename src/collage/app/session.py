@@ -5,6 +5,7 @@ Panels write through the session and listen to its signals; they never hold a co
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -15,14 +16,16 @@ from psygnal import Signal
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.materials import hidden_on_board, new_material, surface_card
+from collage.core.document.materialx import read_document
 from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput
+from collage.core.images.files import read_info
 from collage.core.images.store import ImageStore
 from collage.core.nodes.labels import label_of, new_card, title_of
 from collage.core.nodes.library import Library, NodeDef
 from collage.core.nodes.wiring import join
-from collage.core.project.folder import copy_files, load_project, save_project
+from collage.core.project.folder import copy_files, load_project, material_folder, save_project
 from collage.core.project.recovery import Desk
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench, Camera
@@ -283,6 +286,36 @@ class Session:
 
         if names and self.edit("Duplicate", change):
             self.select(fresh.values())
+
+    def add_image(self, path: Path, place: tuple[float, float]) -> str:
+        """An image card for a file that was dropped on the board. A map of colours is read as sRGB."""
+        data = path.suffix.lower() in (".exr", ".hdr") or read_info(path).channels == 1
+        kind = "float" if data and read_info(path).channels == 1 else "color3"
+        space = {} if data else {"colorspace": "srgb_texture"}
+        file = Input("file", "filename", self.relative(path), attributes=space)
+        name = self.network.free_name("image")
+        card = Card(name, "image", kind, {"file": file}, {"nodedef": f"ND_image_{kind}", "uiname": path.stem})
+        self.edit(
+            f"Add {path.name}",
+            lambda network: edits.move_cards(edits.add_card(network, card), {name: self._free_place(place)}),
+        )
+        self.select((name,))
+        return name
+
+    def relative(self, path: Path) -> str:
+        """A file's name as a material holds it: from the folder that the material lies in."""
+        return Path(os.path.relpath(path.resolve(), material_folder(self.base_folder).resolve())).as_posix()
+
+    def add_material(self, path: Path) -> None:
+        """Takes a MaterialX document into the project as another material. Raises CollageError."""
+        document = read_document(path)
+        prefix = self.relative(path.parent) + "/" + document.attributes.get("fileprefix", "")
+        document = replace(document, attributes={**document.attributes, "fileprefix": prefix})
+        name, number = path.stem, 2
+        while name in self.project.materials:
+            name, number = f"{path.stem} {number}", number + 1
+        self.history.do(f"Add the material {name}", lambda project: project.with_material(name, document))
+        self.show_material(name)
 
     # ---- files --------------------------------------------------------------------------------
 

@@ -142,12 +142,15 @@ def test_peeking_shows_a_cards_raw_output_on_the_object(renderer) -> None:
     assert abs(int(picture.display[48, 48, 0]) - 64) <= 2
 
 
-def test_opacity_lets_the_surround_through(renderer) -> None:
-    whole = renderer.picture(request(material(base_color=("color3", (0.0, 0.0, 0.0))))).linear[48, 48, 0]
-    half = renderer.picture(
-        request(material(base_color=("color3", (0.0, 0.0, 0.0)), geometry_opacity=("float", 0.5)))
-    ).linear
-    assert half[48, 48, 0] == pytest.approx((whole + half[2, 2, 0]) / 2, abs=0.02)
+def test_opacity_lets_the_surround_through_front_and_back(renderer) -> None:
+    def middle(opacity: float) -> float:
+        black = {"base_color": ("color3", (0.0, 0.0, 0.0)), "specular_weight": ("float", 0.0)}
+        return float(renderer.picture(request(material(geometry_opacity=("float", opacity), **black))).linear[48, 48, 0])
+
+    surround = renderer.picture(request(material())).linear[2, 2, 0]
+    assert middle(1.0) == pytest.approx(0, abs=2e-3)
+    assert middle(0.0) == pytest.approx(surround, rel=1e-3)
+    assert middle(0.5) == pytest.approx(surround / 4, rel=0.02), "half through the front, half through the back"
 
 
 def test_ground_in_the_open_is_lit_in_full_and_dark_under_the_object(renderer) -> None:
@@ -216,3 +219,25 @@ def test_pictures_of_cards(library) -> None:
     assert made.pictures["odd"][0, 0].tolist()[1] < 80
     assert ((), "odd") in made.problems
     assert made.pictures["place"][0, -1, 0] == pytest.approx(0.5 * 255 * 15 / 16, abs=2)
+
+
+def test_a_see_through_object_shows_what_lies_behind_it(renderer) -> None:
+    """Half a white ball before a dark box: between the two, as the mixing law says."""
+    objects = (
+        BenchObject(name="Ball", shape="sphere", material="glass"),
+        BenchObject(name="Box", shape="rounded box", material="dark", place=(0, 0, -0.5)),
+    )
+    bench = Bench(objects=objects, camera=EYE, ground=False)
+
+    def middle(opacity: float, behind: float) -> float:
+        materials = {
+            "glass": material(geometry_opacity=("float", opacity), base_color=("color3", (1.0, 1.0, 1.0))),
+            "dark": material(base_color=("color3", (behind,) * 3), specular_weight=("float", 0.0)),
+        }
+        wish = PictureRequest(Project("p", materials, bench), 96, 96)
+        return float(renderer.picture(wish).linear[48, 48, 0])
+
+    solid, gone = middle(1.0, 0.0), middle(0.0, 0.0)
+    assert gone < 0.05 < solid, "nothing but the dark box is left"
+    assert middle(0.25, 0.0) == pytest.approx(0.25 * solid + 0.75 * gone, abs=0.01)
+    assert middle(0.0, 0.8) > 0.2, "a change of what is behind is seen through the front"

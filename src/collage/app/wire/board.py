@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from enum import Enum, auto
+from pathlib import Path
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -39,6 +40,7 @@ from collage.core.document import edits
 from collage.core.document.materials import hidden_on_board
 from collage.core.document.model import CONVERT, Card, Network, Wire
 from collage.core.errors import CollageError
+from collage.core.images.files import READ_SUFFIXES
 from collage.core.nodes.labels import TYPE_WORDS, input_label
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, join, origin, told
@@ -724,19 +726,31 @@ class Board(QGraphicsView):
         menu.popup(event.globalPos())
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(OFFER_FORMAT):
+        if event.mimeData().hasFormat(OFFER_FORMAT) or _files(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        if event.mimeData().hasFormat(OFFER_FORMAT):
-            event.acceptProposedAction()
+        event.acceptProposedAction()  # what may not be dropped was not let in
 
     def dropEvent(self, event: QDropEvent) -> None:
+        for number, path in enumerate(_files(event.mimeData())):
+            self._take_file(path, event.position().toPoint() + QPoint(20, 20) * number)
+            event.acceptProposedAction()
         name = bytes(event.mimeData().data(OFFER_FORMAT).data()).decode()
         definition = self.session.library.get(name)
         if definition is not None:
             self.session.add(definition, self.place_of(event.position().toPoint()))
             event.acceptProposedAction()
+
+    def _take_file(self, path: Path, at: QPoint) -> None:
+        """A dropped image becomes a card, a dropped MaterialX document a material."""
+        try:
+            if path.suffix.lower() == ".mtlx":
+                self.session.add_material(path)
+            else:
+                self.session.add_image(path, self.place_of(at))
+        except CollageError as error:
+            self.session.problem.emit(error)
 
     def event(self, event: QEvent) -> bool:
         own = (Qt.Key.Key_Space, Qt.Key.Key_K, Qt.Key.Key_H)
@@ -749,6 +763,12 @@ class Board(QGraphicsView):
             event.accept()
             return True
         return super().event(event)
+
+
+def _files(mime: QMimeData) -> list[Path]:
+    """The images and documents among what is dragged."""
+    paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
+    return [path for path in paths if path.suffix.lower() in READ_SUFFIXES | {".mtlx"}]
 
 
 _SHORT = {

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import os
-from pathlib import Path
-
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
@@ -28,7 +25,6 @@ from collage.core.errors import CollageError
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
 from collage.core.nodes.library import TabDef, shown_value
 from collage.core.nodes.wiring import origin
-from collage.core.project.folder import material_folder
 
 ROWS = 3
 _QUIET = {"framerange", "frameoffset", "frameendaction", "layer"}  # nothing on a surface depends on these
@@ -191,7 +187,7 @@ class ControlsPanel(QFrame):
         if one is not None and one.wire is not None:
             column.addWidget(self._wired(card, tab))
         else:
-            field = field_for(tab, self._relative)
+            field = field_for(tab, self.session.relative)
             if tab.geometry or field is None:
                 from_surface = QLabel("from the surface")
                 from_surface.setFixedHeight(22)
@@ -249,7 +245,3 @@ class ControlsPanel(QFrame):
         text = self.title.text().strip()
         if text and text != title_of(card):
             self.session.edit(f"Name {text}", lambda network: edits.set_attribute(network, card.name, "uiname", text))
-
-    def _relative(self, path: Path) -> str:
-        """The path as a material names it: from the folder that the material lies in."""
-        return Path(os.path.relpath(path.resolve(), material_folder(self.session.base_folder).resolve())).as_posix()

@@ -42,14 +42,16 @@ from collage.core.render.surface import (
     Surface,
     clay,
     evaluate_surface,
+    is_see_through,
     pack,
     plan_surface,
     surface_key,
     value_of,
 )
-from collage.core.render.view import Group, View, build_view
+from collage.core.render.view import Group, View, build_behind, build_view
 
 Quality = Literal["coarse", "draft", "final"]
+MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
 COARSE = 3  # a coarse picture has a third of the pixels each way
 FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
 
@@ -106,6 +108,7 @@ class Renderer:
         self._scenes: OrderedDict[Hashable, Scene] = OrderedDict()
         self._lights: OrderedDict[Hashable, EnvironmentLight] = OrderedDict()
         self._views: OrderedDict[Hashable, View] = OrderedDict()
+        self._behind_views: OrderedDict[Hashable, View] = OrderedDict()
         self._plans: dict[str, tuple[Network, Path, tuple[str, ...], Surface]] = {}
 
     # ---- what is kept -------------------------------------------------------------------------
@@ -256,8 +259,9 @@ class Renderer:
         surfaces: Mapping[str, Surface],
         problems: dict[tuple[str, Place], CollageError],
         cancelled: Callable[[], bool],
+        depth: int = 0,
     ) -> np.ndarray:
-        """(pixels, 3) float32: light for lit views, values for the others."""
+        """(pixels, 3) float32: light for lit views, values for the others. depth: surfaces seen through so far."""
         objects = request.project.bench.objects
         values = np.empty((3, view.pixel.size), np.float32)
         backdrop = background(request)
@@ -270,7 +274,7 @@ class Renderer:
             if request.peek is not None:
                 target[:] = self._peeked(request, name, group, problems, cancelled)
                 continue
-            target[:] = self._surface_shown(request, view, group, surfaces.get(name), backdrop, cancelled)
+            target[:] = self._surface_shown(request, view, group, name, surfaces, backdrop, depth, cancelled)
         picture = np.zeros((view.width * view.height, 3), np.float32)
         shading.gather(values, view.pixel, view.weight, picture)
         picture += (1 - np.minimum(view.covered, 1))[:, None] * np.float32(backdrop)
@@ -281,21 +285,26 @@ class Renderer:
         request: PictureRequest,
         view: View,
         group: Group,
-        surface: Surface | None,
+        material: str,
+        surfaces: Mapping[str, Surface],
         backdrop: float,
+        depth: int,
         cancelled: Callable[[], bool],
     ) -> Array:
         """The samples of one object; those of before, as long as nothing that they show has changed."""
+        surface = surfaces.get(material)
         if surface is None:
-            return self._shown(request, view, group, {}, backdrop, cancelled)
+            return self._shown(request, view, group, {}, surfaces, depth, cancelled)
         environment = request.project.bench.environment
         name = f"{request.mode} {backdrop} {environment.on} {environment.strength} {surface_key(surface)}"
+        if is_see_through(surface):  # what lies behind it counts too
+            name += " ".join(f"{key} {surface_key(one)}" for key, one in surfaces.items())
         kept = self.cache.get(name, group.points.id)
         if kept is None:
             inputs = evaluate_surface(
                 surface, group.points, cache=self.cache, workers=self.workers, cancelled=cancelled
             )
-            kept = np.ascontiguousarray(self._shown(request, view, group, inputs, backdrop, cancelled))
+            kept = np.ascontiguousarray(self._shown(request, view, group, inputs, surfaces, depth, cancelled))
             self.cache.put(name, group.points.id, kept)
         return kept
 
@@ -305,7 +314,8 @@ class Renderer:
         view: View,
         group: Group,
         inputs: Mapping[str, Array],
-        backdrop: float,
+        surfaces: Mapping[str, Surface],
+        depth: int,
         cancelled: Callable[[], bool],
     ) -> Array:
         if request.mode == "normals":
@@ -316,8 +326,39 @@ class Renderer:
         if request.mode == "clay":
             inputs = clay(inputs)
         lit = self._lit(request, view, group, inputs, cancelled)
-        opacity = np.clip(value_of(inputs, OPACITY), 0, 1)
-        return lit if float(opacity.min()) >= 1 else lit * opacity + np.float32(backdrop) * (1 - opacity)
+        opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)
+        if float(opacity.min()) >= 1 or depth >= MOST_BEHIND:
+            return lit
+        return lit * opacity + self._behind(request, group, surfaces, depth, cancelled) * (1 - opacity)
+
+    def _behind(
+        self,
+        request: PictureRequest,
+        group: Group,
+        surfaces: Mapping[str, Surface],
+        depth: int,
+        cancelled: Callable[[], bool],
+    ) -> Array:
+        """What is seen through see-through samples, (3, n)."""
+        bench = request.project.bench
+        view = self._keep(
+            self._behind_views,
+            (group.points.id, request.quality),
+            8,
+            lambda: build_behind(
+                self.scene(bench),
+                bench.camera,
+                size_of(request),
+                group.points,
+                self.environment(bench, request.folder),
+                bench.environment.turn,
+                bench.lights,
+                rays=view_rays(request),
+                workers=self.workers,
+                cancelled=cancelled,
+            ),
+        )
+        return self._linear(request, view, surfaces, {}, cancelled, depth + 1).T
 
     def _lit(
         self,

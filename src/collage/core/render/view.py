@@ -108,6 +108,24 @@ def build_view(
     return maker.view(shift, edges)
 
 
+def build_behind(
+    scene: Scene,
+    camera: Camera,
+    size: tuple[int, int],
+    points: Points,
+    environment: EnvironmentLight,
+    environment_turn: float,
+    lights: tuple[Light, ...],
+    *,
+    rays: int = PER_SET,
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+) -> View:
+    """What is seen behind see-through samples: a view whose pixels are those samples. Raises Cancelled."""
+    maker = _Maker(scene, camera, *size, environment, environment_turn, lights, rays, workers, cancelled)
+    return maker.behind(points)
+
+
 @dataclass(eq=False)
 class _Hits:
     """Samples on their way to a view."""
@@ -181,6 +199,31 @@ class _Maker:
             hits, weight = self._with_edges(hits, weight, grid, part)
         return self._finish(hits, weight, part)
 
+    def behind(self, points: Points) -> View:
+        """What lies behind samples, on the same line of sight; its pixels are those samples, in a row."""
+        assert points.view is not None
+        origins = (points.position + points.view * np.float32(2e-4)).T
+        ways = points.view.T
+        subset = (np.arange(points.count) * 7 % 16).astype(np.int32)
+
+        def block(start: int) -> _Hits:
+            if self.cancelled():
+                raise Cancelled
+            cut = slice(start, start + BLOCK)
+            pixel = np.arange(start, min(start + BLOCK, points.count), dtype=np.int32)
+            hits = self._hits(np.ascontiguousarray(origins[cut]), np.ascontiguousarray(ways[cut]), pixel, subset[cut])
+            hits.distance = np.linalg.norm(hits.position - self.eye[:, None], axis=0).astype(np.float32)
+            self._light(hits)
+            return hits
+
+        starts = range(0, max(points.count, 1), BLOCK)
+        parts = self.workers.map(block, starts) if self.workers else [block(start) for start in starts]
+        hits = _Hits.joined(parts)
+        self.width, self.height = points.count, 1
+        part = np.full((1, points.count), -2, np.int32)
+        part.ravel()[hits.pixel] = hits.part
+        return self._finish(hits, np.ones(hits.pixel.size, np.float32), part)
+
     def _look(self, x: np.ndarray, y: np.ndarray, pixel: np.ndarray, subset: np.ndarray) -> _Hits:
         """Samples at picture places (pixels from the middle, y up), found block by block."""
         x, y = x.astype(np.float32), y.astype(np.float32)
@@ -189,7 +232,9 @@ class _Maker:
             if self.cancelled():
                 raise Cancelled
             cut = slice(start, start + BLOCK)
-            hits = self._hits(x[cut], y[cut], pixel[cut], subset[cut])
+            way = np.empty((x[cut].size, 3), np.float32)
+            eye_rays(x[cut], y[cut], self.axes, np.float32(self.pixels), way)
+            hits = self._hits(np.tile(self.eye, (len(way), 1)), way, pixel[cut], subset[cut])
             self._light(hits)
             return hits
 
@@ -197,10 +242,9 @@ class _Maker:
         parts = self.workers.map(block, starts) if self.workers else [block(start) for start in starts]
         return _Hits.joined(parts)
 
-    def _hits(self, x: np.ndarray, y: np.ndarray, pixel: np.ndarray, subset: np.ndarray) -> _Hits:
-        way = np.empty((x.size, 3), np.float32)
-        eye_rays(x, y, self.axes, np.float32(self.pixels), way)
-        found = self.scene.nearest(np.tile(self.eye, (x.size, 1)), way)
+    def _hits(self, origins: np.ndarray, way: np.ndarray, pixel: np.ndarray, subset: np.ndarray) -> _Hits:
+        """The nearest surfaces that rays (n, 3) meet."""
+        found = self.scene.nearest(origins, way)
         hit = np.flatnonzero(found["primID"] >= 0)
         way = np.ascontiguousarray(way[hit])
         triangle = found["primID"][hit].astype(np.int32)
@@ -341,7 +385,7 @@ class _Maker:
         hits, weight = hits.taken(sequence), weight[sequence]
         covered = np.bincount(hits.pixel, weight, self.width * self.height).astype(np.float32)
         numbers, starts = np.unique(hits.part, return_index=True)
-        stops = [*starts[1:], hits.part.size]
+        stops = [*starts[1:], hits.part.size][: len(starts)]
         groups = tuple(
             Group(int(number), self._points(hits, int(number), start, stop), int(start), int(stop))
             for number, start, stop in zip(numbers, starts, stops, strict=True)

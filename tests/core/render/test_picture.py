@@ -145,7 +145,9 @@ def test_peeking_shows_a_cards_raw_output_on_the_object(renderer) -> None:
 def test_opacity_lets_the_surround_through_front_and_back(renderer) -> None:
     def middle(opacity: float) -> float:
         black = {"base_color": ("color3", (0.0, 0.0, 0.0)), "specular_weight": ("float", 0.0)}
-        return float(renderer.picture(request(material(geometry_opacity=("float", opacity), **black))).linear[48, 48, 0])
+        return float(
+            renderer.picture(request(material(geometry_opacity=("float", opacity), **black))).linear[48, 48, 0]
+        )
 
     surround = renderer.picture(request(material())).linear[2, 2, 0]
     assert middle(1.0) == pytest.approx(0, abs=2e-3)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QScrollArea,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from collage.app.session import Session
 from collage.app.theme import Theme, icon
 from collage.app.widgets.fields import Field, field_for
+from collage.app.widgets.panels import quiet, scroll_area, title
 from collage.app.wire.board import channel_label
 from collage.core.document.model import Card
 from collage.core.nodes.library import TabDef, shown_value
@@ -45,19 +45,14 @@ class ChannelsPanel(QFrame):
         layout.setContentsMargins(12, 8, 6, 6)
         layout.setSpacing(4)
         head = QHBoxLayout()
-        title = QLabel("Channels")
-        title.setObjectName("title")
         self.all = QCheckBox("All inputs")
         self.all.setToolTip("Show the surface's advanced inputs too")
         self.all.toggled.connect(self._rebuild)
-        head.addWidget(title, 1)
+        head.addWidget(title("Channels"), 1)
         head.addWidget(self.all)
         head.addSpacing(8)
         layout.addLayout(head)
-        self._area = QScrollArea()
-        self._area.setWidgetResizable(True)
-        self._area.setFrameShape(QFrame.Shape.NoFrame)
-        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._area = scroll_area()
         layout.addWidget(self._area, 1)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self._rebuild)
@@ -146,8 +141,7 @@ class ChannelsPanel(QFrame):
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 5, 0, 1)
-        label = QLabel(text)
-        label.setObjectName("quiet")
+        label = quiet(text)
         line = QFrame()
         line.setFrameShape(QFrame.Shape.HLine)
         line.setFrameShadow(QFrame.Shadow.Plain)
@@ -195,8 +189,7 @@ class ChannelsPanel(QFrame):
     def _value(self, surface: Card, tab: TabDef, muted: bool) -> QWidget:
         field = None if tab.geometry else field_for(tab, lambda path: path.name)
         if field is None:
-            label = QLabel("from the surface")
-            label.setObjectName("quiet")
+            label = quiet("from the surface")
             label.setFixedHeight(22)
             return label
         field.setObjectName(f"{surface.name}.{tab.name}")

@@ -11,13 +11,13 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from collage.app.session import Session
 from collage.app.widgets.fields import Field, field_for
+from collage.app.widgets.panels import quiet, scroll_area
 from collage.core.document import edits
 from collage.core.document.model import MAP_SET, Card
 from collage.core.document.types import zero
@@ -72,10 +72,7 @@ class ControlsPanel(QFrame):
         head.addWidget(self.kind, 1)
         head.addWidget(self.value_text)
         layout.addLayout(head)
-        self._area = QScrollArea()
-        self._area.setWidgetResizable(True)
-        self._area.setFrameShape(QFrame.Shape.NoFrame)
-        self._area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self._area = scroll_area(sideways=True)
         self.picture = QLabel()
         self.picture.setFixedSize(171, 102)
         self.picture.setScaledContents(True)
@@ -179,8 +176,7 @@ class ControlsPanel(QFrame):
         column.setContentsMargins(0, 0, 0, 2)
         column.setSpacing(1)
         label = input_label(tab.name, tab.attributes.get("uiname", ""))
-        caption = QLabel(label)
-        caption.setObjectName("quiet")
+        caption = quiet(label)
         caption.setToolTip(tab.help)
         column.addWidget(caption)
         one = card.inputs.get(tab.name)

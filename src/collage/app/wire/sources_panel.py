@@ -11,13 +11,13 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from collage.app.session import Session
 from collage.app.theme import font
+from collage.app.widgets.panels import quiet, scroll_area, title
 from collage.app.wire.board import OFFER_FORMAT
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
@@ -48,9 +48,8 @@ class Tile(QFrame):
             text = QVBoxLayout()
             text.setSpacing(0)
             text.addWidget(name)
-            quiet = QLabel(note)
-            quiet.setObjectName("quiet")
-            text.addWidget(quiet)
+            note_label = quiet(note)
+            text.addWidget(note_label)
             layout.addLayout(text)
             layout.addStretch(1)
         else:
@@ -105,19 +104,14 @@ class SourcesPanel(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 8, 8)
         layout.setSpacing(6)
-        title = QLabel("Sources")
-        title.setObjectName("title")
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find maps, patterns, steps")
         self.search.setAccessibleName("Find sources")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.rebuild)
-        layout.addWidget(title)
+        layout.addWidget(title("Sources"))
         layout.addWidget(self.search)
-        self._area = QScrollArea()
-        self._area.setWidgetResizable(True)
-        self._area.setFrameShape(QFrame.Shape.NoFrame)
-        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._area = scroll_area()
         layout.addWidget(self._area, 1)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self.rebuild)
@@ -181,8 +175,7 @@ class SourcesPanel(QFrame):
 
     @staticmethod
     def _heading(column: QVBoxLayout, text: str) -> None:
-        label = QLabel(text)
-        label.setObjectName("quiet")
+        label = quiet(text)
         label.setContentsMargins(0, 6, 0, 0)
         column.addWidget(label)
 

@@ -87,3 +87,23 @@ def test_mistakes_end_in_one_sentence_and_exit_code_1(ball: Path, words: tuple[s
     assert done.returncode == 1
     assert said in done.stderr
     assert "Traceback" not in done.stderr
+
+
+def test_a_document_that_names_a_picture_with_a_lying_header_is_told_and_the_rest_evaluates(tmp_path: Path) -> None:
+    import struct
+    import zlib
+
+    header = struct.pack(">IIBBBBB", 10_000_000, 10, 8, 2, 0, 0, 0)
+    chunk = struct.pack(">I", 13) + b"IHDR" + header + struct.pack(">I", zlib.crc32(b"IHDR" + header))
+    (tmp_path / "wide.png").write_bytes(b"\x89PNG\r\n\x1a\n" + chunk)
+    file = tmp_path / "a.mtlx"
+    file.write_text(
+        '<materialx version="1.39"><nodegraph name="g"><image name="i" type="color3"><input name="file" type="filename" value="wide.png"/></image>'
+        '<noise2d name="n" type="float"/><output name="a" type="color3" nodename="i"/><output name="b" type="float" nodename="n"/></nodegraph></materialx>'
+    )
+    told = collage("info", file)
+    assert told.returncode == 1
+    assert "wide.png" in told.stderr
+    done = collage("evaluate", file, "--all", "--size", "8x8", "--out-dir", tmp_path / "out")
+    assert "Traceback" not in done.stderr
+    assert (tmp_path / "out" / "g.b.exr").exists()

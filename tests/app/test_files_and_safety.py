@@ -115,7 +115,7 @@ def test_saving_to_another_folder_takes_the_maps_along(window, tmp_path: Path) -
     window.session.set_value("dry", "fg", "float", 0.5)
     assert window.session.dirty
     window._save_to(target)
-    assert not window.session.dirty
+    assert wait_until(lambda: not window.session.dirty, 30)
     assert (target / "maps" / "terracotta").is_dir()
     assert load_project(target)[0].materials == window.session.project.materials
     assert load_settings(tmp_path / "settings.json").recent[0] == str(target.resolve())
@@ -230,3 +230,21 @@ def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path:
     drop_files(window.board, tmp_path / "bomb.mtlx")
     assert "entities" in window.banner_text.text()
     assert window.session.project is before
+
+
+def test_a_new_project_from_a_sample_is_made_beside_the_work_and_opened(window, tmp_path: Path) -> None:
+    window.make_sample("plain-ball", tmp_path / "new")
+    assert window.session.project.name == "Larkmere potting shed", "the window does not wait"
+    assert wait_until(lambda: window.session.project.name == "New look", 60)
+    assert window.busy_label.text() in ("", "Working on the picture")
+    window.make_sample("plain-ball", tmp_path / "new")
+    assert wait_until(lambda: "already holds a project" in window.banner_text.text(), 30)
+
+
+def test_what_is_undone_before_it_was_kept_safe_leaves_nothing_to_recover(window) -> None:
+    window.session.set_value("dry", "fg", "float", 0.5)
+    window.session.keep_safe()
+    assert window.session.desk.path.exists()
+    window.undo_action.trigger()
+    window.session.keep_safe()
+    assert not window.session.desk.path.exists()

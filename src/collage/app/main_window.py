@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 
@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage import __version__
+from collage.app.jobs import Newest, Work
 from collage.app.render_dialog import RenderDialog
 from collage.app.session import Session
 from collage.app.settings import Settings, save_settings
@@ -42,10 +43,11 @@ from collage.core.document.model import Network, Wire
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, offers
+from collage.core.project.folder import copy_files
 from collage.core.project.recovery import LeftDesk, discard
 from collage.core.render.bench import Bench
 from collage.core.render.picture import Renderer
-from collage.demo.shed import SAMPLES, make_sample
+from collage.demo.shed import SAMPLES, sample_steps
 
 KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
 
@@ -68,6 +70,8 @@ class MainWindow(QMainWindow):
         self.every = offers(session.library)
         self.maker = PictureMaker(session, workers, self)
         self._material_pixmaps: dict[str, QPixmap] = {}
+        self.files_worker = Newest("files", self)
+        self._then: Callable[[], object] = lambda: None
         self.setWindowTitle("Collage")
         self.resize(1280, 800)
         self._build()
@@ -279,6 +283,8 @@ class MainWindow(QMainWindow):
         self.sources.take_offer.connect(self._take_offer)
         self.sources.take_set.connect(self._take_set)
         self.maker.ready.connect(self._show_pictures)
+        self.files_worker.answered.connect(self._file_work_told)
+        self.files_worker.failed.connect(self.show_problem)
         self.maker.kinds_ready.connect(self._show_kinds)
         self.maker.material_ready.connect(self._show_material)
 
@@ -286,7 +292,8 @@ class MainWindow(QMainWindow):
 
     def _on_changed(self, _before: object, _after: object) -> None:
         self._refresh_titles()
-        self._keep_safe_timer.start()
+        if not self._keep_safe_timer.isActive():  # a long row of edits must not put it off
+            self._keep_safe_timer.start()
 
     def _refresh_titles(self) -> None:
         star = " •" if self.session.dirty else ""
@@ -509,15 +516,29 @@ class MainWindow(QMainWindow):
         name = QFileDialog.getExistingDirectory(self, "Choose an empty folder for the new project")
         if not name:
             return
-        QApplication.setOverrideCursor(Qt.CursorShape.BusyCursor)
-        try:
-            make_sample(sample, Path(name))
-        except CollageError as error:
-            self.show_problem(error)
-            return
-        finally:
-            QApplication.restoreOverrideCursor()
-        self.open_folder(Path(name))
+        self.make_sample(sample, Path(name))
+
+    def make_sample(self, sample: str, folder: Path) -> None:
+        """Writes a sample on a worker thread, says how far it is, and opens it."""
+
+        def work(cancelled: Callable[[], bool]) -> Iterator[str]:
+            for text, share in sample_steps(sample, folder):
+                if cancelled():
+                    return
+                yield f"{text} · {share:.0%}"
+            yield ""
+
+        self._do_file_work(work, partial(self.open_folder, folder))
+
+    def _do_file_work(self, work: Work, then: Callable[[], object]) -> None:
+        """Long work with files: its words stand in the bar; what follows is done when it says nothing more."""
+        self._then = then
+        self.files_worker.ask(work)
+
+    def _file_work_told(self, text: str) -> None:
+        self.busy_label.setText(text)
+        if not text:
+            self._then()
 
     def save(self) -> None:
         if self.session.folder is None:
@@ -531,8 +552,22 @@ class MainWindow(QMainWindow):
             self._save_to(Path(name))
 
     def _save_to(self, folder: Path | None) -> None:
+        if folder is None or not self.session.is_elsewhere(folder):
+            self._save_now(folder)
+            return
+        source = self.session.base_folder
+
+        def work(cancelled: Callable[[], bool]) -> Iterator[str]:
+            yield "Copying the maps"
+            folder.mkdir(parents=True, exist_ok=True)
+            copy_files(source, folder)
+            yield ""
+
+        self._do_file_work(work, partial(self._save_now, folder))
+
+    def _save_now(self, folder: Path | None) -> None:
         try:
-            self.session.save(folder)
+            self.session.save(folder, files_are_there=True)
         except CollageError as error:
             self.show_problem(error)
             return
@@ -613,3 +648,4 @@ class MainWindow(QMainWindow):
         for part in (self.board, self.controls, self.channels, self.sources, self.preview):
             part.close_down()
         self.maker.close()
+        self.files_worker.close()

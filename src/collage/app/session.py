@@ -341,12 +341,15 @@ class Session:
         self.camera_changed.emit()
         self.saved.emit()
 
-    def save(self, folder: Path | None = None) -> None:
-        """Saves to the project's folder, or to another one, maps and all. Raises CollageError."""
+    def save(self, folder: Path | None = None, *, files_are_there: bool = False) -> None:
+        """Saves to the project's folder, or to another one, maps and all. Raises CollageError.
+
+        files_are_there : the maps have been copied to the other folder already.
+        """
         target = folder or self.folder
         if target is None:
             raise CollageError("The project has no folder yet.", remedy="Choose one with Save as.")
-        if self.folder is not None and target.resolve() != self.folder.resolve():
+        if self.is_elsewhere(target) and self.folder is not None and not files_are_there:
             target.mkdir(parents=True, exist_ok=True)
             copy_files(self.folder, target)
         save_project(self.shown_project, target)
@@ -356,11 +359,17 @@ class Session:
             self.desk.clear()
         self.saved.emit()
 
+    def is_elsewhere(self, folder: Path) -> bool:
+        """Whether saving to a folder needs the project's files copied there first."""
+        return self.folder is not None and folder.resolve() != self.folder.resolve()
+
     def keep_safe(self) -> None:
         """Puts unsaved work on disk for recovery; called on a worker thread."""
         with self._desk_lock:
             if self.dirty:
                 self.desk.write(self.project, self.folder)
+            else:
+                self.desk.clear()
 
     def close(self) -> None:
         with self._desk_lock:

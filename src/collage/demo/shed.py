@@ -285,8 +285,11 @@ SAMPLES = (
 )
 
 
-def make_sample(name: str, folder: Path, progress: Callable[[str, float], None] | None = None) -> None:
-    """Writes a sample project into a folder that must not hold one yet. Raises CollageError."""
+def sample_steps(name: str, folder: Path) -> Iterator[tuple[str, float]]:
+    """Writes a sample project into a folder that must not hold one yet, step by step: what, and how far (0 to 1).
+
+    Raises CollageError.
+    """
     sample = next((one for one in SAMPLES if one.name == name), None)
     if sample is None:
         known = ", ".join(one.name for one in SAMPLES)
@@ -295,6 +298,11 @@ def make_sample(name: str, folder: Path, progress: Callable[[str, float], None] 
         raise CollageError(
             "The folder already holds a project.", about=folder.name, remedy="Choose an empty or new folder."
         )
-    for text, share in sample.build(folder):
+    yield from sample.build(folder)
+
+
+def make_sample(name: str, folder: Path, progress: Callable[[str, float], None] | None = None) -> None:
+    """Writes a sample project in one go. Raises CollageError."""
+    for text, share in sample_steps(name, folder):
         if progress is not None:
             progress(text, share)

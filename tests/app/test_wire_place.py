@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from places import in_tab, landing, middle, out_tab
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication, QLabel, QMenu
 
 from collage.app.main_window import MainWindow
 from collage.app.start import settle
@@ -97,7 +97,7 @@ def test_a_drag_in_a_field_is_seen_at_once_and_is_one_step(window: MainWindow, h
     number = field(window, "dry", "fg")
     hand.drag(number, QPoint(60, 10), QPoint(20, 10), steps=12)
     assert window.session.network.cards["dry"].inputs["fg"].value < 0.93
-    assert window.history.labels == ["Set fg of Dryness"]
+    assert window.history.labels == ["Set foreground of Dryness"]
     assert (shown(window) != before).any()
     window.undo_action.trigger()
     assert window.session.network.cards["dry"].inputs["fg"].value == 0.93
@@ -144,7 +144,7 @@ def test_a_picture_dropped_on_a_picture_offers_the_inputs_that_fit(window: MainW
     hand.drag(board.viewport(), middle(window, "lime"), middle(window, "clay"))
     menu = offers_menu(window)
     texts = [action.text() for action in menu.actions()]
-    assert [text.split("\t")[0] for text in texts] == ["In1", "In2"]
+    assert [text.split("\t")[0] for text in texts] == ["First", "Second"]
     assert texts[0].split("\t")[1] == "Terracotta", "present values are shown"
     menu.actions()[0].trigger()
     menu.close()
@@ -245,6 +245,10 @@ def test_a_group_opens_in_place_with_a_way_back(window: MainWindow, hand) -> Non
     assert {"placement", "base_color_map"} <= set(window.board.cards)
     assert "base_color" in window.board.landings
     assert window.board.cards["base_color_map"].picture is not None
+    window.session.select(["placement"])
+    texts = [label.text() for label in window.controls.findChildren(QLabel)]
+    assert "follows Size of the tile" in texts
+    assert "scale" not in window.controls.fields
     window.session.set_value("placement", "rotate", "float", 30.0)
     assert window.session.document.cards["terracotta"].network is not None
     window.session.select(())

@@ -95,6 +95,7 @@ def window_shot(
 ) -> None:
     """Writes a picture of the window on a project, without a display."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    os.environ.setdefault("QT_LOGGING_RULES", "default.warning=false")  # what a screenless platform cannot do
     settings = Settings(theme=theme)
     desks = path.parent / ".desks"
     path.parent.mkdir(parents=True, exist_ok=True)

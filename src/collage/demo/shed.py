@@ -103,7 +103,11 @@ def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -
             "image",
             kind,
             {"file": file, "texcoord": Input("texcoord", "vector2", wire=Wire("placement"))},
-            {"xpos": "2", "ypos": f"{row * 1.2:g}"},
+            {
+                "xpos": "1.5",
+                "ypos": f"{row:g}",
+                "uiname": role.replace("_", " ").replace("color", "colour").capitalize(),
+            },
         )
         cards[image.name] = image
         outputs[role] = Output(role, kind, Wire(image.name))

@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 
 from collage.core.document.model import Value
 from collage.core.images.colour import linear_to_srgb, srgb_to_linear
+from collage.core.nodes.labels import CHOICES
 from collage.core.nodes.library import TabDef
 
 
@@ -329,7 +330,7 @@ class ChoiceField(Field):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.box = QComboBox()
-        self.box.addItems([choice.capitalize() for choice in tab.choices])
+        self.box.addItems([CHOICES.get(choice, choice.capitalize()) for choice in tab.choices])
         self.box.activated.connect(self._chosen)
         row.addWidget(self.box)
 

@@ -777,6 +777,7 @@ _SHORT = {
     "base_diffuse_roughness": "Diffuse roughness",
     "specular_roughness": "Roughness",
     "specular_ior": "Index of refraction",
+    "coat_ior": "Coat index",
     "geometry_normal": "Normal",
     "geometry_coat_normal": "Coat normal",
     "geometry_tangent": "Tangent",

@@ -19,7 +19,7 @@ from collage.app.session import Session
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import quiet, scroll_area
 from collage.core.document import edits
-from collage.core.document.model import MAP_SET, Card
+from collage.core.document.model import MAP_SET, Card, inside
 from collage.core.document.types import zero
 from collage.core.errors import CollageError
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
@@ -182,6 +182,11 @@ class ControlsPanel(QFrame):
         one = card.inputs.get(tab.name)
         if one is not None and one.wire is not None:
             column.addWidget(self._wired(card, tab))
+        elif one is not None and one.interface is not None:
+            follows = QLabel(f"follows {self._group_input(one.interface)}")
+            follows.setFixedHeight(22)
+            follows.setToolTip("The group's own input; its value is set on the group's card")
+            column.addWidget(follows)
         else:
             field = field_for(tab, self.session.relative)
             if tab.geometry or field is None:
@@ -194,6 +199,12 @@ class ControlsPanel(QFrame):
                 column.addWidget(field)
         cell.setFixedWidth(176 if tab.type in ("vector3", "vector4", "filename") else 140)
         return cell
+
+    def _group_input(self, name: str) -> str:
+        """What the open group calls one of its inputs."""
+        outer = inside(self.session.document, self.session.path[:-1]).cards.get((self.session.path or ("",))[-1])
+        one = outer.inputs.get(name) if outer is not None else None
+        return input_label(name, one.attributes.get("uiname", "") if one is not None else "")
 
     def _connect(self, field: Field, card: Card, tab: TabDef, label: str) -> None:
         field.setObjectName(f"{card.name}.{tab.name}")

@@ -113,6 +113,20 @@ _HIDDEN = {
     "dot", "hextilednormalmap", "in", "out", "UsdPrimvarReader", "UsdTransform2d", "UsdUVTexture", "gltf_image",
     "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness", "gltf_anisotropy_image", "ramp_gradient",
 }  # fmt: skip
+INPUTS = {
+    "in": "Input", "in1": "First", "in2": "Second", "in3": "Third", "in4": "Fourth", "inlow": "In, low",
+    "inhigh": "In, high", "outlow": "Out, low", "outhigh": "Out, high", "fg": "Foreground", "bg": "Background",
+    "mix": "Amount", "texcoord": "Coordinates", "valuel": "Left", "valuer": "Right", "valuet": "Top",
+    "valueb": "Bottom", "valuetl": "Top left", "valuetr": "Top right", "valuebl": "Bottom left",
+    "valuebr": "Bottom right", "operationorder": "Order", "lumacoeffs": "Weights", "doclamp": "Clamp",
+    "uaddressmode": "Outside, u", "vaddressmode": "Outside, v", "filtertype": "Filter", "iny": "Up", "inx": "Along",
+    "uvtiling": "Repeats", "uvoffset": "Offset", "realworldimagesize": "Image size", "realworldtilesize": "Tile size",
+    "color1": "First colour", "color2": "Second colour", "value1": "Compare", "value2": "With", "mat": "Matrix",
+    "diminish": "Gain", "coat_ior": "Coat index", "geomprop": "Name",
+}  # fmt: skip
+"""Plain labels of inputs whose standard names are short."""
+
+CHOICES = {"SRT": "Scale, turn, move", "TRS": "Move, turn, scale"}
 _WORDS = {"color": "colour", "luma": "luminance", "coeffs": "weights"}
 
 
@@ -162,7 +176,7 @@ def title_of(card: Card) -> str:
 
 def input_label(name: str, given: str = "") -> str:
     """A plain label of an input: the definition's own, in British spelling and sentence case."""
-    text = given or name.replace("_", " ")
+    text = given or INPUTS.get(name) or name.replace("_", " ")
     words = [_WORDS.get(word.lower(), word.lower()) if word.lower() in _WORDS else word for word in text.split()]
     text = " ".join(words)
     return text[:1].upper() + text[1:].lower() if not text.isupper() else text

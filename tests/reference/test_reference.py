@@ -33,7 +33,6 @@ DEFINITIONS = [
     "ND_fractal2d_vector2",
     "ND_fractal2d_color3",
     "ND_fractal2d_vector4",
-    "ND_cellnoise2d_float",
     "ND_worleynoise2d_float",
     "ND_worleynoise2d_vector2",
     "ND_worleynoise2d_vector3",
@@ -204,9 +203,10 @@ def test_a_definition_gives_what_the_reference_gives(drawn: Path, library: Libra
             theirs = reference[f"o_{out}"][:, :, :count]
             ours = np.broadcast_to(np.asarray(values[f"o_{out}"], np.float32), (count, SIZE * SIZE))
             ours = ours.T.reshape(SIZE, SIZE, count)[::-1]
-            assert np.nanstd(theirs) > 1e-3 or tab.type == "integer", "the graph shows something"
             both = np.isfinite(theirs) & np.isfinite(ours)
+            assert np.ptp(np.clip(theirs[both], -9, 9)) > 1e-3, "the graph shows something"
             assert (np.isfinite(theirs) == np.isfinite(ours)).mean() > 0.99
-            gap = np.abs(np.where(both, theirs - ours, 0)) / np.maximum(1, np.abs(np.where(both, theirs, 0)))
+            theirs, ours = (np.where(both, one, 0).astype(np.float64) for one in (theirs, ours))
+            gap = np.abs(theirs - ours) / np.maximum(1, np.abs(theirs))
             enough = 0.99 if definition.category in STEPPED or definition.group == "procedural2d" else 0.998
             assert (gap <= 2e-3).mean() >= enough, f"{out}: largest difference {gap.max():.4f}"

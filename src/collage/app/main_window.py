@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QPixmap
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QImage, QKeySequence, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -39,12 +41,14 @@ from collage.app.wire.pictures import BoardPictures, PictureMaker, pixmaps
 from collage.app.wire.preview_panel import PreviewPanel
 from collage.app.wire.sources_panel import SourcesPanel
 from collage.core.document import edits
+from collage.core.document.history import History
 from collage.core.document.model import Network, Wire
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, offers
 from collage.core.project.folder import copy_files
 from collage.core.project.recovery import LeftDesk, discard
+from collage.core.project.state import Project
 from collage.core.render.bench import Bench
 from collage.core.render.picture import Renderer
 from collage.demo.shed import SAMPLES, sample_steps
@@ -70,6 +74,7 @@ class MainWindow(QMainWindow):
         self.every = offers(session.library)
         self.maker = PictureMaker(session, workers, self)
         self._material_pixmaps: dict[str, QPixmap] = {}
+        self._board_images: dict[str, QImage] = {}
         self.files_worker = Newest("files", self)
         self._then: Callable[[], object] = lambda: None
         self.setWindowTitle("Collage")
@@ -86,7 +91,7 @@ class MainWindow(QMainWindow):
         self._refresh_titles()
 
     @property
-    def history(self):  # type: ignore[no-untyped-def]
+    def history(self) -> History[Project]:
         return self.session.history
 
     # ---- building -----------------------------------------------------------------------------
@@ -336,14 +341,14 @@ class MainWindow(QMainWindow):
                 self._material_pixmaps[made.material] = pixmap
         self._refresh_titles()
 
-    def _show_kinds(self, images: dict) -> None:  # type: ignore[type-arg]
+    def _show_kinds(self, images: dict[str, QImage]) -> None:
         pictures = pixmaps(images)
-        self.sources.set_kind_pictures({**self.sources._pictures, **pictures})
-        self.add_field._pictures.update(pictures)
+        self.sources.set_kind_pictures(pictures)
+        self.add_field.set_pictures(pictures)
 
     def _show_flat(self) -> None:
         peeked = self.session.peeked
-        self.preview.flat = getattr(self, "_board_images", {}).get(peeked.card) if peeked is not None else None
+        self.preview.flat = self._board_images.get(peeked.card) if peeked is not None else None
         self.preview.update()
 
     # ---- telling ------------------------------------------------------------------------------
@@ -386,8 +391,6 @@ class MainWindow(QMainWindow):
         QTimer.singleShot(0, self.board.fit_all)
 
     def _keep_safe(self) -> None:
-        import threading
-
         threading.Thread(target=self._keep_safe_now, name="keep safe", daemon=True).start()
 
     def _keep_safe_now(self) -> None:
@@ -415,8 +418,6 @@ class MainWindow(QMainWindow):
 
         def change(network: Network) -> Network:
             fresh = network.free_name(name)
-            from dataclasses import replace
-
             return edits.move_cards(edits.add_card(network, replace(card, name=fresh)), {fresh: place})
 
         self.session.edit(f"Add {card.title or name}", change)

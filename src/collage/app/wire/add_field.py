@@ -40,6 +40,10 @@ class AddField(QFrame):
         self.setFixedSize(280, 320)
         self.hide()
 
+    def set_pictures(self, pictures: dict[str, QPixmap]) -> None:
+        """Pictures of kinds, by category."""
+        self._pictures.update(pictures)
+
     def ask(self, at: QPoint, chosen: Callable[[Offer, str], None], source_type: str = "") -> None:
         """Opens at a point of the parent; with a source type only what can take it is shown."""
         self._chosen, self._source_type = chosen, source_type

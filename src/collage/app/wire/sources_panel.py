@@ -129,7 +129,7 @@ class SourcesPanel(QFrame):
         return (tuple(self.session.project.materials), tuple(self._sets()), self.session.material)
 
     def set_kind_pictures(self, pictures: dict[str, QPixmap]) -> None:
-        self._pictures = pictures
+        self._pictures.update(pictures)
         for name, tile in self._tiles.items():
             if name in pictures:
                 tile.set_picture(pictures[name])

@@ -8,6 +8,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+from psygnal import SignalInstance
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QImage, QKeySequence, QPixmap
 from PySide6.QtWidgets import (
@@ -271,12 +272,16 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        session.changed.connect(self._on_changed)
-        session.material_changed.connect(self._refresh_titles)
-        session.saved.connect(self._refresh_titles)
-        session.peek_changed.connect(self._show_flat)
-        session.problem.connect(self.show_problem)
-        session.history.steps_changed.connect(self._refresh_steps)
+        self._heard: list[tuple[SignalInstance, Callable[..., object]]] = [
+            (session.changed, self._on_changed),
+            (session.material_changed, self._refresh_titles),
+            (session.saved, self._refresh_titles),
+            (session.peek_changed, self._show_flat),
+            (session.problem, self.show_problem),
+            (session.history.steps_changed, self._refresh_steps),
+        ]
+        for signal, slot in self._heard:
+            signal.connect(slot)
         self.board.hint.connect(self.hint_label.setText)
         self.board.add_wanted.connect(self.ask_add)
         self.preview.hint.connect(self.hint_label.setText)
@@ -639,13 +644,8 @@ class MainWindow(QMainWindow):
         event.accept()
 
     def _disconnect(self) -> None:
-        session = self.session
-        session.changed.disconnect(self._on_changed)
-        session.material_changed.disconnect(self._refresh_titles)
-        session.saved.disconnect(self._refresh_titles)
-        session.peek_changed.disconnect(self._show_flat)
-        session.problem.disconnect(self.show_problem)
-        session.history.steps_changed.disconnect(self._refresh_steps)
+        for signal, slot in self._heard:
+            signal.disconnect(slot)
         for part in (self.board, self.controls, self.channels, self.sources, self.preview):
             part.close_down()
         self.maker.close()

@@ -9,6 +9,8 @@ from pathlib import Path
 import platformdirs
 from pydantic import BaseModel, ValidationError
 
+from collage.core.safe_write import replacing
+
 
 class Settings(BaseModel):
     """What Collage remembers between starts."""
@@ -45,8 +47,7 @@ def save_settings(settings: Settings, path: Path | None = None) -> None:
     path = path or settings_path()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        temporary = path.with_suffix(".new")
-        temporary.write_text(settings.model_dump_json(indent=1), encoding="utf-8")
-        os.replace(temporary, path)
+        with replacing(path) as temporary:
+            temporary.write_text(settings.model_dump_json(indent=1), encoding="utf-8")
     except OSError:
         return

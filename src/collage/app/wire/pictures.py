@@ -11,11 +11,13 @@ from PySide6.QtGui import QImage, QPixmap
 
 from collage.app.jobs import Newest
 from collage.app.session import Session
+from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, surface_card
 from collage.core.document.model import CONVERT, MAP_SET, Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import ResultCache, Workers
 from collage.core.nodes.labels import Offer, new_card
+from collage.core.project.state import Project
 from collage.core.render.bench import BenchObject
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, card_pictures
 from collage.core.render.scene import own_bounds
@@ -67,8 +69,11 @@ class PictureMaker(QObject):
         self.materials_worker.close()
         self.kinds_worker.close()
 
-    def _on_changed(self, _before: object, _after: object) -> None:
-        self.ask()
+    def _on_changed(self, before: Project, after: Project) -> None:
+        """Asks anew, unless all that changed is where cards lie and what they are called."""
+        old, new = (project.materials.get(self.session.material) for project in (before, after))
+        if old is None or new is None or compare(old, new).shows or before.bench.objects != after.bench.objects:
+            self.ask()
 
     def _wearer(self) -> BenchObject | None:
         """The first object that wears the material: pictures show patterns at its size."""

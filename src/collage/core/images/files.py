@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +10,7 @@ import numpy as np
 import OpenImageIO as oiio
 
 from collage.core.errors import CollageError
+from collage.core.safe_write import replacing
 
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384
@@ -114,30 +114,28 @@ def write_image(
     spec.attribute("oiio:UnassociatedAlpha", 1)
     for name, value in (attributes or {}).items():
         spec.attribute(name, value)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    temporary = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
-    target = oiio.ImageOutput.create(str(temporary)) if path.suffix.lower() in WRITE_SUFFIXES else None
-    if target is None:
+    if path.suffix.lower() not in WRITE_SUFFIXES:
         raise CollageError(
             f"Collage cannot write “{path.suffix}” files.",
             about=path.name,
             remedy="Use .png, .tif, .jpg or .exr.",
         )
     try:
-        good = target.open(str(temporary), spec) and target.write_image(pixels) and target.close()
-        if not good:
-            reason = target.geterror().split("\n")[0] or "unknown reason"
-            raise CollageError(
-                f"The file cannot be written: {reason}.",
-                about=path.name,
-                remedy="Check the folder and the free space.",
-            )
-        os.replace(temporary, path)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with replacing(path) as temporary:
+            _write_pixels(temporary, spec, pixels)
     except OSError as error:
         raise CollageError(
-            f"The file cannot be written: {error.strerror}.",
+            f"The file cannot be written: {error.strerror or error}.",
             about=path.name,
             remedy="Check the folder and the free space.",
         ) from error
-    finally:
-        temporary.unlink(missing_ok=True)
+
+
+def _write_pixels(path: Path, spec: oiio.ImageSpec, pixels: np.ndarray) -> None:
+    """Raises OSError with the library's own reason."""
+    target = oiio.ImageOutput.create(str(path))
+    if target is None:
+        raise OSError(oiio.geterror() or "unknown form")
+    if not (target.open(str(path), spec) and target.write_image(pixels) and target.close()):
+        raise OSError(target.geterror().split("\n")[0] or "unknown reason")

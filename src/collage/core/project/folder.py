@@ -20,6 +20,7 @@ from collage.core.document.materialx import read_document, write_document
 from collage.core.errors import CollageError
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench, Frozen
+from collage.core.safe_write import replacing
 
 SCHEMA = 1
 COPIES = 10
@@ -133,15 +134,10 @@ def _free(stem: str, used: set[str]) -> str:
 
 
 def _write(path: Path, text: str) -> None:
-    temporary = path.with_name(f".{path.name}.{os.getpid()}")
-    try:
-        with temporary.open("w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        os.replace(temporary, path)
-    finally:
-        temporary.unlink(missing_ok=True)
+    with replacing(path) as temporary, temporary.open("w", encoding="utf-8") as file:
+        file.write(text)
+        file.flush()
+        os.fsync(file.fileno())
 
 
 def _keep_copy(folder: Path) -> None:

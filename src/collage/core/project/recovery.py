@@ -17,6 +17,7 @@ import platformdirs
 
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.state import Project
+from collage.core.safe_write import replacing
 
 NOTE = "desk.json"
 
@@ -53,9 +54,8 @@ class Desk:
         self.path.mkdir(parents=True, exist_ok=True)
         save_project(project, self.path, keep_copy=False)
         note = {"pid": os.getpid(), "folder": str(folder) if folder else "", "name": project.name}
-        temporary = self.path / f".{NOTE}"
-        temporary.write_text(json.dumps(note), encoding="utf-8")
-        os.replace(temporary, self.path / NOTE)
+        with replacing(self.path / NOTE) as temporary:
+            temporary.write_text(json.dumps(note), encoding="utf-8")
 
     def clear(self) -> None:
         """The work is saved, or given up on purpose: nothing to recover."""

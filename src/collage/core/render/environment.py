@@ -7,9 +7,9 @@ come from directions drawn where the light is.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import math
-import os
 import zipfile
 from dataclasses import dataclass, fields
 from pathlib import Path
@@ -20,6 +20,7 @@ import platformdirs
 from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.render.octahedron import directions as octahedron
+from collage.core.safe_write import replacing
 
 ROUGHNESSES = np.array([0.0, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0], np.float32)
 SIZES = (512, 256, 128, 64, 32, 32, 32)
@@ -77,13 +78,10 @@ def _from_cache(path: Path) -> EnvironmentLight | None:
 
 
 def _to_cache(path: Path, light: EnvironmentLight) -> None:
-    temporary = path.with_name(f".{path.stem}.{os.getpid()}.npz")
-    try:
+    with contextlib.suppress(OSError):  # no cache is no harm
         path.parent.mkdir(parents=True, exist_ok=True)
-        np.savez(temporary, **{one.name: getattr(light, one.name) for one in fields(EnvironmentLight)})
-        os.replace(temporary, path)
-    except OSError:
-        temporary.unlink(missing_ok=True)  # no cache is no harm
+        with replacing(path) as temporary:
+            np.savez(temporary, **{one.name: getattr(light, one.name) for one in fields(EnvironmentLight)})
 
 
 def to_direction(u: np.ndarray, v: np.ndarray) -> np.ndarray:

@@ -74,6 +74,11 @@ class PictureRequest:
     peek: tuple[str, CardOutput] | None = None
     folder: Path = field(default_factory=Path)
 
+    @property
+    def lit(self) -> bool:
+        """Whether light is shown, rather than plain values."""
+        return self.peek is None and self.mode in ("lit", "clay")
+
 
 @dataclass(frozen=True, eq=False)
 class Picture:
@@ -188,7 +193,7 @@ class Renderer:
                 bench.environment.turn,
                 bench.lights,
                 shift=shift,
-                rays=6 if coarse else 16,
+                rays=view_rays(request),
                 edges=not coarse,
                 workers=self.workers,
                 cancelled=cancelled,
@@ -411,7 +416,7 @@ class Renderer:
 
     def _ground(self, request: PictureRequest, view: View, group: Group, backdrop: float) -> Array:
         """The ground has the backdrop's grey, darkened where the objects keep light away."""
-        if request.peek is not None or request.mode not in ("lit", "clay"):
+        if not request.lit:
             return np.full((3, group.points.count), backdrop, np.float32)
         here = slice(group.start, group.stop)
         bench = request.project.bench
@@ -456,9 +461,8 @@ class Renderer:
 
     def _display(self, request: PictureRequest, linear: np.ndarray) -> np.ndarray:
         bench = request.project.bench
-        lit = request.peek is None and request.mode in ("lit", "clay")
         out = np.empty(linear.shape, np.uint8)
-        neutral = int(lit and bench.view_transform == "neutral")
+        neutral = int(request.lit and bench.view_transform == "neutral")
         exposure = np.float32(exposure_of(request))
 
         def block(start: int) -> None:
@@ -498,21 +502,20 @@ def size_of(request: PictureRequest) -> tuple[int, int]:
 
 
 def view_rays(request: PictureRequest) -> int:
+    """Shadow rays a sample."""
     return 6 if request.quality == "coarse" else 16
 
 
 def exposure_of(request: PictureRequest) -> float:
     """The factor on linear light; values that are looked at alone are not exposed."""
-    lit = request.peek is None and request.mode in ("lit", "clay")
-    return float(2.0**request.project.bench.exposure) if lit else 1.0
+    return float(2.0**request.project.bench.exposure) if request.lit else 1.0
 
 
 def background(request: PictureRequest) -> float:
     """Linear grey that shows as the bench's surround, whatever the exposure and tone."""
     bench = request.project.bench
-    lit = request.peek is None and request.mode in ("lit", "clay")
     grey = float(srgb_to_linear(np.array(bench.surround)))
-    if lit and bench.view_transform == "neutral":
+    if request.lit and bench.view_transform == "neutral":
         grey += 0.04  # what the tone mapper takes away from greys
     return grey / exposure_of(request)
 

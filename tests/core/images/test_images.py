@@ -44,7 +44,7 @@ def test_every_level_of_a_plain_image_is_plain() -> None:
     pyramid = build(np.full((37, 20, 3), 128, np.uint8), "srgb_texture")
     wanted = float(srgb_to_linear(np.array(128 / 255)))
     for level in range(len(pyramid.starts)):
-        found = pyramid.read(np.array([[0.3], [0.6]], np.float32), np.array([level], np.float32))
+        found = pyramid.linear(pyramid.read(np.array([[0.3], [0.6]], np.float32), np.array([level], np.float32)))
         np.testing.assert_allclose(found[:, 0], wanted, atol=1e-3)
     assert (pyramid.widths[-1], pyramid.heights[-1]) == (1, 1)
 

@@ -25,15 +25,16 @@ def _uv(ctx: Context) -> Array:
     return ctx.at.uv_set()
 
 
-def _view(ctx: Context) -> Array:
-    view = ctx.at.view
-    return view if view is not None else -ctx.at.normal
+def view(ctx: Context) -> Array:
+    """The direction from the eye; straight onto the surface where there is no eye."""
+    way = ctx.at.view
+    return way if way is not None else -ctx.at.normal
 
 
 _GETTERS: dict[str, Callable[[Context], Array]] = {
     "UV0": _uv,
-    "Vworld": _view,
-    "Iworld": _view,
+    "Vworld": view,
+    "Iworld": view,
     **{
         f"{letter}{space}": _of(what, space)
         for letter, what in (("P", "position"), ("N", "normal"), ("T", "tangent"), ("B", "bitangent"))

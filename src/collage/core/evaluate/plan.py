@@ -435,7 +435,7 @@ class _Builder:
             try:
                 self.images.open(ref)
             except CollageError as error:
-                sources[name] = Const(ImageRef(""), "filename")
+                sources[name] = Const(ImageRef("", ref.space if self.strict else "lin_rec709"), "filename")
                 if not self.strict:
                     self._note(scope, card, error)
                     sources["default"] = Const(_loud_value(definition.type), definition.type)

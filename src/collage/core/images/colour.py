@@ -7,6 +7,7 @@ standard's own colour management library (cmlib_ng.mtlx).
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 
@@ -43,19 +44,28 @@ def _same(value: np.ndarray) -> np.ndarray:
     return value
 
 
+Curve = Callable[[np.ndarray], np.ndarray]
 Matrix = tuple[tuple[float, ...], ...]
-_SPACES: dict[str, tuple[Callable[[np.ndarray], np.ndarray], Matrix | None]] = {
-    "srgb_texture": (srgb_to_linear, None),
-    "g18_rec709": (_power(1.8), None),
-    "g22_rec709": (_power(2.2), None),
-    "rec709_display": (_power(2.4), None),
-    "g22_ap1": (_power(2.2), _AP1_TO_709),
-    "acescg": (_same, _AP1_TO_709),
-    "lin_ap1": (_same, _AP1_TO_709),
-    "adobergb": (_power(563 / 256), _ADOBE_TO_709),
-    "lin_adobergb": (_same, _ADOBE_TO_709),
-    "srgb_displayp3": (srgb_to_linear, _P3_TO_709),
-    "lin_displayp3": (_same, _P3_TO_709),
+_SRGB = (srgb_to_linear, linear_to_srgb)
+_LINEAR = (_same, _same)
+
+
+def _gamma(exponent: float) -> tuple[Curve, Curve]:
+    return _power(exponent), _power(1 / exponent)
+
+
+_SPACES: dict[str, tuple[tuple[Curve, Curve], Matrix | None]] = {
+    "srgb_texture": (_SRGB, None),
+    "g18_rec709": (_gamma(1.8), None),
+    "g22_rec709": (_gamma(2.2), None),
+    "rec709_display": (_gamma(2.4), None),
+    "g22_ap1": (_gamma(2.2), _AP1_TO_709),
+    "acescg": (_LINEAR, _AP1_TO_709),
+    "lin_ap1": (_LINEAR, _AP1_TO_709),
+    "adobergb": (_gamma(563 / 256), _ADOBE_TO_709),
+    "lin_adobergb": (_LINEAR, _ADOBE_TO_709),
+    "srgb_displayp3": (_SRGB, _P3_TO_709),
+    "lin_displayp3": (_LINEAR, _P3_TO_709),
 }
 
 SPACES = ("lin_rec709", *_SPACES)
@@ -66,9 +76,14 @@ def is_linear(space: str) -> bool:
     return space in LINEAR_NAMES or space not in _SPACES
 
 
-def curve(space: str) -> Callable[[np.ndarray], np.ndarray]:
+def curve(space: str) -> Curve:
     """The transfer curve of a colour space alone."""
-    return _SPACES[space][0] if space in _SPACES else _same
+    return _SPACES[space][0][0] if space in _SPACES else _same
+
+
+def inverse_curve(space: str) -> Curve:
+    """From linear light back to the encoded values of a colour space, its primaries kept."""
+    return _SPACES[space][0][1] if space in _SPACES else _same
 
 
 def matrix(space: str) -> np.ndarray | None:
@@ -86,3 +101,34 @@ def to_linear(colour: np.ndarray, space: str) -> np.ndarray:
     if turn is not None:
         rgb = np.tensordot(turn, rgb, axes=1)
     return np.concatenate([rgb, colour[3:]]).astype(colour.dtype)
+
+
+STEPS = 4096
+
+
+@lru_cache(maxsize=16)
+def _table(space: str) -> np.ndarray:
+    """The curve at even steps from 0 to 1: between two of them a line is right within 1e-7."""
+    table = curve(space)(np.linspace(0, 1, STEPS + 1)).astype(np.float32)
+    table.flags.writeable = False
+    return table
+
+
+def linear_light(values: np.ndarray, space: str, colours: int) -> np.ndarray:
+    """Linear Rec. 709 of (k, n) float32, as `to_linear` gives it but faster where all lies in 0..1.
+
+    colours : how many of the first channels are colours (1 grey, or 3); the rest stays as it is. The array is
+        changed in place where that is possible.
+    """
+    from collage.core.kernels.sampling import decode  # compiled when first used
+
+    part = values[:colours]
+    plain = curve(space) is _same
+    if not plain and part.size and part.min() >= 0 and part.max() <= 1:
+        decode(values, colours, _table(space))
+    elif not plain:
+        values[:colours] = curve(space)(part)
+    turn = matrix(space)
+    if turn is not None and colours == 3:
+        values[:3] = np.tensordot(turn, values[:3], axes=1)
+    return values

@@ -3,13 +3,32 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
-
 import numpy as np
 
-from collage.core.images.colour import curve, is_linear, matrix
+from collage.core.images.colour import curve, inverse_curve, is_linear, linear_light
 
 WRAPS = {"constant": 0, "clamp": 1, "periodic": 2, "mirror": 3}
+
+
+@dataclass(frozen=True)
+class Coding:
+    """How numbers are stored: value = number * scale + offset, or a half float's bits."""
+
+    kind: str  # "uint8", "uint16" or "half"
+    scale: float = 1.0
+    offset: float = 0.0
+
+    def values(self, stored: np.ndarray) -> np.ndarray:
+        if self.kind == "half":
+            return stored.view(np.float16).astype(np.float32)
+        return stored.astype(np.float32) * np.float32(self.scale) + np.float32(self.offset)
+
+    def stored(self, values: np.ndarray) -> np.ndarray:
+        if self.kind == "half":
+            return np.clip(values, -65504, 65504).astype(np.float16).view(np.uint16)
+        top = 255 if self.kind == "uint8" else 65535
+        codes = (values - np.float32(self.offset)) * np.float32(1 / self.scale) + np.float32(0.5)
+        return np.clip(codes, 0, top).astype(self.kind)
 
 
 @dataclass(frozen=True, eq=False)
@@ -17,14 +36,18 @@ class Pyramid:
     """Texels of all levels in one array; see kernels.sampling for the layout.
 
     width, height : of the first level. bits : what the file stored per channel.
+    space : what the stored colours mean. Texels are filtered as stored and then made linear, as the standard's
+        reference does it; the smaller levels are means of linear light.
     """
 
     texels: np.ndarray
-    table: np.ndarray
+    coding: Coding
     starts: np.ndarray
     widths: np.ndarray
     heights: np.ndarray
+    channels: int
     bits: int = 8
+    space: str = "lin_rec709"
 
     @property
     def width(self) -> int:
@@ -33,10 +56,6 @@ class Pyramid:
     @property
     def height(self) -> int:
         return int(self.heights[0])
-
-    @property
-    def channels(self) -> int:
-        return int(self.texels.shape[1])
 
     @property
     def nbytes(self) -> int:
@@ -50,56 +69,49 @@ class Pyramid:
         nearest: bool = False,
         default: np.ndarray | None = None,
     ) -> np.ndarray:
-        """Linear values at (2, n) places. detail: (n,) level to read, 0 (the full size) if left out."""
-        from collage.core.kernels.sampling import sample  # compiled when first used
+        """Values as stored, not made linear, at (2, n) places: (channels, n) float32.
 
+        detail : (n,) level to read, the full size if left out. default : what lies outside, as stored.
+        """
+        from collage.core.kernels import sampling  # compiled when first used
+
+        outside = np.zeros(4, np.float32)
+        if default is not None:
+            outside[: min(4, len(default))] = default[:4]
+        kinds = {"uint8": sampling.CODES, "uint16": sampling.PAIRS, "half": sampling.HALVES}
+        return sampling.sample(
+            self.texels,
+            self.channels,
+            (kinds[self.coding.kind], self.coding.scale, self.coding.offset),
+            (self.starts, self.widths, self.heights),
+            place,
+            detail,
+            (WRAPS.get(wrap[0], 2), WRAPS.get(wrap[1], 2)),
+            nearest,
+            outside,
+        )
+
+    def linear(self, value: np.ndarray) -> np.ndarray:
+        """Linear Rec. 709 of values as `read` gives them, of one channel or three or more."""
+        if is_linear(self.space) or self.channels == 2:
+            return value
+        if len(value) == 1:
+            return linear_light(value, self.space, 1)
+        return linear_light(value, self.space, 3)
+
+    def detail(self, place: np.ndarray, du: np.ndarray | None, dv: np.ndarray | None) -> np.ndarray | None:
+        """Which level a pixel's footprint asks for, (n,); None, the full size, where there is no footprint.
+
+        du, dv : (2, n), the place one pixel further in each direction. A long thin footprint reads sharper
+        than its length, up to a fourth of it, so that slanted surfaces do not blur.
+        """
+        from collage.core.kernels.sampling import footprint  # compiled when first used
+
+        if du is None or dv is None:
+            return None
         count = place.shape[1]
-        if detail is None:
-            detail = np.zeros(count, np.float32)
-        if default is None:
-            default = np.zeros(self.channels, np.float32)
-        levels = (self.starts, self.widths, self.heights)
-        wraps = (WRAPS.get(wrap[0], 2), WRAPS.get(wrap[1], 2))
-        default = np.ascontiguousarray(default, np.float32)
-        detail = np.ascontiguousarray(detail, np.float32)
-        return sample(self.texels, self.table, levels, place, detail, wraps, nearest, default)
-
-
-@lru_cache(maxsize=32)
-def _table(kind: str, space: str, low: float, high: float) -> np.ndarray:
-    """Linear value of every stored number of a kind: uint8, uint16, or half-precision bits."""
-    if kind == "half":
-        table = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
-        table = np.nan_to_num(table, nan=0.0, posinf=65504.0, neginf=-65504.0)
-    else:
-        count = 256 if kind == "uint8" else 65536
-        table = np.linspace(low, high, count, dtype=np.float64)
-    table = curve(space)(table).astype(np.float32)
-    table.flags.writeable = False
-    return table
-
-
-FINE = 65536
-
-
-@lru_cache(maxsize=32)
-def _nearest(kind: str, space: str, low: float, high: float) -> np.ndarray:
-    """The stored number nearest to each of FINE even steps from the table's lowest value to its highest."""
-    table = _table(kind, space, low, high).astype(np.float64)
-    steps = np.linspace(table[0], table[-1], FINE)
-    at = np.clip(np.searchsorted(table, steps), 1, len(table) - 1)
-    at -= steps - table[at - 1] < table[at] - steps
-    return at.astype(np.uint8 if kind == "uint8" else np.uint16)
-
-
-def _encode(linear: np.ndarray, kind: str, space: str, low: float, high: float) -> np.ndarray:
-    """Stored numbers whose table values are nearest to `linear`."""
-    if kind == "half":
-        return np.clip(linear, -65504, 65504).astype(np.float16).view(np.uint16)
-    table = _table(kind, space, low, high)
-    scale = (FINE - 1) / max(float(table[-1] - table[0]), 1e-30)
-    steps = np.clip((linear - table[0]) * np.float32(scale) + np.float32(0.5), 0, FINE - 1)
-    return _nearest(kind, space, low, high)[steps.astype(np.uint16)]
+        places = [np.broadcast_to(one, (2, count)) for one in (place, du, dv)]
+        return footprint(places[0], places[1], places[2], self.width, self.height)
 
 
 def _halved(level: np.ndarray) -> np.ndarray:
@@ -124,66 +136,75 @@ def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
     """The pyramid of an image.
 
     pixels : (h, w, c) uint8, uint16, float16 or float32, as stored in the file, top row first.
-    space : what its colours mean; a curve is taken out in the table, so 8 bits stay 8 bits.
+    space : what its colours mean; kept with the pyramid, so 8 bits stay 8 bits.
     """
     if pixels.ndim == 2:
         pixels = pixels[:, :, None]
-    low, high = 0.0, 1.0
-    space = "lin_rec709" if is_linear(space) or pixels.shape[2] in (2,) else space
+    space = "lin_rec709" if is_linear(space) or pixels.shape[2] == 2 else space
     bits = pixels.dtype.itemsize * 8
-    if matrix(space) is not None and pixels.shape[2] >= 3:
-        pixels = _in_709(pixels, space)
-        space = "lin_rec709"
-    if pixels.shape[2] == 4 and not is_linear(space):  # alpha has no curve: decode once, keep as 16 bits
-        pixels = _decoded(pixels, space)
-        space = "lin_rec709"
-    if pixels.dtype == np.uint8:
-        kind, stored = "uint8", pixels
-    elif pixels.dtype == np.uint16:
-        kind, stored = "uint16", pixels
+    if pixels.dtype in (np.uint8, np.uint16):
+        coding = Coding(pixels.dtype.name, 1 / (255 if bits == 8 else 65535))
+        stored = pixels
     else:
         pixels = np.nan_to_num(pixels.astype(np.float32, copy=False), posinf=65504.0, neginf=-65504.0)
         low, high = float(pixels.min(initial=0.0)), float(pixels.max(initial=1.0))
-        if high - low <= 8.0:
-            kind = "uint16"
-            stored = np.rint((pixels - low) * (65535.0 / (high - low))).astype(np.uint16)
-        else:
-            kind, stored = "half", pixels.astype(np.float16).view(np.uint16)
-    return _with_levels(np.ascontiguousarray(stored), (kind, space, low, high), bits)
+        # 16-bit steps over a small range are finer than half floats
+        coding = Coding("uint16", (high - low) / 65535, low) if high - low <= 8.0 else Coding("half")
+        stored = coding.stored(pixels)
+    return _with_levels(np.ascontiguousarray(stored), coding, bits, space)
 
 
-def _in_709(pixels: np.ndarray, space: str) -> np.ndarray:
-    plain = _decoded(pixels, space)
-    turn = matrix(space)
-    assert turn is not None
-    plain[:, :, :3] = plain[:, :, :3] @ turn.T.astype(np.float32)
-    return plain
-
-
-def _decoded(pixels: np.ndarray, space: str) -> np.ndarray:
-    scale = {np.dtype(np.uint8): 255.0, np.dtype(np.uint16): 65535.0}.get(pixels.dtype, 1.0)
-    plain = pixels.astype(np.float32) / np.float32(scale)
-    plain[:, :, :3] = curve(space)(plain[:, :, :3])
-    return plain
-
-
-def _with_levels(stored: np.ndarray, coding: tuple[str, str, float, float], bits: int) -> Pyramid:
-    table = _table(*coding)
+def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str) -> Pyramid:
+    channels = stored.shape[2]
     parts, sizes = [stored], [stored.shape[:2]]
-    level = table[stored]
+    level = _light(coding.values(stored), space)
     while max(level.shape[:2]) > 1:
         level = _halved(level)
-        parts.append(_encode(level, *coding))
+        parts.append(coding.stored(_encoded(level, space)))
         sizes.append(level.shape[:2])
-    channels = stored.shape[2]
-    texels = np.concatenate([part.reshape(-1, channels) for part in parts])
-    texels.flags.writeable = False
-    counts = np.array([h * w for h, w in sizes], np.int64)
+    counts = np.array([h * w for h, w in sizes])
     return Pyramid(
-        texels,
-        table,
-        np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64),
+        _packed(parts, channels),
+        coding,
+        np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int32),
         np.array([w for _, w in sizes], np.int32),
         np.array([h for h, _ in sizes], np.int32),
+        channels,
         bits,
+        space,
     )
+
+
+def _packed(parts: list[np.ndarray], channels: int) -> np.ndarray:
+    """All levels in one array: plain numbers for one channel, else four numbers a texel as 32-bit words."""
+    if channels == 1:
+        texels = np.concatenate([part.ravel() for part in parts])
+    else:
+        count = sum(part.shape[0] * part.shape[1] for part in parts)
+        four = np.zeros((count, 4), parts[0].dtype)
+        start = 0
+        for part in parts:
+            stop = start + part.shape[0] * part.shape[1]
+            four[start:stop, :channels] = part.reshape(-1, channels)
+            start = stop
+        texels = four.view(np.uint32).ravel()
+    texels.flags.writeable = False
+    return texels
+
+
+def _light(values: np.ndarray, space: str) -> np.ndarray:
+    """Linear light of (h, w, c) values by the curve of their space; alpha has no curve."""
+    if is_linear(space):
+        return values
+    colours = min(values.shape[2], 3)
+    values[:, :, :colours] = curve(space)(values[:, :, :colours])
+    return values
+
+
+def _encoded(light: np.ndarray, space: str) -> np.ndarray:
+    if is_linear(space):
+        return light
+    light = light.copy()
+    colours = min(light.shape[2], 3)
+    light[:, :, :colours] = inverse_curve(space)(light[:, :, :colours])
+    return light

@@ -24,7 +24,10 @@ TO_UNIT = np.float32(1.0 / 4294967295.0)
 SEED_2 = np.uint32((0xDEADBEEF + (2 << 2) + 13) & 0xFFFFFFFF)
 SEED_3 = np.uint32((0xDEADBEEF + (3 << 2) + 13) & 0xFFFFFFFF)
 SEED_4 = np.uint32((0xDEADBEEF + (4 << 2) + 13) & 0xFFFFFFFF)
+SEED_5 = np.uint32((0xDEADBEEF + (5 << 2) + 13) & 0xFFFFFFFF)
 FAR = np.float32(1e6)
+FLAKE = np.float32(1.5 / 3**0.5)  # half the side of a flake's cube, in cells
+TURN = np.float32(2 * math.pi)
 
 
 @njit(**INLINE)
@@ -60,8 +63,7 @@ def _cell_3(x, y, z):
 
 
 @njit(**INLINE)
-def _cell_4(x, y, z, w):
-    a, b, c = U(SEED_4 + x), U(SEED_4 + y), U(SEED_4 + z)
+def _mix(a, b, c):
     a = U(U(U(a - c)) ^ _rotate(c, 4))
     c = U(c + b)
     b = U(U(U(b - a)) ^ _rotate(a, 6))
@@ -74,7 +76,19 @@ def _cell_4(x, y, z, w):
     a = U(a + c)
     c = U(U(U(c - b)) ^ _rotate(b, 4))
     b = U(b + a)
+    return a, b, c
+
+
+@njit(**INLINE)
+def _cell_4(x, y, z, w):
+    a, b, c = _mix(U(SEED_4 + x), U(SEED_4 + y), U(SEED_4 + z))
     return _unit(_final(U(a + w), b, c))
+
+
+@njit(**INLINE)
+def _cell_5(x, y, z, w, number):
+    a, b, c = _mix(U(SEED_5 + x), U(SEED_5 + y), U(SEED_5 + z))
+    return _unit(_final(U(a + w), U(b + number), c))
 
 
 @njit(**INLINE)
@@ -163,6 +177,48 @@ def _worley_3(x, y, z, jitter, metric, near, second, third, dx, dy, dz):
             dz[i] = pz if first else dz[i]
 
 
+@njit(**INLINE)
+def _in_flake(px, py, pz, x, y, z):
+    """Whether a place, seen from the middle of cell (x, y, z), lies in that cell's turned cube.
+
+    J. Arvo, Fast Random Rotation Matrices, Graphics Gems III, 1992.
+    """
+    theta, phi = TURN * _cell_4(x, y, z, U(0)), TURN * _cell_4(x, y, z, U(1))
+    height = F(2) * _cell_4(x, y, z, U(2))
+    r = math.sqrt(height)
+    vx, vy, vz = math.sin(phi) * r, math.cos(phi) * r, math.sqrt(F(2) - height)
+    s, c = math.sin(theta), math.cos(theta)
+    sx, sy = vx * c - vy * s, vx * s + vy * c
+    ax = (vx * sx - c) * px + (vy * sx + s) * py + vz * sx * pz
+    ay = (vx * sy - s) * px + (vy * sy - c) * py + vz * sy * pz
+    az = vx * vz * px + vy * vz * py + (F(1) - height) * pz
+    return (abs(ax) <= FLAKE) & (abs(ay) <= FLAKE) & (abs(az) <= FLAKE)
+
+
+@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT, OUT), **FLAGS)
+def _flakes(x, y, z, chance, presence, first, second, third):
+    for i in range(x.size):
+        bx, by, bz = np.floor(x[i]), np.floor(y[i]), np.floor(z[i])
+        best, cx, cy, cz = F(0), U(0), U(0), U(0)
+        for at in range(27):
+            ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
+            px = F(x[i] - bx) - F(ox) - F(0.5)
+            py = F(y[i] - by) - F(oy) - F(0.5)
+            pz = F(z[i] - bz) - F(oz) - F(0.5)
+            if px * px + py * py + pz * pz >= FLAKE * FLAKE * F(3):
+                continue
+            kx, ky, kz = U(np.int32(bx) + ox), U(np.int32(by) + oy), U(np.int32(bz) + oz)
+            if _cell_3(kx, ky, kz) > chance[i]:
+                continue
+            rank = _cell_4(kx, ky, kz, U(3))
+            if rank >= best and _in_flake(px, py, pz, kx, ky, kz):
+                best, cx, cy, cz = rank, kx, ky, kz
+        presence[i] = best
+        first[i] = _cell_5(cx, cy, cz, U(2), U(0))
+        second[i] = _cell_5(cx, cy, cz, U(2), U(1))
+        third[i] = _cell_5(cx, cy, cz, U(2), U(2))
+
+
 def cell_noise(*place: np.ndarray) -> np.ndarray:
     """One random number for every lattice cell, the same all over it.
 
@@ -194,3 +250,16 @@ def worley(place: np.ndarray, jitter: np.ndarray, metric: int = 0) -> tuple[np.n
     if metric == 0:
         np.sqrt(distances, out=distances)
     return distances, offsets
+
+
+def flakes(place: np.ndarray, chance: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The topmost of the flakes strewn in the cells around each place.
+
+    place : (3, n) float32, coordinates in flakes. chance : (n,) that a cell has a flake.
+    Returns its rank (n,), 0 for none, and three random numbers of it (3, n).
+    """
+    count = place.shape[1]
+    rank, numbers = np.empty(count, np.float32), np.empty((3, count), np.float32)
+    x, y, z = (np.ascontiguousarray(part, np.float32) for part in place)
+    _flakes(x, y, z, np.ascontiguousarray(chance, np.float32), rank, *numbers)
+    return rank, numbers

@@ -1,7 +1,8 @@
 """Reading filtered values from an image pyramid.
 
-A pyramid is one flat array of texels with the place and size of every level, and a table that turns the
-stored whole numbers into linear values. Row 0 is the top of the picture, where v is 1.
+A pyramid is one flat array of texels with the place and size of every level. Row 0 is the top of the picture,
+where v is 1. A texel is one whole number, or four packed into one or two 32-bit words, so that one read gets
+all channels; no loop has a branch, which lets all of them vectorise.
 """
 
 from __future__ import annotations
@@ -11,102 +12,315 @@ import math
 import numpy as np
 from numba import njit, types
 
-INLINE = {"forceinline": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
-F = np.float32
+from collage.core.kernels.flags import INLINE, LOOP
+
+F, U, I = np.float32, np.uint32, np.int32
 
 f4, i4 = types.float32, types.int32
 IN = types.Array(f4, 1, "C", readonly=True)
-OUT2 = types.Array(f4, 2, "C")
+OUT = types.Array(f4, 1, "C")
 WHOLE = types.Array(i4, 1, "C", readonly=True)
-OFFSETS = types.Array(types.int64, 1, "C", readonly=True)
+WORDS = types.Array(types.uint32, 1, "C", readonly=True)
+
+FAR = np.float32(1e6)
+CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
+HALF_SCALE = np.float32(2.0**112)
 
 
-def _signature(stored: types.Type) -> object:
-    texels = types.Array(stored, 2, "C", readonly=True)
-    return types.void(texels, IN, OFFSETS, WHOLE, WHOLE, IN, IN, IN, i4, i4, i4, IN, OUT2)
-
-
-@njit(**INLINE)
-def _wrap(x, size, mode):
-    """Index inside 0..size-1 for texel `x`, or -1 where nothing lies: constant, clamp, periodic, mirror."""
-    if mode == 0:
-        return x if (x >= 0) & (x < size) else -1
-    if mode == 1:
-        return min(max(x, 0), size - 1)
-    if mode == 2:
-        return x % size
-    x = x % (2 * size)
-    return x if x < size else 2 * size - 1 - x
-
-
-@njit(**INLINE)
-def _texel(texels, table, start, width, x, y, channel, default):
-    if (x < 0) | (y < 0):
-        return default
-    return table[texels[start + np.int64(y) * width + x, channel]]
-
-
-@njit(
-    [_signature(types.uint8), _signature(types.uint16)],
-    nogil=True,
-    cache=True,
-    error_model="numpy",
-)
-def _sample(texels, table, starts, widths, heights, u, v, detail, wrap_u, wrap_v, nearest, default, out):
-    last = starts.size - 1
-    for i in range(u.size):
+@njit(types.void(IN, i4, OUT), **LOOP)
+def _fold(place, mode, out):
+    """Brings coordinates into the tile: mode 0 constant, 1 clamp, 2 periodic, 3 mirror."""
+    low, high = (F(-1), F(2)) if mode == 0 else (F(0), F(1))
+    for i in range(out.size):
         # not-a-number and infinite places read the texel at 0
-        pu = u[i] if abs(u[i]) < F(1e6) else F(0)
-        pv = v[i] if abs(v[i]) < F(1e6) else F(0)
-        level = min(max(detail[i], F(0)), F(last))
-        low = int(level)
-        share = level - F(low)
-        for channel in range(out.shape[0]):
-            out[channel, i] = F(0)
-        for step in range(2):
-            weight = share if step == 1 else F(1) - share
-            if weight <= F(0):
-                continue
-            at = min(low + step, last)
-            width, height, start = widths[at], heights[at], starts[at]
-            x = pu * F(width) - F(0.5)
-            y = (F(1) - pv) * F(height) - F(0.5)
-            if nearest != 0:
-                x, y = F(math.floor(x + F(0.5))), F(math.floor(y + F(0.5)))
-            fx, fy = math.floor(x), math.floor(y)
-            tx, ty = F(x - fx), F(y - fy)
-            x0, x1 = _wrap(int(fx), width, wrap_u), _wrap(int(fx) + 1, width, wrap_u)
-            y0, y1 = _wrap(int(fy), height, wrap_v), _wrap(int(fy) + 1, height, wrap_v)
-            for channel in range(out.shape[0]):
-                d = default[channel]
-                a = _texel(texels, table, start, width, x0, y0, channel, d)
-                b = _texel(texels, table, start, width, x1, y0, channel, d)
-                c = _texel(texels, table, start, width, x0, y1, channel, d)
-                e = _texel(texels, table, start, width, x1, y1, channel, d)
-                top = a + (b - a) * tx
-                bottom = c + (e - c) * tx
-                out[channel, i] += weight * (top + (bottom - top) * ty)
+        p = place[i] if abs(place[i]) < FAR else F(0)
+        turned = p - np.floor(p)
+        back = abs(p - F(2) * np.floor(p * F(0.5) + F(0.5)))
+        p = turned if mode == 2 else min(max(p, low), high)
+        out[i] = back if mode == 3 else p
+
+
+@njit(**INLINE)
+def _pair(x, size, mode):
+    """The two texels around `x` and their weights; outside a constant border they weigh nothing."""
+    below = np.floor(x)
+    share = F(x - below)
+    last = I(size - I(1))
+    before = last if mode == I(2) else I(0)
+    after = I(0) if mode == I(2) else last
+    lost = F(0) if mode == I(0) else F(1)
+    first = I(below)
+    second = I(first + I(1))
+    w0, w1 = F(F(1) - share), share
+    w0 *= F(1) if (first >= I(0)) & (first <= last) else lost
+    w1 *= F(1) if (second >= I(0)) & (second <= last) else lost
+    a = before if first < I(0) else min(first, last)
+    b = after if second > last else max(second, I(0))
+    return I(a), I(b), F(w0), F(w1)
+
+
+@njit(**INLINE)
+def _at(line, x):
+    """An index known to be positive, so that a vector of them is read at once."""
+    return U(U(line + x) & U(0x7FFFFFFF))
+
+
+@njit(**INLINE)
+def _four(u, v, start, width, height, wraps):
+    """Where the four texels around a place lie, and what each weighs. wraps: for u, v, and whether nearest."""
+    x = F(u * F(width) - F(0.5))
+    y = F((F(1) - v) * F(height) - F(0.5))
+    x = np.floor(x + F(0.5)) if wraps[2] != I(0) else x
+    y = np.floor(y + F(0.5)) if wraps[2] != I(0) else y
+    x0, x1, a0, a1 = _pair(x, width, wraps[0])
+    y0, y1, b0, b1 = _pair(y, height, wraps[1])
+    top, bottom = I(start + I(y0 * width)), I(start + I(y1 * width))
+    weights = F(a0 * b0), F(a1 * b0), F(a0 * b1), F(a1 * b1)
+    return (_at(top, x0), _at(top, x1), _at(bottom, x0), _at(bottom, x1)), weights
+
+
+@njit(**INLINE)
+def _half(code):
+    """The value of a 16-bit float: its bits moved up, its exponent put right by a multiplication."""
+    bits = U(U(code & U(0x7FFF)) << U(13))
+    size = F(bits.view(np.float32) * HALF_SCALE)
+    return F(-size) if (code & U(0x8000)) != U(0) else size
+
+
+@njit(**INLINE)
+def _byte(texels, at, channel):
+    return F(I(U(U(texels[at] >> U(8 * channel)) & U(0xFF))))
+
+
+@njit(**INLINE)
+def _short(texels, at, channel):
+    word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
+    return F(I(U(U(word >> U(16 * (channel % 2))) & U(0xFFFF))))
+
+
+@njit(**INLINE)
+def _float(texels, at, channel):
+    word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
+    return _half(U(word >> U(16 * (channel % 2))))
+
+
+@njit(**INLINE)
+def _whole(texels, at, channel):
+    return F(I(texels[at]))
+
+
+@njit(**INLINE)
+def _whole_half(texels, at, channel):
+    return _half(U(texels[at]))
+
+
+@njit(**INLINE)
+def _channel(read, texels, four, channel):
+    """One filtered channel; `read` gets a channel of a texel."""
+    (a, b, c, d), (wa, wb, wc, wd) = four
+    top = wa * read(texels, a, channel) + wb * read(texels, b, channel)
+    return F(top + wc * read(texels, c, channel) + wd * read(texels, d, channel))
+
+
+@njit(**INLINE)
+def _inside(four):
+    wa, wb, wc, wd = four[1]
+    return F(wa + wb + wc + wd)
+
+
+@njit(**INLINE)
+def _between(a, b, share):
+    return F(a + (b - a) * share)
+
+
+@njit(**INLINE)
+def _both(detail, levels, u, v, wraps):
+    """The four texels in the two levels around `detail`, and how far it lies to the second."""
+    starts, widths, heights = levels
+    last = I(starts.size - 1)
+    level = min(max(detail, F(0)), F(last))
+    low = I(level)
+    high = I(min(I(low + I(1)), last))
+    a, b = _at(low, I(0)), _at(high, I(0))
+    one = _four(u, v, starts[a], widths[a], heights[a], wraps)
+    other = _four(u, v, starts[b], widths[b], heights[b], wraps)
+    return one, other, F(level - F(low))
+
+
+@njit(**INLINE)
+def _coded(value, inside, coding, default):
+    return value * coding[0] + inside * coding[1] + (F(1) - inside) * default
+
+
+@njit(**INLINE)
+def _three_flat(read, texels, levels, u, v, wraps, coding, default, outs):
+    """Reads three channels of the full size."""
+    start, width, height = levels[0][0], levels[1][0], levels[2][0]
+    red, green, blue = outs
+    for i in range(u.size):
+        four = _four(u[i], v[i], start, width, height, wraps)
+        inside = _inside(four)
+        red[i] = _coded(_channel(read, texels, four, 0), inside, coding, default[0])
+        green[i] = _coded(_channel(read, texels, four, 1), inside, coding, default[1])
+        blue[i] = _coded(_channel(read, texels, four, 2), inside, coding, default[2])
+
+
+@njit(**INLINE)
+def _three_deep(read, texels, levels, u, v, detail, wraps, coding, default, outs):
+    """Reads three channels between two levels."""
+    red, green, blue = outs
+    for i in range(u.size):
+        one, other, share = _both(detail[i], levels, u[i], v[i], wraps)
+        inside = _between(_inside(one), _inside(other), share)
+        r = _between(_channel(read, texels, one, 0), _channel(read, texels, other, 0), share)
+        g = _between(_channel(read, texels, one, 1), _channel(read, texels, other, 1), share)
+        b = _between(_channel(read, texels, one, 2), _channel(read, texels, other, 2), share)
+        red[i] = _coded(r, inside, coding, default[0])
+        green[i] = _coded(g, inside, coding, default[1])
+        blue[i] = _coded(b, inside, coding, default[2])
+
+
+@njit(**INLINE)
+def _one_flat(read, texels, channel, levels, u, v, wraps, coding, default, out):
+    start, width, height = levels[0][0], levels[1][0], levels[2][0]
+    for i in range(u.size):
+        four = _four(u[i], v[i], start, width, height, wraps)
+        out[i] = _coded(_channel(read, texels, four, channel), _inside(four), coding, default)
+
+
+@njit(**INLINE)
+def _one_deep(read, texels, channel, levels, u, v, detail, wraps, coding, default, out):
+    for i in range(u.size):
+        one, other, share = _both(detail[i], levels, u[i], v[i], wraps)
+        value = _between(_channel(read, texels, one, channel), _channel(read, texels, other, channel), share)
+        out[i] = _coded(value, _between(_inside(one), _inside(other), share), coding, default)
+
+
+def _signature(texels: types.Type, outputs: int) -> object:
+    texels = types.Array(texels, 1, "C", readonly=True)
+    return types.void(
+        texels, i4, WHOLE, WHOLE, WHOLE, IN, IN, IN, i4, i4, i4, i4, f4, f4, *[f4] * outputs, *[OUT] * outputs
+    )
+
+
+@njit(_signature(types.uint32, 3), **LOOP)
+def _three(
+    texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, d1, d2, r, g, b
+):
+    levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
+    if kind == CODES:
+        if deep == 0:
+            _three_flat(_byte, texels, levels, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
+        else:
+            _three_deep(_byte, texels, levels, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+    elif kind == PAIRS:
+        _three_deep(_short, texels, levels, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+    else:
+        _three_deep(_float, texels, levels, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+
+
+@njit(_signature(types.uint32, 1), **LOOP)
+def _fourth(
+    texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out
+):
+    levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
+    if kind == CODES:
+        _one_deep(_byte, texels, 3, levels, u, v, detail, wraps, coding, d3, out)
+    elif kind == PAIRS:
+        _one_deep(_short, texels, 3, levels, u, v, detail, wraps, coding, d3, out)
+    else:
+        _one_deep(_float, texels, 3, levels, u, v, detail, wraps, coding, d3, out)
+
+
+@njit([_signature(types.uint8, 1), _signature(types.uint16, 1)], **LOOP)
+def _one(texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, out):
+    levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
+    if kind == HALVES:
+        _one_deep(_whole_half, texels, 0, levels, u, v, detail, wraps, coding, d0, out)
+    elif deep == 0:
+        _one_flat(_whole, texels, 0, levels, u, v, wraps, coding, d0, out)
+    else:
+        _one_deep(_whole, texels, 0, levels, u, v, detail, wraps, coding, d0, out)
+
+
+@njit(types.void(IN, IN, IN, IN, IN, IN, f4, f4, OUT), **LOOP)
+def _footprint(u, v, across_u, across_v, along_u, along_v, width, height, out):
+    for i in range(out.size):
+        ax, ay = (across_u[i] - u[i]) * width, (across_v[i] - v[i]) * height
+        bx, by = (along_u[i] - u[i]) * width, (along_v[i] - v[i]) * height
+        a, b = ax * ax + ay * ay, bx * bx + by * by
+        long, short = max(a, b), min(a, b)
+        # squares of the widths: a long thin footprint reads sharper than its length, up to a fourth of it
+        square = F(max(max(F(math.sqrt(long * short)), long * F(0.0625)), F(1e-12)))
+        bits = square.view(np.int32)
+        part = I(I(bits & I(0x007FFFFF)) | I(0x3F800000)).view(np.float32)
+        # log2 of 1..2 by a cubic, within 1e-3: levels need no more
+        log = F(-2.153620718) + part * (F(3.047884161) + part * (F(-1.051875031) + part * F(0.158248693)))
+        out[i] = F(0.5) * (F(I(I(bits >> I(23)) - I(127))) + log)
+
+
+@njit(types.void(OUT, IN), **LOOP)
+def _decode(line, table):
+    top = I(table.size - 2)
+    size = F(table.size - 1)
+    for i in range(line.size):
+        x = min(max(line[i], F(0)), F(1)) * size
+        at = min(I(x), top)
+        below = table[_at(at, I(0))]
+        line[i] = below + (table[_at(at, I(1))] - below) * (x - F(at))
 
 
 def sample(
     texels: np.ndarray,
-    table: np.ndarray,
+    channels: int,
+    coding: tuple[int, float, float],
     levels: tuple[np.ndarray, np.ndarray, np.ndarray],
     place: np.ndarray,
-    detail: np.ndarray,
+    detail: np.ndarray | None,
     wrap: tuple[int, int],
     nearest: bool,
     default: np.ndarray,
 ) -> np.ndarray:
     """Values of a pyramid at many places.
 
-    texels : (t, c) uint8 or uint16, all levels one after the other; table : float32, value of each number.
-    levels : start (int64), width and height (int32) of each level.
-    place : (2, n) float32, u and v; detail : (n,) float32, the level to read, with parts between two.
-    wrap : 0 constant, 1 clamp, 2 periodic, 3 mirror, for u and v; default : (c,) what lies outside.
-    Returns (c, n) float32.
+    texels : one channel: (t,) uint8 or uint16; else words (t,) or (2 t,) uint32; all levels one after the other.
+    coding : CODES, PAIRS or HALVES, and the scale and offset that turn stored numbers into values.
+    levels : start, width and height of each level, int32.
+    place : (2, n) float32, u and v; detail : (n,) float32, the level to read, with parts between two; None
+        reads the full size.
+    wrap : 0 constant, 1 clamp, 2 periodic, 3 mirror, for u and v; default : (4,) what lies outside.
+    Returns (channels, n) float32.
     """
-    out = np.empty((texels.shape[1], place.shape[1]), np.float32)
-    u, v = (np.ascontiguousarray(part, np.float32) for part in place)
-    _sample(texels, table, *levels, u, v, detail, *wrap, int(nearest), default, out)
+    kind, scale, offset = coding
+    count = place.shape[1]
+    u, v = np.empty((2, count), np.float32)
+    _fold(np.ascontiguousarray(place[0], np.float32), wrap[0], u)
+    _fold(np.ascontiguousarray(place[1], np.float32), wrap[1], v)
+    level, deep = (np.zeros(count, np.float32), 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
+    settings = (kind, *levels, u, v, level, deep, *wrap, nearest, scale, offset)
+    out = np.empty((channels, count), np.float32)
+    if texels.dtype != np.uint32:
+        _one(texels, *settings, default[0], out[0])
+        return out
+    spare = out if channels > 2 else np.empty((3, count), np.float32)
+    _three(texels, *settings, *default[:3], *spare[:3])
+    if channels == 4:
+        _fourth(texels, *settings, default[3], out[3])
+    return spare[:channels]
+
+
+def footprint(place: np.ndarray, du: np.ndarray, dv: np.ndarray, width: int, height: int) -> np.ndarray:
+    """The level of a pyramid that a pixel's footprint asks for, (n,).
+
+    place, du, dv : (2, n) float32, the place and that one pixel further in each direction.
+    """
+    out = np.empty(place.shape[1], np.float32)
+    parts = [np.ascontiguousarray(part) for line in (place, du, dv) for part in line]
+    _footprint(*parts, width, height, out)
     return out
+
+
+def decode(values: np.ndarray, rows: int, table: np.ndarray) -> None:
+    """Puts the first rows of (k, n) values through a curve given at even steps from 0 to 1, in place."""
+    for row in values[:rows]:
+        _decode(row, table)

@@ -124,6 +124,69 @@ def worleynoise3d(ctx: Context, position: Array, jitter: Array, style: Array) ->
     return _worley(ctx, position, jitter, style)
 
 
+def _flake_chance(coverage: Array) -> Array:
+    """The chance that a cell has a flake, for the share of the surface they cover; the reference's fit."""
+    x = np.clip(coverage, 0, 1)
+    rise = (-26.19771808 * x + 26.39663835) * x
+    return rise / (((85.53857017 * x - 102.35069432) * x - 101.42634862) * x + 118.45082288)
+
+
+def _flakes(
+    place: Array, size: Array, roughness: Array, coverage: Array, frame: tuple[Array, Array, Array]
+) -> dict[str, Array]:
+    """Flakes, each with an id, a random number, a rank and a normal tilted by the GGX distribution."""
+    from collage.core.kernels.cells import flakes  # compiled when first used
+
+    normal, tangent, bitangent = frame
+    count = place.shape[1]
+    rank, (turn, tilt, chance) = flakes(place / size, np.broadcast_to(_flake_chance(coverage)[0], (count,)))
+    there = rank > 0
+    slope = roughness[0] ** 2 * np.sqrt(tilt) / np.sqrt(1 - tilt)
+    sine = slope / np.sqrt(1 + slope**2)
+    angle = np.float32(2 * np.pi) * turn
+    bent = tangent * (np.cos(angle) * sine) + bitangent * (np.sin(angle) * sine) + normal * np.sqrt(1 - sine**2)
+    bent = bent / np.sqrt((bent**2).sum(axis=0))
+    return {
+        "id": np.where(there, np.trunc(chance * np.float32(16777215)), 0)[None],
+        "rand": np.where(there, chance, 0)[None],
+        "presence": rank[None],
+        "flakenormal": np.where(there, bent, normal),
+    }
+
+
+@behaviour("flake2d", spatial=True)
+def flake2d(
+    ctx: Context,
+    size: Array,
+    roughness: Array,
+    coverage: Array,
+    texcoord: Array,
+    normal: Array,
+    tangent: Array,
+    bitangent: Array,
+) -> dict[str, Array]:
+    """Small flat flakes strewn over the UV plane, as in metallic paint."""
+    flat = np.broadcast_to(texcoord, (2, ctx.at.count))
+    place = np.concatenate([flat, np.zeros((1, ctx.at.count), np.float32)])
+    return _flakes(place, size, roughness, coverage, (normal, tangent, bitangent))
+
+
+@behaviour("flake3d", spatial=True)
+def flake3d(
+    ctx: Context,
+    size: Array,
+    roughness: Array,
+    coverage: Array,
+    position: Array,
+    normal: Array,
+    tangent: Array,
+    bitangent: Array,
+) -> dict[str, Array]:
+    """Small flat flakes strewn in space, as in metallic paint."""
+    place = np.broadcast_to(position, (3, ctx.at.count))
+    return _flakes(place, size, roughness, coverage, (normal, tangent, bitangent))
+
+
 @behaviour("ramplr")
 def ramplr(ctx: Context, valuel: Array, valuer: Array, texcoord: Array) -> Array:
     share = np.clip(texcoord[:1], 0, 1)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from collage.core.document.types import CHANNELS
 from collage.core.evaluate.geometry import spatial
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context, behaviour
@@ -47,6 +48,18 @@ def geompropvalue(ctx: Context, geomprop: str, default: Array) -> Array:
     if geomprop in ctx.at.uv and ctx.output_type == "vector2":
         return ctx.at.uv[geomprop]
     return default
+
+
+@behaviour("geompropvalueuniform")
+def geompropvalueuniform(ctx: Context, geomprop: str, default: str) -> str:
+    """Texts belong to no surface here: the default."""
+    return default
+
+
+@behaviour("geomcolor")
+def geomcolor(ctx: Context, index: Array) -> Array:
+    """Painted vertex colours are not carried by Collage's meshes: the definition's default, 0."""
+    return np.zeros((CHANNELS[ctx.output_type], 1), np.float32)
 
 
 @behaviour("normalmap")

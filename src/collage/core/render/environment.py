@@ -18,6 +18,7 @@ import numpy as np
 import platformdirs
 
 from collage.core.images.files import read_pixels
+from collage.core.images.colour import to_linear
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.render.octahedron import directions as octahedron
 from collage.core.safe_write import replacing
@@ -103,7 +104,7 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
     space = "lin_rec709" if picture.dtype == np.float32 else "srgb_texture"
     if picture.shape[2] < 3:
         picture = np.repeat(picture[:, :, :1], 3, axis=2)
-    pyramid = build(picture[:, :, :3], space)
+    pyramid = build(_linear(picture[:, :, :3], space))
     levels = [
         _glossy(pyramid, float(roughness), size, count)
         for roughness, size, count in zip(ROUGHNESSES, SIZES, SAMPLES, strict=True)
@@ -115,6 +116,14 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
     irradiance = (cosine @ small / np.pi).astype(np.float32)
     directions, radiance = _shadow_directions(small, weight)
     return EnvironmentLight(np.concatenate(levels).astype(np.float32), starts, irradiance, directions, radiance)
+
+
+def _linear(picture: np.ndarray, space: str) -> np.ndarray:
+    """(h, w, 3) float32 linear light."""
+    if picture.dtype == np.float32:
+        return picture
+    values = picture / np.float32(np.iinfo(picture.dtype).max)
+    return np.moveaxis(to_linear(np.moveaxis(values, 2, 0), space), 0, 2)
 
 
 def _small(pyramid: Pyramid, width: int = 128) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -1,0 +1,35 @@
+"""How kernels are compiled, so that their loops vectorise.
+
+Constants alone: what a change here means for a kernel is not noticed by its cache; empty it then.
+"""
+
+from __future__ import annotations
+
+from numba.core.compiler import Compiler
+
+
+class _Separate(Compiler):
+    """Compiles with the promise that no two array arguments of a kernel overlap.
+
+    Without it a loop with lookups or with many arrays cannot be vectorised: any write might change what is read
+    next. Every function around a kernel makes its own output arrays, which keeps the promise.
+    """
+
+    def define_pipelines(self) -> object:
+        self.state.flags.noalias = True
+        return super().define_pipelines()
+
+
+_MATHS = {"error_model": "numpy", "fastmath": {"contract", "nsz"}}
+
+INLINE = {"forceinline": True, **_MATHS}
+"""Helpers of kernels."""
+
+LOOP = {"nogil": True, "cache": True, "pipeline_class": _Separate, **_MATHS}
+"""Kernels: loops over separate float32 arrays that do not overlap."""
+
+EXACT_INLINE = {"forceinline": True, "error_model": "numpy"}
+"""Helpers whose every rounding must be the reference's."""
+
+EXACT = {"nogil": True, "cache": True, "pipeline_class": _Separate, "error_model": "numpy"}
+"""Kernels whose every rounding must be the reference's."""

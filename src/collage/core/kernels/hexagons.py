@@ -1,0 +1,143 @@
+"""Scattering a tile over hexagons: where each point reads, and how the three readings blend.
+
+M. S. Mikkelsen, Practical Real-Time Hex-Tiling, Journal of Computer Graphics Techniques 11(2), 2022, with the
+hash and the order of additions of the MaterialX reference. The hash is sensitive to rounding, so nothing here
+may be contracted.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, types
+
+from collage.core.kernels.flags import EXACT, EXACT_INLINE
+
+IN = types.Array(types.float32, 1, "C", readonly=True)
+OUT = types.Array(types.float32, 1, "C")
+f4 = types.float32
+F, I = np.float32, np.int32
+
+GRID = np.float32(3.4641016151377544)  # 2 sqrt(3): keeps the size of the tile
+SKEW, SLANT = np.float32(-0.57735027), np.float32(1.15470054)
+UNSKEW = np.float32(1.0 / 1.15470054)
+SEED = np.float32(0.12345)
+
+
+@njit(**EXACT_INLINE)
+def _fract(x):
+    return F(x - np.floor(x))
+
+
+@njit(**EXACT_INLINE)
+def _hash(x, y):
+    a, b, c = _fract(x * F(0.1031)), _fract(y * F(0.1030)), _fract(x * F(0.0973))
+    d = F(a * F(b + F(33.33)) + F(F(b * F(c + F(33.33))) + F(c * F(a + F(33.33)))))
+    a, b, c = F(a + d), F(b + d), F(c + d)
+    return _fract(F(a + b) * c), _fract(F(a + c) * b)
+
+
+@njit(types.void(IN, IN, OUT, OUT, OUT, OUT, OUT, OUT, OUT, OUT, OUT), **EXACT)
+def _corners(u, v, w1, w2, w3, x1, y1, x2, y2, x3, y3):
+    """The weights and the hexagons of the three corners of the triangle around each point."""
+    for i in range(u.size):
+        sx, sy = F(u[i] * GRID), F(v[i] * GRID)
+        x, y = F(sx + SKEW * sy), F(SLANT * sy)
+        bx, by = np.floor(x), np.floor(y)
+        fx, fy = F(x - bx), F(y - by)
+        fz = F(F(F(1) - fx) - fy)
+        upper = F(1) if fz <= F(0) else F(0)
+        turn = F(F(2) * upper - F(1))
+        w1[i], w2[i], w3[i] = -fz * turn, upper - fy * turn, upper - fx * turn
+        lower = F(1) - upper
+        x1[i], y1[i] = bx + upper, by + upper
+        x2[i], y2[i] = bx + upper, by + lower
+        x3[i], y3[i] = bx + lower, by + upper
+
+
+@njit(types.void(IN, IN, f4, f4, f4, OUT, OUT, OUT), **EXACT)
+def _chances(x, y, turn, low, high, first, second, angle):
+    """The two random numbers of each hexagon, and its turn in radians."""
+    for i in range(x.size):
+        a, b = _hash(F(x[i] + SEED), F(y[i] + SEED))
+        first[i], second[i] = a, b
+        share = F(a * turn)
+        angle[i] = low * F(F(1) - share) + high * share
+
+
+@njit(types.void(IN, IN, IN, IN, IN, IN, IN, IN, f4, f4, f4, f4, f4, f4, OUT, OUT, OUT), **EXACT)
+def _places(u, v, x, y, first, second, sine, cosine, size, low, high, move, near, far, out_u, out_v, scales):
+    for i in range(u.size):
+        hx, hy = F(x[i] / GRID), F(y[i] / GRID)
+        cx, cy = F(hx + F(0.5) * hy), F(UNSKEW * hy)
+        scale = F(F(1) - size) + F(low * F(F(1) - second[i]) + high * second[i]) * size
+        a, b = F(first[i] * move), F(second[i] * move)
+        dx, dy = F(u[i] - cx), F(v[i] - cy)
+        s, c = sine[i], cosine[i]
+        out_u[i] = F(dx * c - dy * s) / scale + cx + F(near * F(F(1) - a) + far * a)
+        out_v[i] = F(dx * s + dy * c) / scale + cy + F(near * F(F(1) - b) + far * b)
+        scales[i] = scale
+
+
+@njit(**EXACT_INLINE)
+def _gain(x, r):
+    """C. Schlick, Fast Alternatives to Perlin's Bias and Gain Functions, Graphics Gems IV, 1994."""
+    held = min(max(r, F(0.001)), F(0.999))
+    a = F(F(F(1) / held - F(2)) * F(F(1) - F(2) * x))
+    return F(x / F(a + F(1))) if x < F(0.5) else F(F(a - x) / F(a - F(1)))
+
+
+@njit(types.void(IN, IN, IN, IN, IN, IN, f4, OUT, OUT, OUT), **EXACT)
+def _weights(w1, w2, w3, l1, l2, l3, falloff, a, b, c):
+    """Blend weights: the seventh power of the corner weights times what each tile counts."""
+    for i in range(w1.size):
+        s1, s2, s3 = F(w1[i] * w1[i]), F(w2[i] * w2[i]), F(w3[i] * w3[i])
+        p1, p2, p3 = l1[i] * s1 * s1 * s1 * w1[i], l2[i] * s2 * s2 * s2 * w2[i], l3[i] * s3 * s3 * s3 * w3[i]
+        total = F(p1 + p2 + p3)
+        p1, p2, p3 = F(p1 / total), F(p2 / total), F(p3 / total)
+        g1, g2, g3 = _gain(p1, falloff), _gain(p2, falloff), _gain(p3, falloff)
+        total = F(g1 + g2 + g3)
+        plain = falloff == F(0.5)
+        a[i] = p1 if plain else F(g1 / total)
+        b[i] = p2 if plain else F(g2 / total)
+        c[i] = p3 if plain else F(g3 / total)
+
+
+def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The triangle of hexagon centres around each point.
+
+    place : (2, n) float32. Returns weights (3, n), and the hexagons' numbers (3, 2, n).
+    """
+    weights = np.empty((3, place.shape[1]), np.float32)
+    hexagons = np.empty((3, 2, place.shape[1]), np.float32)
+    u, v = (np.ascontiguousarray(part) for part in place)
+    _corners(u, v, *weights, *hexagons.reshape(6, -1))
+    return weights, hexagons
+
+
+def tile(
+    place: np.ndarray,
+    hexagon: np.ndarray,
+    turn: tuple[float, float, float],
+    size: tuple[float, float, float],
+    move: tuple[float, float, float],
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Where the tile of one hexagon is read.
+
+    place, hexagon : (2, n). turn (radians), size, move : strength of the randomness, lowest and highest.
+    Returns the places (2, n), the turns (n,) in radians and the sizes (n,).
+    """
+    count = place.shape[1]
+    first, second, angle, scales = np.empty((4, count), np.float32)
+    x, y = hexagon
+    _chances(x, y, *turn, first, second, angle)
+    out = np.empty((2, count), np.float32)
+    u, v = (np.ascontiguousarray(part) for part in place)
+    _places(u, v, x, y, first, second, np.sin(angle), np.cos(angle), *size, *move, *out, scales)
+    return out, angle, scales
+
+
+def blend_weights(weights: np.ndarray, counts: np.ndarray, falloff: float) -> np.ndarray:
+    """How the three tiles blend, (3, n). weights: (3, n) of the corners; counts: (3, n) what each tile counts."""
+    out = np.empty(weights.shape, np.float32)
+    _weights(*weights, *counts, falloff, *out)
+    return out

@@ -1,0 +1,152 @@
+"""Tiles scattered over hexagons, each turned, sized and moved by chance.
+
+M. S. Mikkelsen, Practical Real-Time Hex-Tiling, JCGT 11(2), 2022; Surface Gradient-Based Bump Mapping
+Framework, JCGT 9(3), 2020 (blending of normals).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from collage.core.images.colour import to_linear
+from collage.core.images.pyramid import Pyramid
+from collage.core.images.store import ImageRef
+from collage.core.nodes.arithmetic import dot3
+from collage.core.nodes.behaviour import Array, Context, behaviour
+from collage.core.nodes.textures import fit_channels
+
+
+def _number(value: Array) -> float:
+    return float(value.flat[0])
+
+
+def _pair(value: Array) -> tuple[float, float]:
+    return float(value[0, 0]), float(value[1, 0])
+
+
+@dataclass(frozen=True)
+class _Tile:
+    """What one hexagon shows at each point: texel values as stored, and how far it is turned (radians)."""
+
+    value: Array
+    turn: Array
+
+
+@dataclass(frozen=True)
+class _Scatter:
+    """The settings of a scattered image. The grid lies on flipped coordinates, as in the reference."""
+
+    pyramid: Pyramid
+    place: Array
+    detail: Array | None
+    chances: tuple[tuple[float, float, float], ...]
+
+    def tiles(self, hexagons: Array, channels: int) -> Iterator[_Tile]:
+        from collage.core.kernels.hexagons import tile  # compiled when first used
+
+        for hexagon in hexagons:
+            place, turn, size = tile(self.place, hexagon, *self.chances)
+            place[1] = 1 - place[1]
+            detail = None if self.detail is None else self.detail - np.log2(np.maximum(np.abs(size), 1e-6))
+            yield _Tile(self.pyramid.read(place, detail)[:channels], turn)
+
+
+def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter:
+    count = ctx.at.count
+    tiling = inputs["tiling"]
+
+    def flipped(place: Array | None) -> Array | None:
+        if place is None:
+            return None
+        place = np.broadcast_to(place * tiling, (2, count)).astype(np.float32)
+        place[1] = 1 - place[1]
+        return place
+
+    place = flipped(inputs["texcoord"])
+    assert place is not None
+    detail = pyramid.detail(place, flipped(inputs["texcoord_du"]), flipped(inputs["texcoord_dv"]))
+    low, high = _pair(inputs["rotationrange"])
+    turn = (_number(inputs["rotation"]), float(np.radians(np.float32(low))), float(np.radians(np.float32(high))))
+    size = (_number(inputs["scale"]), *_pair(inputs["scalerange"]))
+    move = (_number(inputs["offset"]), *_pair(inputs["offsetrange"]))
+    return _Scatter(pyramid, place, detail, (turn, size, move))
+
+
+@behaviour("hextiledimage", spatial=True, heights=("texcoord",))
+def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -> Array:
+    """An image repeated without visible rows: every hexagon shows another part of it."""
+    from collage.core.kernels.hexagons import blend_weights, corners  # compiled when first used
+
+    if not file.path or ctx.images is None:
+        return to_linear(np.array(default, np.float32), file.space)
+    pyramid = ctx.images.open(file)
+    scatter = _scatter(ctx, pyramid, inputs)
+    weights, hexagons = corners(scatter.place)
+    tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(hexagons, 4)]
+    contrast, falloff = _number(inputs["falloffcontrast"]), _number(inputs["falloff"])
+    luma = inputs["lumacoeffs"][:, 0]
+    bright = [luma[0] * one[0] + luma[1] * one[1] + luma[2] * one[2] for one in tiles]
+    counts = np.stack([(1 - contrast) + one * np.float32(contrast) for one in bright])
+    share = blend_weights(weights, counts, falloff)
+    value = sum(one * part for one, part in zip(tiles, share, strict=True))
+    assert isinstance(value, np.ndarray)
+    if len(value) == 4:
+        plain = blend_weights(weights, np.ones_like(weights), falloff)
+        value[3] = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
+    return pyramid.linear(value)
+
+
+@behaviour("hextilednormalmap", spatial=True, heights=("texcoord",))
+def hextilednormalmap(
+    ctx: Context, file: ImageRef, default: Array, normal: Array, tangent: Array, bitangent: Array, **inputs: Any
+) -> Array:
+    """A normal map repeated without visible rows; each tile's slopes turn with it."""
+    from collage.core.kernels.hexagons import blend_weights, corners  # compiled when first used
+
+    strength, flip = _number(inputs["strength"]), bool(inputs["flip_g"].flat[0])
+    if not file.path or ctx.images is None:
+        count = ctx.at.count
+        value = np.broadcast_to(np.array(default, np.float32), (3, count))
+        weights = np.full((3, count), 1 / 3, np.float32)
+        tiles = iter([_Tile(value, np.zeros(count, np.float32))] * 3)
+    else:
+        pyramid = ctx.images.open(file)
+        scatter = _scatter(ctx, pyramid, inputs)
+        weights, hexagons = corners(scatter.place)
+        tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(hexagons, 3))
+    share = blend_weights(weights, np.ones_like(weights), _number(inputs["falloff"]))
+    slope: Array = np.zeros((3, 1), np.float32)
+    for one, part in zip(tiles, share, strict=True):
+        slope = slope + np.clip(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)
+    bent = normal - slope
+    return bent / np.sqrt(dot3(bent, bent))
+
+
+def _slope(tile: _Tile, frame: tuple[Array, Array, Array], strength: float, flip: bool) -> Array:
+    """The surface gradient of one tile's normal."""
+    normal, tangent, bitangent = frame
+    x, y, z = tile.value * 2 - 1
+    if flip:
+        y = -y
+    along, across = _turned(tangent, normal, -tile.turn), _turned(bitangent, normal, -tile.turn)
+    bent = (along * x + across * y) * np.float32(strength) + normal * z
+    bent = bent / np.sqrt(dot3(bent, bent))
+    facing = dot3(normal, bent)
+    return (facing * normal - bent) / np.maximum(1e-8, np.abs(facing))
+
+
+def _turned(vector: Array, axis: Array, angle: Array) -> Array:
+    """Rodrigues' rotation of (3, n) about a unit axis."""
+    sine, cosine = np.sin(angle), np.cos(angle)
+    cross = np.stack(
+        np.broadcast_arrays(
+            axis[1] * vector[2] - axis[2] * vector[1],
+            axis[2] * vector[0] - axis[0] * vector[2],
+            axis[0] * vector[1] - axis[1] * vector[0],
+        )
+    )
+    return vector * cosine + cross * sine + axis * (dot3(axis, vector) * (1 - cosine))

@@ -1,76 +1,132 @@
 """Draws graphs with the standard's own reference implementation; run under a display by test_reference.py.
 
+The standard's library turns a graph into a shader; this draws that shader on the flat sheet: the unit square in
+the plane z = 0, seen straight on, its texture coordinates its positions. Image files are read as 32-bit textures
+without smaller levels, so that what is filtered is exact.
+
 Arguments: a size in pixels and a folder of .mtlx files, each with one nodegraph `g`; writes NAME.npz beside
-NAME.mtlx, one array per output, row 0 at v = 0. What is drawn is the flat sheet: the unit square in the
-plane z = 0, seen straight on, its texture coordinates its positions. Prints `ready` once the reference could
-be started.
+NAME.mtlx, one array per output, row 0 at v = 0. Prints `ready` once the reference could be started.
 """
 
 from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import Any
 
 import MaterialX as mx
+import moderngl
 import numpy as np
+import OpenImageIO as oiio
 from MaterialX import PyMaterialXGenGlsl as gen_glsl
 from MaterialX import PyMaterialXGenShader as gen_shader
-from MaterialX import PyMaterialXRender as render
-from MaterialX import PyMaterialXRenderGlsl as render_glsl
 
-SHEET = """v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvn 0 0 1
-f 1/1/1 2/2/1 3/3/1\nf 1/1/1 3/3/1 4/4/1\n"""
+CORNERS = np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32)
+ATTRIBUTES = {
+    "i_position": np.c_[CORNERS, np.zeros(4, np.float32)],
+    "i_texcoord_0": CORNERS,
+    "i_normal": np.tile(np.float32([0, 0, 1]), (4, 1)),
+    "i_tangent": np.tile(np.float32([1, 0, 0]), (4, 1)),
+    "i_bitangent": np.tile(np.float32([0, 1, 0]), (4, 1)),
+}
+ONTO_SCREEN = np.diag([2, 2, 1, 1]).astype(np.float32)
+ONTO_SCREEN[3, :2] = -1
+GIVEN = {"u_viewProjectionMatrix": ONTO_SCREEN, "u_viewPosition": np.float32([0.5, 0.5, 1e6])}
 
 
 class Reference:
-    """The standard's shader generator and renderer, ready to draw the flat sheet."""
+    """The standard's shader generator, and what draws its shaders."""
 
     def __init__(self, size: int, folder: Path) -> None:
-        self.size = size
+        self.size, self.folder = size, folder
         search = mx.getDefaultDataSearchPath()
         self.library = mx.createDocument()
         mx.loadLibraries(mx.getDefaultDataLibraryFolders(), search, self.library)
         self.generator = gen_glsl.GlslShaderGenerator.create()
-        self.generator.setColorManagementSystem(_colours(self.generator, self.library))
+        colours = gen_shader.DefaultColorManagementSystem.create(self.generator.getTarget())
+        colours.loadLibrary(self.library)
+        self.generator.setColorManagementSystem(colours)
         self.context = gen_shader.GenContext(self.generator)
-        self.context.getOptions().fileTextureVerticalFlip = True  # row 0 of a file is v = 1
+        options = self.context.getOptions()
+        options.fileTextureVerticalFlip = True  # row 0 of a file is v = 1
+        options.targetColorSpaceOverride = "lin_rec709"
         self.context.registerSourceCodeSearchPath(search)
-        self.renderer = render_glsl.GlslRenderer.create(size, size, render.BaseType.FLOAT)
-        self.renderer.initialize()
-        self.images = render_glsl.GLTextureHandler.create(render.StbImageLoader.create())
-        self.images.setSearchPath(mx.FileSearchPath(str(folder)))
-        self.renderer.setImageHandler(self.images)
-        self._stand(folder)
-
-    def _stand(self, folder: Path) -> None:
-        """Puts the sheet before a camera without perspective."""
-        (folder / "sheet.obj").write_text(SHEET)
-        geometry = render.GeometryHandler.create()
-        geometry.addLoader(render.TinyObjLoader.create())
-        geometry.loadGeometry(mx.FilePath(str(folder / "sheet.obj")), False)
-        self.renderer.setGeometryHandler(geometry)
-        camera = render.Camera.create()
-        camera.setViewMatrix(mx.Matrix44.createTranslation(mx.Vector3(-0.5, -0.5, -1)))
-        camera.setProjectionMatrix(render.Camera.createOrthographicMatrix(-0.5, 0.5, -0.5, 0.5, 0.1, 10))
-        self.renderer.setCamera(camera)
+        self.gl = moderngl.create_standalone_context(require=330)
+        self.target = self.gl.framebuffer([self.gl.texture((size, size), 4, dtype="f4")])
+        self.sheet: moderngl.VertexArray | None = None
+        self._kept: list[object] = []
 
     def prepare(self, output: mx.Output) -> None:
         """Generates and compiles the shader of one output."""
-        self.renderer.createProgram(self.generator.generate(output.getName(), output, self.context))
+        shader = self.generator.generate(output.getName(), output, self.context)
+        stages = [shader.getStage(name) for name in ("vertex", "pixel")]
+        program = self.gl.program(*(stage.getSourceCode() for stage in stages))
+        self._kept, units = [], 0
+        for stage in stages:
+            for block in stage.getUniformBlocks().values():
+                ports = [block[at] for at in range(block.size())]
+                for port in ports:
+                    name = port.getVariable()
+                    if name not in program:
+                        continue
+                    if port.getType().getName() == "filename":
+                        self._bind(port, ports, units)
+                        program[name].value = units
+                        units += 1
+                    else:
+                        _set(program[name], GIVEN.get(name, _value(port)))
+        buffers = [(name, data) for name, data in ATTRIBUTES.items() if name in program]
+        content = [(self.gl.buffer(data), f"{data.shape[1]}f", name) for name, data in buffers]
+        self.sheet = self.gl.vertex_array(program, content)
+
+    def _bind(self, port: Any, ports: list[Any], unit: int) -> None:
+        """The file's texture with the filter and borders that its card asks for; a missing one is the default."""
+        own = {one.getVariable(): one.getValueString() for one in ports}
+        root = port.getVariable().removesuffix("_file")
+        default = [float(part) for part in own.get(f"{root}_default", "0").split(",")]
+        plain = oiio.ImageSpec()
+        plain.attribute("oiio:UnassociatedAlpha", 1)
+        source = oiio.ImageBuf(str(self.folder / (port.getValueString() or "none")), 0, 0, plain)
+        pixels = source.get_pixels(oiio.FLOAT) if source.spec().width > 0 else np.float32([[default]])
+        if pixels.shape[2] == 1:
+            pixels = pixels.repeat(3, axis=2)
+        height, width, channels = pixels.shape
+        texture = self.gl.texture((width, height), channels, np.ascontiguousarray(pixels, np.float32), dtype="f4")
+        way = moderngl.NEAREST if own.get(f"{root}_filtertype") == "0" else moderngl.LINEAR
+        sampler = self.gl.sampler(filter=(way, way), texture=texture)
+        modes = [own.get(f"{root}_{axis}addressmode", "2") for axis in "uv"]
+        sampler.repeat_x, sampler.repeat_y = modes[0] == "2", modes[1] == "2"
+        if modes == ["0", "0"]:
+            sampler.border_color = tuple((default + [1.0] * 4)[:4])
+        sampler.use(unit)
+        texture.use(unit)
+        self._kept += [texture, sampler]
 
     def draw(self) -> np.ndarray:
         """(size, size, 4) float32, row 0 at v = 0."""
-        self.renderer.render()
-        image = self.renderer.captureImage(None)
-        size = self.size
-        rows = [[list(image.getTexelColor(x, y)) for x in range(size)] for y in range(size)]
-        return np.array(rows, np.float32)
+        assert self.sheet is not None
+        self.target.use()
+        self.sheet.render(moderngl.TRIANGLE_STRIP)
+        data = np.frombuffer(self.target.read(components=4, dtype="f4"), np.float32)
+        return data.reshape(self.size, self.size, 4)
 
 
-def _colours(generator: gen_glsl.GlslShaderGenerator, library: mx.Document) -> gen_shader.DefaultColorManagementSystem:
-    system = gen_shader.DefaultColorManagementSystem.create(generator.getTarget())
-    system.loadLibrary(library)
-    return system
+def _value(port: Any) -> object:
+    text, kind = port.getValueString(), port.getType().getName()
+    if not text:
+        return np.eye(4, dtype=np.float32) if kind == "matrix44" else None
+    if kind == "boolean":
+        return text == "true"
+    if kind in ("integer", "string"):
+        return int(text)
+    return np.float32([float(part) for part in text.split(",")])
+
+
+def _set(uniform: moderngl.Uniform, value: object) -> None:
+    if isinstance(value, np.ndarray):
+        uniform.write(value.astype(np.float32).tobytes())
+    elif value is not None:
+        uniform.value = value
 
 
 def main(size: int, folder: Path) -> None:
@@ -88,7 +144,7 @@ def main(size: int, folder: Path) -> None:
                 reference.prepare(output)
                 drawn[output.getName()] = reference.draw()
             except Exception as error:
-                print(f"{path.stem}.{output.getName()}: {str(error)[:200]}", file=sys.stderr, flush=True)
+                print(f"{path.stem}.{output.getName()}: {str(error)[:300]}", file=sys.stderr, flush=True)
         np.savez(path.with_suffix(".npz"), **drawn)
 
 

@@ -14,8 +14,7 @@ from collage.core.kernels.flags import EXACT, EXACT_INLINE
 
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
-f4 = types.float32
-F, I = np.float32, np.int32
+F = np.float32
 
 GRID = np.float32(3.4641016151377544)  # 2 sqrt(3): keeps the size of the tile
 SKEW, SLANT = np.float32(-0.57735027), np.float32(1.15470054)
@@ -54,27 +53,27 @@ def _corners(u, v, w1, w2, w3, x1, y1, x2, y2, x3, y3):
         x3[i], y3[i] = bx + lower, by + upper
 
 
-@njit(types.void(IN, IN, f4, f4, f4, OUT, OUT, OUT), **EXACT)
+@njit(types.void(IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
 def _chances(x, y, turn, low, high, first, second, angle):
     """The two random numbers of each hexagon, and its turn in radians."""
     for i in range(x.size):
         a, b = _hash(F(x[i] + SEED), F(y[i] + SEED))
         first[i], second[i] = a, b
-        share = F(a * turn)
-        angle[i] = low * F(F(1) - share) + high * share
+        share = F(a * turn[i])
+        angle[i] = low[i] * F(F(1) - share) + high[i] * share
 
 
-@njit(types.void(IN, IN, IN, IN, IN, IN, IN, IN, f4, f4, f4, f4, f4, f4, OUT, OUT, OUT), **EXACT)
+@njit(types.void(IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
 def _places(u, v, x, y, first, second, sine, cosine, size, low, high, move, near, far, out_u, out_v, scales):
     for i in range(u.size):
         hx, hy = F(x[i] / GRID), F(y[i] / GRID)
         cx, cy = F(hx + F(0.5) * hy), F(UNSKEW * hy)
-        scale = F(F(1) - size) + F(low * F(F(1) - second[i]) + high * second[i]) * size
-        a, b = F(first[i] * move), F(second[i] * move)
+        scale = F(F(1) - size[i]) + F(low[i] * F(F(1) - second[i]) + high[i] * second[i]) * size[i]
+        a, b = F(first[i] * move[i]), F(second[i] * move[i])
         dx, dy = F(u[i] - cx), F(v[i] - cy)
         s, c = sine[i], cosine[i]
-        out_u[i] = F(dx * c - dy * s) / scale + cx + F(near * F(F(1) - a) + far * a)
-        out_v[i] = F(dx * s + dy * c) / scale + cy + F(near * F(F(1) - b) + far * b)
+        out_u[i] = F(dx * c - dy * s) / scale + cx + F(near[i] * F(F(1) - a) + far[i] * a)
+        out_v[i] = F(dx * s + dy * c) / scale + cy + F(near[i] * F(F(1) - b) + far[i] * b)
         scales[i] = scale
 
 
@@ -86,7 +85,7 @@ def _gain(x, r):
     return F(x / F(a + F(1))) if x < F(0.5) else F(F(a - x) / F(a - F(1)))
 
 
-@njit(types.void(IN, IN, IN, IN, IN, IN, f4, OUT, OUT, OUT), **EXACT)
+@njit(types.void(IN, IN, IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
 def _weights(w1, w2, w3, l1, l2, l3, falloff, a, b, c):
     """Blend weights: the seventh power of the corner weights times what each tile counts."""
     for i in range(w1.size):
@@ -94,9 +93,9 @@ def _weights(w1, w2, w3, l1, l2, l3, falloff, a, b, c):
         p1, p2, p3 = l1[i] * s1 * s1 * s1 * w1[i], l2[i] * s2 * s2 * s2 * w2[i], l3[i] * s3 * s3 * s3 * w3[i]
         total = F(p1 + p2 + p3)
         p1, p2, p3 = F(p1 / total), F(p2 / total), F(p3 / total)
-        g1, g2, g3 = _gain(p1, falloff), _gain(p2, falloff), _gain(p3, falloff)
+        g1, g2, g3 = _gain(p1, falloff[i]), _gain(p2, falloff[i]), _gain(p3, falloff[i])
         total = F(g1 + g2 + g3)
-        plain = falloff == F(0.5)
+        plain = falloff[i] == F(0.5)
         a[i] = p1 if plain else F(g1 / total)
         b[i] = p2 if plain else F(g2 / total)
         c[i] = p3 if plain else F(g3 / total)
@@ -115,15 +114,11 @@ def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 
 def tile(
-    place: np.ndarray,
-    hexagon: np.ndarray,
-    turn: tuple[float, float, float],
-    size: tuple[float, float, float],
-    move: tuple[float, float, float],
+    place: np.ndarray, hexagon: np.ndarray, turn: np.ndarray, size: np.ndarray, move: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Where the tile of one hexagon is read.
 
-    place, hexagon : (2, n). turn (radians), size, move : strength of the randomness, lowest and highest.
+    place, hexagon : (2, n). turn (radians), size, move : (3, n), strength of the randomness, lowest, highest.
     Returns the places (2, n), the turns (n,) in radians and the sizes (n,).
     """
     count = place.shape[1]
@@ -136,8 +131,9 @@ def tile(
     return out, angle, scales
 
 
-def blend_weights(weights: np.ndarray, counts: np.ndarray, falloff: float) -> np.ndarray:
-    """How the three tiles blend, (3, n). weights: (3, n) of the corners; counts: (3, n) what each tile counts."""
+def blend_weights(weights: np.ndarray, counts: np.ndarray, falloff: np.ndarray) -> np.ndarray:
+    """How the three tiles blend, (3, n). weights: (3, n) of the corners; counts: (3, n) what each tile counts;
+    falloff: (n,)."""
     out = np.empty(weights.shape, np.float32)
     _weights(*weights, *counts, falloff, *out)
     return out

@@ -28,7 +28,9 @@ def luminance(ctx: Context, lumacoeffs: Array, **inputs: Array) -> Array:
     """The colour's luminance in its three channels; a fourth channel stays."""
     colour = inputs["in"]
     grey = np.repeat(dot3(colour[:3], lumacoeffs), 3, axis=0)
-    return np.concatenate([grey, colour[3:]])
+    if len(colour) == 3:
+        return grey
+    return np.concatenate([grey, np.broadcast_to(colour[3:], (1, grey.shape[1]))])
 
 
 @behaviour("rgbtohsv")

@@ -84,15 +84,22 @@ def round_(ctx: Context, **inputs: Array) -> Array:
     return np.rint(inputs["in"])
 
 
+def power_of(base: Array, exponent: Array) -> Array:
+    """base to the power of exponent as a graphics card has it: 0 for a base of 0, not a number below 0."""
+    value = np.where(base < 0, np.float32(np.nan), np.power(base, exponent))
+    return np.where(base == 0, np.float32(0), value)
+
+
 @behaviour("power")
 def power(ctx: Context, in1: Array, in2: Array) -> Array:
-    return np.power(in1, in2)
+    """in1 to the power of in2; as in the reference 0 stays 0, and what is below 0 has no power."""
+    return power_of(in1, in2)
 
 
 @behaviour("safepower")
 def safepower(ctx: Context, in1: Array, in2: Array) -> Array:
     """|in1| to the power of in2, with the sign of in1."""
-    return np.sign(in1) * np.power(np.abs(in1), in2)
+    return np.sign(in1) * power_of(np.abs(in1), in2)
 
 
 @behaviour("sin")
@@ -122,7 +129,8 @@ def acos(ctx: Context, **inputs: Array) -> Array:
 
 @behaviour("atan2")
 def atan2(ctx: Context, iny: Array, inx: Array) -> Array:
-    return np.arctan2(iny, inx)
+    """The angle of (inx, iny) in radians; that of (0, 0), which has none, is the reference's 3/4 pi."""
+    return np.where((inx == 0) & (iny == 0), np.float32(0.75 * np.pi), np.arctan2(iny, inx))
 
 
 @behaviour("sqrt")
@@ -147,17 +155,17 @@ def sign(ctx: Context, **inputs: Array) -> Array:
 
 @behaviour("clamp")
 def clamp(ctx: Context, low: Array, high: Array, **inputs: Array) -> Array:
-    return np.minimum(np.maximum(inputs["in"], low), high)
+    return np.fmin(np.fmax(inputs["in"], low), high)
 
 
 @behaviour("min")
 def min_(ctx: Context, in1: Array, in2: Array) -> Array:
-    return np.minimum(in1, in2)
+    return np.fmin(in1, in2)
 
 
 @behaviour("max")
 def max_(ctx: Context, in1: Array, in2: Array) -> Array:
-    return np.maximum(in1, in2)
+    return np.fmax(in1, in2)
 
 
 def dot3(a: Array, b: Array) -> Array:

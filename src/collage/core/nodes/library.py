@@ -153,7 +153,7 @@ class Library:
         Raises CollageError for a card of no known kind.
         """
         named = self._by_name.get(card.attributes.get("nodedef", ""))
-        if named is not None and named.category == card.category:
+        if named is not None:
             return named
         look = (card.category, card.type, *((one.name, one.type) for one in card.inputs.values()))
         if look not in self._found:

@@ -103,13 +103,16 @@ def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
     place = np.ascontiguousarray(place, np.float32)
     distances, offsets = worley(place, jitter.astype(np.float32))
     count = CHANNELS[ctx.output_type]
-    if int(style.flat[0]) != 1:
+    by_cell = np.broadcast_to(style == 1, (1, place.shape[1]))
+    if not by_cell.any():
         return distances[:count]
     nearest = place + offsets
     if count == 1:
-        return _cells(*nearest)
-    width = np.zeros(place.shape[1], np.float32)
-    return np.concatenate([_cells(*nearest, width + number) for number in range(count)])
+        values = _cells(*nearest)
+    else:
+        width = np.zeros(place.shape[1], np.float32)
+        values = np.concatenate([_cells(*nearest, width + number) for number in range(count)])
+    return np.where(by_cell, values, distances[:count])
 
 
 @behaviour("worleynoise2d")

@@ -20,12 +20,9 @@ from collage.core.nodes.behaviour import Array, Context, behaviour
 from collage.core.nodes.textures import fit_channels
 
 
-def _number(value: Array) -> float:
-    return float(value.flat[0])
-
-
-def _pair(value: Array) -> tuple[float, float]:
-    return float(value[0, 0]), float(value[1, 0])
+def _rows(count: int, *values: Array) -> Array:
+    """All rows of some inputs as one (k, n) float32 array."""
+    return np.concatenate([np.broadcast_to(value, (value.shape[0], count)) for value in values]).astype(np.float32)
 
 
 @dataclass(frozen=True)
@@ -43,7 +40,7 @@ class _Scatter:
     pyramid: Pyramid
     place: Array
     detail: Array | None
-    chances: tuple[tuple[float, float, float], ...]
+    chances: tuple[Array, Array, Array]
 
     def tiles(self, hexagons: Array, channels: int) -> Iterator[_Tile]:
         from collage.core.kernels.hexagons import tile  # compiled when first used
@@ -69,10 +66,9 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
     place = flipped(inputs["texcoord"])
     assert place is not None
     detail = pyramid.detail(place, flipped(inputs["texcoord_du"]), flipped(inputs["texcoord_dv"]))
-    low, high = _pair(inputs["rotationrange"])
-    turn = (_number(inputs["rotation"]), float(np.radians(np.float32(low))), float(np.radians(np.float32(high))))
-    size = (_number(inputs["scale"]), *_pair(inputs["scalerange"]))
-    move = (_number(inputs["offset"]), *_pair(inputs["offsetrange"]))
+    turn = _rows(count, inputs["rotation"], np.radians(inputs["rotationrange"]))
+    size = _rows(count, inputs["scale"], inputs["scalerange"])
+    move = _rows(count, inputs["offset"], inputs["offsetrange"])
     return _Scatter(pyramid, place, detail, (turn, size, move))
 
 
@@ -87,10 +83,10 @@ def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -
     scatter = _scatter(ctx, pyramid, inputs)
     weights, hexagons = corners(scatter.place)
     tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(hexagons, 4)]
-    contrast, falloff = _number(inputs["falloffcontrast"]), _number(inputs["falloff"])
-    luma = inputs["lumacoeffs"][:, 0]
+    falloff = _rows(ctx.at.count, inputs["falloff"])[0]
+    contrast, luma = inputs["falloffcontrast"][0], inputs["lumacoeffs"]
     bright = [luma[0] * one[0] + luma[1] * one[1] + luma[2] * one[2] for one in tiles]
-    counts = np.stack([(1 - contrast) + one * np.float32(contrast) for one in bright])
+    counts = np.stack([(1 - contrast) + one * contrast for one in bright])
     share = blend_weights(weights, counts, falloff)
     value = sum(one * part for one, part in zip(tiles, share, strict=True))
     assert isinstance(value, np.ndarray)
@@ -107,7 +103,7 @@ def hextilednormalmap(
     """A normal map repeated without visible rows; each tile's slopes turn with it."""
     from collage.core.kernels.hexagons import blend_weights, corners  # compiled when first used
 
-    strength, flip = _number(inputs["strength"]), bool(inputs["flip_g"].flat[0])
+    strength, flip = inputs["strength"][0], bool(inputs["flip_g"].flat[0])
     if not file.path or ctx.images is None:
         count = ctx.at.count
         value = np.broadcast_to(np.array(default, np.float32), (3, count))
@@ -118,7 +114,7 @@ def hextilednormalmap(
         scatter = _scatter(ctx, pyramid, inputs)
         weights, hexagons = corners(scatter.place)
         tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(hexagons, 3))
-    share = blend_weights(weights, np.ones_like(weights), _number(inputs["falloff"]))
+    share = blend_weights(weights, np.ones_like(weights), _rows(ctx.at.count, inputs["falloff"])[0])
     slope: Array = np.zeros((3, 1), np.float32)
     for one, part in zip(tiles, share, strict=True):
         slope = slope + np.clip(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)
@@ -126,14 +122,14 @@ def hextilednormalmap(
     return bent / np.sqrt(dot3(bent, bent))
 
 
-def _slope(tile: _Tile, frame: tuple[Array, Array, Array], strength: float, flip: bool) -> Array:
+def _slope(tile: _Tile, frame: tuple[Array, Array, Array], strength: Array, flip: bool) -> Array:
     """The surface gradient of one tile's normal."""
     normal, tangent, bitangent = frame
     x, y, z = tile.value * 2 - 1
     if flip:
         y = -y
-    along, across = _turned(tangent, normal, -tile.turn), _turned(bitangent, normal, -tile.turn)
-    bent = (along * x + across * y) * np.float32(strength) + normal * z
+    along, across = _turned(tangent, normal, tile.turn), _turned(bitangent, normal, tile.turn)
+    bent = (along * x + across * y) * strength + normal * z
     bent = bent / np.sqrt(dot3(bent, bent))
     facing = dot3(normal, bent)
     return (facing * normal - bent) / np.maximum(1e-8, np.abs(facing))

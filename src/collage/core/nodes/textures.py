@@ -16,8 +16,10 @@ def fit_channels(value: Array, type_name: str) -> Array:
     have = value.shape[0]
     if have == count:
         return value
-    if have < 3 <= count:
-        value = np.repeat(value[:1], 3, axis=0) if have == 1 or count == 3 else value
+    if have == 1:
+        value = np.repeat(value, min(count, 3), axis=0)
+    elif have < 3 <= count:
+        value = np.repeat(value[:1], 3, axis=0) if count == 3 else value
     if value.shape[0] < count:
         ones = np.ones((count - value.shape[0], value.shape[1]), np.float32)
         value = np.concatenate([value, ones])

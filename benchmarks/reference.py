@@ -1,0 +1,44 @@
+"""Times the standard's reference implementation on the same graphs; run under a display.
+
+Arguments: a size in pixels and a folder of .mtlx files. Prints `name<tab>seconds` for each.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+
+import MaterialX as mx
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "reference"))
+
+from draw import Reference
+
+
+def seconds(reference: Reference, runs: int = 6) -> float:
+    """Time of one drawing, without reading it back: the difference between one and several."""
+
+    def drawn(times: int) -> float:
+        begin = time.perf_counter()
+        for _ in range(times):
+            reference.renderer.render()
+        reference.renderer.captureImage(None)
+        return time.perf_counter() - begin
+
+    drawn(1)
+    return min((drawn(1 + runs) - drawn(1)) / runs for _ in range(3))
+
+
+def main(size: int, folder: Path) -> None:
+    reference = Reference(size, folder)
+    for path in sorted(folder.glob("*.mtlx")):
+        document = mx.createDocument()
+        mx.readFromXmlFile(document, str(path))
+        document.setDataLibrary(reference.library)
+        reference.prepare(document.getNodeGraph("g").getOutput("out"))
+        print(f"{path.stem}\t{seconds(reference)}", flush=True)
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]), Path(sys.argv[2]))

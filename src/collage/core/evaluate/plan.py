@@ -65,7 +65,10 @@ Source = Const | Ref
 
 @dataclass(frozen=True, eq=False)
 class Step:
-    """One call of a function. `keep`: worth remembering, since it is what a card shows."""
+    """One call of a function.
+
+    keep : worth remembering, since it is what a card shows. spatial : the function looks at the points.
+    """
 
     key: str
     function: Callable[..., Any]
@@ -73,6 +76,7 @@ class Step:
     shift: Shift
     sources: Mapping[str, Source | None]
     keep: bool
+    spatial: bool
 
 
 @dataclass(frozen=True)
@@ -459,7 +463,7 @@ class _Builder:
         ]
         key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
         if key not in self.steps or (keep and not self.steps[key].keep):
-            self.steps[key] = Step(key, function, type_name, shift, dict(sources), keep)
+            self.steps[key] = Step(key, function, type_name, shift, dict(sources), keep, spatial)
         return Ref(key, type_name)
 
 

@@ -12,7 +12,8 @@ from typing import Any, TypeVar
 import numpy as np
 
 from collage.core.document.types import CHANNELS
-from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, typed
+from collage.core.evaluate.fuse import Program, fuse
+from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, Step, typed
 from collage.core.evaluate.points import Points
 from collage.core.nodes.behaviour import Array, Context
 
@@ -130,7 +131,6 @@ class _Run:
             needed.add(ref.key)
             waiting += [one for one in by_key[ref.key].sources.values() if isinstance(one, Ref)]
         self.steps = [step for step in self.plan.steps if step.key in needed]
-        self.last_use = self._last_uses()
         wanted = {one.name for one in self.plan.outputs.values() if isinstance(one, Ref)}
         self.kept = wanted - self.found
         if self.cache is not None:
@@ -138,15 +138,19 @@ class _Run:
             size = sum(CHANNELS[step.type] * 4 * self.points.count for step in worth)
             if size <= self.cache.budget // 4:
                 self.kept |= {step.key for step in worth}
+        self.work = fuse(self.steps, self.kept)
+        self.done_with = self._last_uses()
 
-    def _last_uses(self) -> dict[str, int]:
-        uses: dict[str, int] = {}
-        for at, step in enumerate(self.steps):
-            uses[step.key] = at
-            for source in step.sources.values():
-                if isinstance(source, Ref):
-                    uses[source.key] = at
-        return uses
+    def _last_uses(self) -> list[list[str]]:
+        """For each piece of work the results that nothing after it reads."""
+        last: dict[str, int] = {}
+        for at, piece in enumerate(self.work):
+            for name in (*_made(piece), *_read(piece)):
+                last[name] = at
+        done: list[list[str]] = [[] for _ in self.work]
+        for name, at in last.items():
+            done[at].append(name)
+        return done
 
     def results(self) -> dict[str, Any]:
         if self.steps:
@@ -184,27 +188,37 @@ class _Run:
         places: dict[Shift, Points] = {(): self.points.part(start, stop)}
         local: dict[str, Any] = {}
         with np.errstate(all="ignore"):
-            for at, step in enumerate(self.steps):
-                context = Context(_at(places, step.shift), step.type, self.plan.images)
-                inputs = {name: self._input(one, local, start, stop) for name, one in step.sources.items()}
-                result = typed(step.function(context, **inputs), step.type)
-                if isinstance(result, dict):
-                    for output, value in result.items():
-                        self._store(f"{step.key}:{output}", value, local, start, stop)
+            for piece, done in zip(self.work, self.done_with, strict=True):
+                if isinstance(piece, Program):
+                    given = {name: self._value_of(name, local, start, stop) for name, _ in piece.inputs}
+                    results = piece.run(given, stop - start)
                 else:
-                    self._store(step.key, result, local, start, stop)
-                for source in step.sources.values():
-                    if isinstance(source, Ref) and self.last_use[source.key] == at:
-                        local.pop(source.name, None)
+                    results = self._step(piece, places, local, start, stop)
+                for name, value in results.items():
+                    self._store(name, value, local, start, stop)
+                for name in done:
+                    local.pop(name, None)
+
+    def _step(
+        self, step: Step, places: dict[Shift, Points], local: dict[str, Any], start: int, stop: int
+    ) -> dict[str, Any]:
+        """The results of one function, by name."""
+        context = Context(_at(places, step.shift), step.type, self.plan.images)
+        inputs = {name: self._input(one, local, start, stop) for name, one in step.sources.items()}
+        result = typed(step.function(context, **inputs), step.type)
+        if isinstance(result, dict):
+            return {f"{step.key}:{output}": value for output, value in result.items()}
+        return {step.key: result}
 
     def _input(self, source: Source | None, local: dict[str, Any], start: int, stop: int) -> Any:
-        if source is None:
-            return None
-        if isinstance(source, Const):
-            return source.value
-        if source.name in local:
-            return local[source.name]
-        whole = self.full[source.name]
+        if source is None or isinstance(source, Const):
+            return None if source is None else source.value
+        return self._value_of(source.name, local, start, stop)
+
+    def _value_of(self, name: str, local: dict[str, Any], start: int, stop: int) -> Any:
+        if name in local:
+            return local[name]
+        whole = self.full[name]
         return whole if whole.shape[1] == 1 else whole[:, start:stop]
 
     def _store(self, name: str, value: Array, local: dict[str, Any], start: int, stop: int) -> None:
@@ -216,6 +230,17 @@ class _Run:
                 fresh = np.empty((value.shape[0], self.points.count), value.dtype)
                 whole = self.full.setdefault(name, fresh)
             whole[:, start:stop] = value
+
+
+def _made(piece: Step | Program) -> list[str]:
+    """Names of the results of a piece of work; those of several outputs are told where they are read."""
+    return [piece.key] if isinstance(piece, Step) else [name for name, _, _ in piece.outputs]
+
+
+def _read(piece: Step | Program) -> list[str]:
+    if isinstance(piece, Program):
+        return [name for name, _ in piece.inputs]
+    return [source.name for source in piece.sources.values() if isinstance(source, Ref)]
 
 
 def _at(places: dict[Shift, Points], shift: Shift) -> Points:

@@ -17,13 +17,10 @@ def combine(ctx: Context, **inputs: Array) -> Array:
 
 @behaviour("extract")
 def extract(ctx: Context, index: Array, **inputs: Array) -> Array:
-    """One channel, or one row of a matrix; of a vector an index outside takes the nearest, beyond a matrix 0."""
+    """One channel, or one row of a matrix; an index outside takes the nearest there is."""
     value = inputs["in"]
     width = {9: 3, 16: 4}.get(value.shape[0], 1)
-    at, last = int(index.flat[0]), value.shape[0] // width - 1
-    if width > 1 and at > last:
-        return np.zeros((width, 1), np.float32)
-    at = min(max(at, 0), last)
+    at = int(np.clip(index.flat[0], 0, value.shape[0] // width - 1))
     return value[at * width : (at + 1) * width]
 
 

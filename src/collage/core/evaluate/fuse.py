@@ -1,0 +1,230 @@
+"""Joins steps that are plain arithmetic to one program each, which runs without arrays in between."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from collage.core.document.types import CHANNELS, TEXTS
+from collage.core.evaluate.plan import Const, Ref, Step
+from collage.core.evaluate.trace import NotFollowed, Symbol, Trace, Value
+from collage.core.nodes.behaviour import Context
+
+_FLOATS = {"float", "color3", "color4", "vector2", "vector3", "vector4"}
+
+
+@dataclass(frozen=True, eq=False)
+class Program:
+    """Several steps as one call.
+
+    inputs : the results it reads, as (name, channels). outputs : the results it makes, (name, channels, is bool).
+    code, constants, registers : see kernels.elementwise.
+    steps : what it stands for.
+    """
+
+    inputs: tuple[tuple[str, int], ...]
+    outputs: tuple[tuple[str, int, bool], ...]
+    code: np.ndarray
+    constants: np.ndarray
+    registers: int
+    steps: tuple[Step, ...]
+
+    def run(self, arrays: Mapping[str, np.ndarray], count: int) -> dict[str, np.ndarray]:
+        """The outputs by name, each (k, n), for inputs of (k, n) or (k, 1)."""
+        from collage.core.kernels.elementwise import run_program  # compiled when first used
+
+        given = np.empty((sum(rows for _, rows in self.inputs), count), np.float32)
+        at = 0
+        for name, rows in self.inputs:
+            given[at : at + rows] = arrays[name]
+            at += rows
+        made = np.empty((sum(rows for _, rows, _ in self.outputs), count), np.float32)
+        run_program(self.code, self.constants, given, made, self.registers)
+        results, at = {}, 0
+        for name, rows, truth in self.outputs:
+            part = made[at : at + rows]
+            results[name] = part != 0 if truth else part
+            at += rows
+        return results
+
+
+def fuse(steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:
+    """The steps in an order that does the same, arithmetic joined to programs.
+
+    kept : names of results that are wanted outside. A program never reads what it does not need to.
+    """
+    traced = {step.key: step for step in steps if _plain(step)}
+    order: list[Step | Program] = []
+    for phase, members in _phases(steps, traced):
+        if phase % 2:
+            order += members
+        else:
+            order += _program(members, steps, kept)
+    return order
+
+
+def _plain(step: Step) -> bool:
+    """Whether a step looks like arithmetic: no points, no texts, numbers in and out."""
+    if step.spatial or (step.type not in _FLOATS and step.type not in ("boolean", "multioutput")):
+        return False
+    return all(
+        source is None or source.type in _FLOATS or source.type in ("boolean", "integer") or source.type in TEXTS
+        for source in step.sources.values()
+    ) and _followed(step)
+
+
+def _followed(step: Step) -> bool:
+    try:
+        _symbols(step, Trace(), {})
+    except NotFollowed:
+        return False
+    except Exception:  # what a function does with something that only looks like an array is its own affair
+        return False
+    return True
+
+
+def _symbols(step: Step, trace: Trace, known: dict[str, Symbol]) -> dict[str, Symbol]:
+    """The results of a step by name; inputs not known yet become inputs of the trace."""
+    inputs: dict[str, Any] = {}
+    for name, source in step.sources.items():
+        inputs[name] = source.value if isinstance(source, Const) else _known(source, trace, known)
+    result = step.function(Context(None, step.type), **inputs)
+    results = result if isinstance(result, dict) else {"": result}
+    named = {f"{step.key}:{name}" if name else step.key: value for name, value in results.items()}
+    if not all(isinstance(value, Symbol) and not value.flat for value in named.values()):
+        raise NotFollowed("a result that is the same everywhere")
+    return named
+
+
+def _known(source: Ref | None, trace: Trace, known: dict[str, Symbol]) -> Symbol | None:
+    if source is None:
+        return None
+    if source.name not in known:
+        rows = [trace.input(source.name, channel) for channel in range(CHANNELS[source.type])]
+        known[source.name] = Symbol(trace, rows, truth=source.type == "boolean")
+    return known[source.name]
+
+
+def _phases(steps: Sequence[Step], traced: Mapping[str, Step]) -> list[tuple[int, list[Step]]]:
+    """Steps by phase: arithmetic in even ones, the rest in odd ones, each after what it reads."""
+    phase: dict[str, int] = {}
+    members: dict[int, list[Step]] = {}
+    for step in steps:
+        odd = step.key not in traced
+        earliest = int(odd)
+        for source in step.sources.values():
+            if isinstance(source, Ref) and source.key in phase:
+                before = phase[source.key]
+                earliest = max(earliest, before if before % 2 == odd else before + 1)
+        phase[step.key] = earliest
+        members.setdefault(earliest, []).append(step)
+    return sorted(members.items())
+
+
+def _program(members: list[Step], steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:
+    inside = {step.key for step in members}
+    wanted = set(kept)
+    for step in steps:
+        if step.key not in inside:
+            wanted |= {source.name for source in step.sources.values() if isinstance(source, Ref)}
+    trace, known = Trace(), dict[str, Symbol]()
+    results: dict[str, tuple[Symbol, bool]] = {}
+    for step in members:
+        for name, value in _symbols(step, trace, known).items():
+            known[name] = value
+            results[name] = (value, step.type == "boolean")
+    outputs = [(name, *results[name]) for name in results if name in wanted]
+    if not outputs:
+        return []
+    inputs = {name: value for name, value in known.items() if name not in results}
+    code, constants, registers = _compiled(trace, [row for _, value, _ in outputs for row in value.rows])
+    return [
+        Program(
+            tuple((name, len(value.rows)) for name, value in inputs.items()),
+            tuple((name, len(value.rows), truth) for name, value, truth in outputs),
+            code,
+            constants,
+            registers,
+            tuple(members),
+        )
+    ]
+
+
+def _compiled(trace: Trace, outputs: Sequence[Value]) -> tuple[np.ndarray, np.ndarray, int]:
+    """Machine code of a trace: registers are given back after their last use."""
+    from collage.core.kernels.elementwise import OPERATIONS
+
+    operations = _joined_sums(trace.operations, outputs)
+    live = _needed(operations, outputs)
+    constants: dict[bytes, int] = {}
+    values: list[np.float32] = []
+
+    def constant(one: np.float32) -> int:
+        key = one.tobytes()
+        if key not in constants:
+            constants[key] = len(values)
+            values.append(one)
+        return constants[key]
+
+    for at in live:
+        for one in operations[at][1]:
+            if isinstance(one, np.float32):
+                constant(one)
+    for one in outputs:
+        if isinstance(one, np.float32):
+            constant(one)
+    first = len(values)
+    inputs = [at for at, (name, _) in enumerate(operations) if name == "input"]
+    place = {at: first + number for number, at in enumerate(inputs)}
+    last = {one: at for at in live for one in operations[at][1] if isinstance(one, int)}
+    last |= {one: len(operations) for one in outputs if isinstance(one, int)}
+    free: list[int] = []
+    count = first + len(inputs)
+
+    def register(one: Value) -> int:
+        return constant(one) if isinstance(one, np.float32) else place[one]
+
+    code: list[tuple[int, ...]] = []
+    for at in live:
+        name, operands = operations[at]
+        if name == "input":
+            continue
+        place[at] = free.pop() if free else count
+        count = max(count, place[at] + 1)
+        read = [register(one) for one in operands]
+        code.append((OPERATIONS[name], place[at], *(read + [0, 0, 0])[:3]))
+        free += {place[one] for one in operands if isinstance(one, int) and last[one] == at and one not in inputs}
+    code += [(0, -1 - number, register(one), 0, 0) for number, one in enumerate(outputs)]
+    return np.array(code, np.int32), np.array(values, np.float32), count
+
+
+def _needed(operations: Sequence[tuple[str, tuple[Value, ...]]], outputs: Sequence[Value]) -> list[int]:
+    wanted = {one for one in outputs if isinstance(one, int)}
+    for at in range(len(operations) - 1, -1, -1):
+        if at in wanted:
+            wanted |= {one for one in operations[at][1] if isinstance(one, int)}
+    return sorted(wanted)
+
+
+def _joined_sums(
+    operations: Sequence[tuple[str, tuple[Value, ...]]], outputs: Sequence[Value]
+) -> list[tuple[str, tuple[Value, ...]]]:
+    """A product that is only added to something becomes part of the sum."""
+    uses: dict[int, int] = {}
+    for _, operands in operations:
+        for one in operands:
+            if isinstance(one, int):
+                uses[one] = uses.get(one, 0) + 1
+    ends = {one for one in outputs if isinstance(one, int)}
+    joined = list(operations)
+    for at, (name, operands) in enumerate(operations):
+        if name != "add":
+            continue
+        for first, second in (operands, operands[::-1]):
+            if isinstance(first, int) and first not in ends and uses[first] == 1 and joined[first][0] == "multiply":
+                joined[at] = ("multiply_add", (*joined[first][1], second))
+                break
+    return joined

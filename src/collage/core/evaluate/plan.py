@@ -109,6 +109,7 @@ class Plan:
     outputs: Mapping[str, Source]
     problems: Mapping[Place, CollageError] = field(default_factory=dict)
     images: ImageStore | None = None
+    memo: dict[Any, Any] = field(default_factory=dict)  # what was worked out about the steps, for another run
 
 
 def as_array(value: Value, type_name: str) -> np.ndarray:
@@ -410,6 +411,9 @@ class _Builder:
             wanted = self.filtered or "file" not in definition.inputs
             for axis, suffix in ((0, "_du"), (1, "_dv")):
                 sources[name + suffix] = self._resolve(scope, card, tab, (*shift, axis)) if wanted else None
+        picked = mark.picks({name: one.value for name, one in sources.items() if isinstance(one, Const)})
+        if picked in definition.inputs and definition.type != "multioutput":
+            return {next(iter(definition.outputs)): _as_type(sources[str(picked)], definition.type)}
         self._check_images(scope, card, definition, sources)
         out_type = definition.type
         made = self._add(
@@ -465,6 +469,16 @@ class _Builder:
         if key not in self.steps or (keep and not self.steps[key].keep):
             self.steps[key] = Step(key, function, type_name, shift, dict(sources), keep, spatial)
         return Ref(key, type_name)
+
+
+def _as_type(source: Source | None, type_name: str) -> Source:
+    if source is None:
+        return _neutral(type_name)
+    if isinstance(source, Ref):
+        return source
+    count = CHANNELS.get(type_name, 1)
+    value = np.broadcast_to(source.value, (count, 1)) if isinstance(source.value, np.ndarray) else source.value
+    return Const(value, type_name)
 
 
 def _fold(

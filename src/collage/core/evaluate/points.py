@@ -5,7 +5,8 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
-from typing import Any
+from functools import cached_property
+from typing import Any, cast
 
 import numpy as np
 
@@ -68,14 +69,7 @@ class Points:
 
     def shifted(self, axis: int) -> Points:
         """The points one step further along u (axis 0) or v (axis 1)."""
-        along, step = (self.along_u, self.step_u) if axis == 0 else (self.along_v, self.step_v)
-        move = along * step
-        uv = {}
-        for name, place in self.uv.items():
-            place = place.copy()
-            place[axis] += step
-            uv[name] = place
-        return replace(self, position=self.position + move, object_position=self._moved_own(move), uv=uv)
+        return cast(Points, _Shifted(self, axis))
 
     def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
         """The object-space position after a move in world space."""
@@ -88,6 +82,49 @@ class Points:
                 return moved + move
             moved = moved + own * (getattr(self, what) * move).sum(axis=0)
         return moved
+
+
+class _Shifted:
+    """Points a step further; only what is asked for is moved."""
+
+    def __init__(self, base: Points, axis: int) -> None:
+        self._base, self._axis = base, axis
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._base, name)
+
+    @property
+    def _step(self) -> np.ndarray:
+        return self._base.step_u if self._axis == 0 else self._base.step_v
+
+    @cached_property
+    def _move(self) -> np.ndarray:
+        return (self._base.along_u if self._axis == 0 else self._base.along_v) * self._step
+
+    @cached_property
+    def position(self) -> np.ndarray:
+        return self._base.position + self._move
+
+    @cached_property
+    def object_position(self) -> np.ndarray | None:
+        return self._base._moved_own(self._move)
+
+    @cached_property
+    def uv(self) -> Mapping[str, np.ndarray]:
+        moved = {}
+        for name, place in self._base.uv.items():
+            moved[name] = place.copy()
+            moved[name][self._axis] += self._step
+        return moved
+
+    def uv_set(self, name: str = "") -> np.ndarray:
+        return Points.uv_set(cast(Points, self), name)
+
+    def shifted(self, axis: int) -> Points:
+        return Points.shifted(cast(Points, self), axis)
+
+    def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
+        return Points._moved_own(cast(Points, self), move)
 
 
 def sheet(

@@ -17,7 +17,7 @@ from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, Step, ty
 from collage.core.evaluate.points import Points
 from collage.core.nodes.behaviour import Array, Context
 
-BLOCK = 16_384
+BLOCK = 32_768
 
 Item = TypeVar("Item")
 Answer = TypeVar("Answer")
@@ -138,19 +138,16 @@ class _Run:
             size = sum(CHANNELS[step.type] * 4 * self.points.count for step in worth)
             if size <= self.cache.budget // 4:
                 self.kept |= {step.key for step in worth}
-        self.work = fuse(self.steps, self.kept)
-        self.done_with = self._last_uses()
+        self.work, self.done_with = self._arranged()
 
-    def _last_uses(self) -> list[list[str]]:
-        """For each piece of work the results that nothing after it reads."""
-        last: dict[str, int] = {}
-        for at, piece in enumerate(self.work):
-            for name in (*_made(piece), *_read(piece)):
-                last[name] = at
-        done: list[list[str]] = [[] for _ in self.work]
-        for name, at in last.items():
-            done[at].append(name)
-        return done
+    def _arranged(self) -> tuple[list[Step | Program], list[list[str]]]:
+        """The work in its order, and what nothing reads after each piece; the same for the same steps."""
+        key = (tuple(step.key for step in self.steps), frozenset(self.kept))
+        if key not in self.plan.memo:
+            work = fuse(self.steps, self.kept)
+            self.plan.memo[key] = (work, _last_uses(work))
+        found: tuple[list[Step | Program], list[list[str]]] = self.plan.memo[key]
+        return found
 
     def results(self) -> dict[str, Any]:
         if self.steps:
@@ -230,6 +227,18 @@ class _Run:
                 fresh = np.empty((value.shape[0], self.points.count), value.dtype)
                 whole = self.full.setdefault(name, fresh)
             whole[:, start:stop] = value
+
+
+def _last_uses(work: list[Step | Program]) -> list[list[str]]:
+    """For each piece of work the results that nothing after it reads."""
+    last: dict[str, int] = {}
+    for at, piece in enumerate(work):
+        for name in (*_made(piece), *_read(piece)):
+            last[name] = at
+    done: list[list[str]] = [[] for _ in work]
+    for name, at in last.items():
+        done[at].append(name)
+    return done
 
 
 def _made(piece: Step | Program) -> list[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+
 import numpy as np
 
 from collage.core.images.colour import curve, inverse_curve, is_linear, linear_light

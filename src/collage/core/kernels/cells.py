@@ -11,12 +11,11 @@ import math
 import numpy as np
 from numba import njit, types
 
+from collage.core.kernels.flags import INLINE, LOOP
+
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
-f4, i4 = types.float32, types.int32
 
-FLAGS = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
-INLINE = {"forceinline": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
 
 U = np.uint32
 F = np.float32
@@ -96,55 +95,110 @@ def _whole(x):
     return U(np.int32(math.floor(x)))
 
 
-@njit(types.void(IN, IN, OUT), **FLAGS)
+@njit(types.void(IN, IN, OUT), **LOOP)
 def _cells_2(x, y, out):
     for i in range(out.size):
         out[i] = _cell_2(_whole(x[i]), _whole(y[i]))
 
 
-@njit(types.void(IN, IN, IN, OUT), **FLAGS)
+@njit(types.void(IN, IN, IN, OUT), **LOOP)
 def _cells_3(x, y, z, out):
     for i in range(out.size):
         out[i] = _cell_3(_whole(x[i]), _whole(y[i]), _whole(z[i]))
 
 
-@njit(types.void(IN, IN, IN, IN, OUT), **FLAGS)
+@njit(types.void(IN, IN, IN, IN, OUT), **LOOP)
 def _cells_4(x, y, z, w, out):
     for i in range(out.size):
         out[i] = _cell_4(_whole(x[i]), _whole(y[i]), _whole(z[i]), _whole(w[i]))
 
 
-@njit(types.void(IN, IN, IN, i4, OUT, OUT, OUT, OUT, OUT), **FLAGS)
-def _worley_2(x, y, jitter, metric, near, second, third, dx, dy):
+@njit(**INLINE)
+def _toward_2(cx, cy, fx, fy, ox, oy, jitter):
+    """The way from a place to the feature point of a neighbouring cell; fx, fy: the place in its own cell."""
+    x, y = U(cx + U(np.int32(ox))), U(cy + U(np.int32(oy)))
+    px = (_cell_3(x, y, U(0)) - F(0.5)) * jitter + F(0.5) + F(ox) - fx
+    py = (_cell_3(x, y, U(1)) - F(0.5)) * jitter + F(0.5) + F(oy) - fy
+    return F(px), F(py)
+
+
+@njit(**INLINE)
+def _square_2(cx, cy, fx, fy, ox, oy, jitter):
+    px, py = _toward_2(cx, cy, fx, fy, ox, oy, jitter)
+    return F(px * px + py * py)
+
+
+@njit(types.void(IN, IN, IN, OUT), **LOOP)
+def _nearest_2(x, y, jitter, near):
+    """The distance to the nearest feature point alone: all nine neighbours in one pass."""
+    for i in range(near.size):
+        bx, by = np.floor(x[i]), np.floor(y[i])
+        fx, fy, j = F(x[i] - bx), F(y[i] - by), jitter[i]
+        cx, cy = U(np.int32(bx)), U(np.int32(by))
+        a = min(_square_2(cx, cy, fx, fy, -1, -1, j), _square_2(cx, cy, fx, fy, -1, 0, j))
+        b = min(_square_2(cx, cy, fx, fy, -1, 1, j), _square_2(cx, cy, fx, fy, 0, -1, j))
+        c = min(_square_2(cx, cy, fx, fy, 0, 0, j), _square_2(cx, cy, fx, fy, 0, 1, j))
+        d = min(_square_2(cx, cy, fx, fy, 1, -1, j), _square_2(cx, cy, fx, fy, 1, 0, j))
+        e = _square_2(cx, cy, fx, fy, 1, 1, j)
+        near[i] = F(math.sqrt(min(min(min(a, b), min(c, d)), e)))
+
+
+@njit(**INLINE)
+def _ranked(d, i, near, second, third):
+    """Puts a distance in its place among the three smallest."""
+    a, b, c = near[i], second[i], third[i]
+    near[i] = min(d, a)
+    second[i] = min(max(d, a), b)
+    third[i] = min(max(d, b), c)
+    return d < a
+
+
+@njit(types.void(IN, IN, IN, OUT, OUT, OUT, OUT, OUT), **LOOP)
+def _worley_2(x, y, jitter, near, second, third, dx, dy):
     near[:] = FAR
     second[:] = FAR
     third[:] = FAR
     dx[:] = F(0.0)
     dy[:] = F(0.0)
-    for ox in range(-1, 2):
-        for oy in range(-1, 2):
-            shift_x, shift_y = U(np.int32(ox)), U(np.int32(oy))
-            for i in range(near.size):
-                bx, by = math.floor(x[i]), math.floor(y[i])
-                cx, cy = U(U(np.int32(bx)) + shift_x), U(U(np.int32(by)) + shift_y)
-                half = F(0.5)
-                px = (_cell_3(cx, cy, U(0)) - half) * jitter[i] + half + F(ox) - F(x[i] - bx)
-                py = (_cell_3(cx, cy, U(1)) - half) * jitter[i] + half + F(oy) - F(y[i] - by)
-                ax, ay = abs(px), abs(py)
-                d = px * px + py * py
-                d = ax + ay if metric == 2 else d
-                d = max(ax, ay) if metric == 3 else d
-                a, b, c = near[i], second[i], third[i]
-                first = d < a
-                near[i] = min(d, a)
-                second[i] = min(max(d, a), b)
-                third[i] = min(max(d, b), c)
-                dx[i] = px if first else dx[i]
-                dy[i] = py if first else dy[i]
+    for at in range(9):
+        ox, oy = at // 3 - 1, at % 3 - 1
+        for i in range(near.size):
+            bx, by = np.floor(x[i]), np.floor(y[i])
+            cx, cy = U(np.int32(bx)), U(np.int32(by))
+            px, py = _toward_2(cx, cy, F(x[i] - bx), F(y[i] - by), ox, oy, jitter[i])
+            first = _ranked(F(px * px + py * py), i, near, second, third)
+            dx[i] = px if first else dx[i]
+            dy[i] = py if first else dy[i]
 
 
-@njit(types.void(IN, IN, IN, IN, i4, OUT, OUT, OUT, OUT, OUT, OUT), **FLAGS)
-def _worley_3(x, y, z, jitter, metric, near, second, third, dx, dy, dz):
+@njit(**INLINE)
+def _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter):
+    a, b, c = _mix(
+        U(SEED_4 + U(cx + U(np.int32(ox)))), U(SEED_4 + U(cy + U(np.int32(oy)))), U(SEED_4 + U(cz + U(np.int32(oz))))
+    )
+    px = (_unit(_final(a, b, c)) - F(0.5)) * jitter + F(0.5) + F(ox) - fx
+    py = (_unit(_final(U(a + U(1)), b, c)) - F(0.5)) * jitter + F(0.5) + F(oy) - fy
+    pz = (_unit(_final(U(a + U(2)), b, c)) - F(0.5)) * jitter + F(0.5) + F(oz) - fz
+    return F(px), F(py), F(pz)
+
+
+@njit(types.void(IN, IN, IN, IN, OUT), **LOOP)
+def _nearest_3(x, y, z, jitter, near):
+    near[:] = FAR
+    for at in range(27):
+        ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
+        for i in range(near.size):
+            bx, by, bz = np.floor(x[i]), np.floor(y[i]), np.floor(z[i])
+            cx, cy, cz = U(np.int32(bx)), U(np.int32(by)), U(np.int32(bz))
+            fx, fy, fz = F(x[i] - bx), F(y[i] - by), F(z[i] - bz)
+            px, py, pz = _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter[i])
+            near[i] = min(near[i], F(px * px + py * py + pz * pz))
+    for i in range(near.size):
+        near[i] = F(math.sqrt(near[i]))
+
+
+@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT, OUT, OUT, OUT), **LOOP)
+def _worley_3(x, y, z, jitter, near, second, third, dx, dy, dz):
     near[:] = FAR
     second[:] = FAR
     third[:] = FAR
@@ -153,25 +207,12 @@ def _worley_3(x, y, z, jitter, metric, near, second, third, dx, dy, dz):
     dz[:] = F(0.0)
     for at in range(27):
         ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
-        shift_x, shift_y, shift_z = U(np.int32(ox)), U(np.int32(oy)), U(np.int32(oz))
         for i in range(near.size):
-            bx, by, bz = math.floor(x[i]), math.floor(y[i]), math.floor(z[i])
-            cx = U(U(np.int32(bx)) + shift_x)
-            cy = U(U(np.int32(by)) + shift_y)
-            cz = U(U(np.int32(bz)) + shift_z)
-            half = F(0.5)
-            px = (_cell_4(cx, cy, cz, U(0)) - half) * jitter[i] + half + F(ox) - F(x[i] - bx)
-            py = (_cell_4(cx, cy, cz, U(1)) - half) * jitter[i] + half + F(oy) - F(y[i] - by)
-            pz = (_cell_4(cx, cy, cz, U(2)) - half) * jitter[i] + half + F(oz) - F(z[i] - bz)
-            ax, ay, az = abs(px), abs(py), abs(pz)
-            d = px * px + py * py + pz * pz
-            d = ax + ay + az if metric == 2 else d
-            d = max(max(ax, ay), az) if metric == 3 else d
-            a, b, c = near[i], second[i], third[i]
-            first = d < a
-            near[i] = min(d, a)
-            second[i] = min(max(d, a), b)
-            third[i] = min(max(d, b), c)
+            bx, by, bz = np.floor(x[i]), np.floor(y[i]), np.floor(z[i])
+            cx, cy, cz = U(np.int32(bx)), U(np.int32(by)), U(np.int32(bz))
+            fx, fy, fz = F(x[i] - bx), F(y[i] - by), F(z[i] - bz)
+            px, py, pz = _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter[i])
+            first = _ranked(F(px * px + py * py + pz * pz), i, near, second, third)
             dx[i] = px if first else dx[i]
             dy[i] = py if first else dy[i]
             dz[i] = pz if first else dz[i]
@@ -195,7 +236,7 @@ def _in_flake(px, py, pz, x, y, z):
     return (abs(ax) <= FLAKE) & (abs(ay) <= FLAKE) & (abs(az) <= FLAKE)
 
 
-@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT, OUT), **FLAGS)
+@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT, OUT), **LOOP)
 def _flakes(x, y, z, chance, presence, first, second, third):
     for i in range(x.size):
         bx, by, bz = np.floor(x[i]), np.floor(y[i]), np.floor(z[i])
@@ -231,24 +272,33 @@ def cell_noise(*place: np.ndarray) -> np.ndarray:
     return out
 
 
-def worley(place: np.ndarray, jitter: np.ndarray, metric: int = 0) -> tuple[np.ndarray, np.ndarray]:
+def _wide(jitter: np.ndarray, count: int) -> np.ndarray:
+    return np.ascontiguousarray(np.broadcast_to(jitter[0], (count,)), np.float32)
+
+
+def nearest(place: np.ndarray, jitter: np.ndarray) -> np.ndarray:
+    """The distance to the nearest feature point alone, (1, n); see `worley`."""
+    parts = [np.ascontiguousarray(part) for part in place]
+    out = np.empty((1, place.shape[1]), np.float32)
+    (_nearest_2 if len(parts) == 2 else _nearest_3)(*parts, _wide(jitter, place.shape[1]), out[0])
+    return out
+
+
+def worley(place: np.ndarray, jitter: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Distances to the three nearest feature points, and the way to the nearest.
 
     place : (2, n) or (3, n) float32, coordinates in cells.
     jitter : (1, n) or (1, 1) float32, 0 = points in the middle of their cells.
-    metric : 0 Euclidean, 1 its square, 2 Manhattan, 3 Chebyshev.
     Returns (3, n) distances and (2, n) or (3, n) offsets, float32. Cells further than one step away are
     not looked at, as in the reference.
     """
     parts = [np.ascontiguousarray(part) for part in place]
     count = place.shape[1]
-    wide = np.ascontiguousarray(np.broadcast_to(jitter[0], (count,)), np.float32)
     distances = np.empty((3, count), np.float32)
     offsets = np.empty((len(parts), count), np.float32)
     kernel = _worley_2 if len(parts) == 2 else _worley_3
-    kernel(*parts, wide, metric, *distances, *offsets)
-    if metric == 0:
-        np.sqrt(distances, out=distances)
+    kernel(*parts, _wide(jitter, count), *distances, *offsets)
+    np.sqrt(distances, out=distances)
     return distances, offsets
 
 

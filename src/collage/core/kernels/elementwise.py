@@ -24,11 +24,35 @@ ROWS = types.Array(f4, 2, "C")
 READ_ROWS = types.Array(f4, 2, "C", readonly=True)
 CODE = types.Array(i4, 2, "C", readonly=True)
 
-NAMES = (
-    "copy negative absolute floor ceil trunc rint sqrt sign not log2 exp2 "
-    "add subtract multiply divide minimum maximum fmin fmax less less_equal equal not_equal power "
-    "multiply_add where"
-).split()
+NAMES = [
+    "copy",
+    "negative",
+    "absolute",
+    "floor",
+    "ceil",
+    "trunc",
+    "rint",
+    "sqrt",
+    "sign",
+    "not",
+    "log2",
+    "exp2",
+    "add",
+    "subtract",
+    "multiply",
+    "divide",
+    "minimum",
+    "maximum",
+    "fmin",
+    "fmax",
+    "less",
+    "less_equal",
+    "equal",
+    "not_equal",
+    "power",
+    "multiply_add",
+    "where",
+]
 OPERATIONS = {name: number for number, name in enumerate(NAMES)}
 
 

@@ -12,12 +12,12 @@ import math
 import numpy as np
 from numba import njit, types
 
+from collage.core.kernels.flags import INLINE, LOOP
+
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
 f4, i4 = types.float32, types.int32
 
-FLAGS = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
-INLINE = {"forceinline": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
 
 U = np.uint32
 F = np.float32
@@ -83,7 +83,7 @@ def _gradient_3(h, x, y, z):
 
 @njit(**INLINE)
 def _lerp(a, b, t):
-    return a * (F(1.0) - t) + b * t
+    return a + (b - a) * t
 
 
 @njit(**INLINE)
@@ -131,7 +131,7 @@ def _perlin_3(px, py, pz, shift):
     return SCALE_3D * _lerp(_lerp(a, b, v), _lerp(c, d, v), w)
 
 
-@njit(types.void(IN, IN, i4, f4, f4, i4, OUT), **FLAGS)
+@njit(types.void(IN, IN, i4, f4, f4, i4, OUT), **LOOP)
 def _fractal_2(x, y, octaves, lacunarity, diminish, shift, out):
     px, py = x.copy(), y.copy()
     byte = U(shift)
@@ -146,7 +146,7 @@ def _fractal_2(x, y, octaves, lacunarity, diminish, shift, out):
         amplitude *= diminish
 
 
-@njit(types.void(IN, IN, IN, i4, f4, f4, i4, OUT), **FLAGS)
+@njit(types.void(IN, IN, IN, i4, f4, f4, i4, OUT), **LOOP)
 def _fractal_3(x, y, z, octaves, lacunarity, diminish, shift, out):
     px, py, pz = x.copy(), y.copy(), z.copy()
     byte = U(shift)

@@ -205,7 +205,26 @@ def _signature(texels: types.Type, outputs: int) -> object:
 
 @njit(_signature(types.uint32, 3), **LOOP)
 def _three(
-    texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, d1, d2, r, g, b
+    texels,
+    kind,
+    starts,
+    widths,
+    heights,
+    u,
+    v,
+    detail,
+    deep,
+    wrap_u,
+    wrap_v,
+    nearest,
+    scale,
+    offset,
+    d0,
+    d1,
+    d2,
+    r,
+    g,
+    b,
 ):
     levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == CODES:
@@ -220,9 +239,7 @@ def _three(
 
 
 @njit(_signature(types.uint32, 1), **LOOP)
-def _fourth(
-    texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out
-):
+def _fourth(texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out):
     levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == CODES:
         _one_deep(_byte, texels, 3, levels, u, v, detail, wraps, coding, d3, out)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -46,18 +46,30 @@ class Mark:
     categories: tuple[str, ...]
     spatial: bool
     heights: tuple[str, ...]
+    picks: Picks
 
 
-def behaviour(*categories: str, spatial: bool = False, heights: tuple[str, ...] = ()) -> Callable[[Function], Function]:
+Picks = Callable[[Mapping[str, Any]], str | None]
+"""Given the inputs that are constant, the name of the input that comes out as it is; None if that depends."""
+
+
+def _no_pick(constants: Mapping[str, Any]) -> str | None:
+    return None
+
+
+def behaviour(
+    *categories: str, spatial: bool = False, heights: tuple[str, ...] = (), picks: Picks = _no_pick
+) -> Callable[[Function], Function]:
     """Marks `(ctx, **inputs) -> Array` as what cards of these categories compute.
 
     spatial : the function looks at `ctx.at`, so its result differs from point to point.
     heights : inputs that it also wants a small step along u and along v, as `<input>_du`, `<input>_dv`.
+    picks : tells an input that is simply passed on, so that what the others need is never computed.
     A category may also be a full definition name (ND_...), which then goes first.
     """
 
     def mark(function: Function) -> Function:
-        function.__collage__ = Mark(categories, spatial or bool(heights), heights)  # type: ignore[attr-defined]
+        function.__collage__ = Mark(categories, spatial or bool(heights), heights, picks)  # type: ignore[attr-defined]
         return function
 
     return mark

@@ -98,20 +98,22 @@ def cellnoise3d(ctx: Context, position: Array) -> Array:
 
 def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
     """Distances to the nearest feature points, or (style 1) the random value of the nearest."""
-    from collage.core.kernels.cells import worley  # compiled when first used
+    from collage.core.kernels.cells import nearest, worley  # compiled when first used
 
     place = np.ascontiguousarray(place, np.float32)
-    distances, offsets = worley(place, jitter.astype(np.float32))
     count = CHANNELS[ctx.output_type]
     by_cell = np.broadcast_to(style == 1, (1, place.shape[1]))
+    if count == 1 and not by_cell.any():
+        return nearest(place, jitter)
+    distances, offsets = worley(place, jitter)
     if not by_cell.any():
         return distances[:count]
-    nearest = place + offsets
+    middle = place + offsets
     if count == 1:
-        values = _cells(*nearest)
+        values = _cells(*middle)
     else:
         width = np.zeros(place.shape[1], np.float32)
-        values = np.concatenate([_cells(*nearest, width + number) for number in range(count)])
+        values = np.concatenate([_cells(*middle, width + number) for number in range(count)])
     return np.where(by_cell, values, distances[:count])
 
 

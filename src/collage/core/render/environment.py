@@ -17,8 +17,8 @@ from pathlib import Path
 import numpy as np
 import platformdirs
 
-from collage.core.images.files import read_pixels
 from collage.core.images.colour import to_linear
+from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.render.octahedron import directions as octahedron
 from collage.core.safe_write import replacing

@@ -32,7 +32,7 @@ def seconds(reference: Reference, runs: int = 7) -> float:
 
 
 def main(size: int, folder: Path) -> None:
-    reference = Reference(size, folder)
+    reference = Reference(size, folder, levels=True)
     for path in sorted(folder.glob("*.mtlx")):
         document = mx.createDocument()
         mx.readFromXmlFile(document, str(path))

@@ -37,8 +37,9 @@ GIVEN = {"u_viewProjectionMatrix": ONTO_SCREEN, "u_viewPosition": np.float32([0.
 class Reference:
     """The standard's shader generator, and what draws its shaders."""
 
-    def __init__(self, size: int, folder: Path) -> None:
-        self.size, self.folder = size, folder
+    def __init__(self, size: int, folder: Path, *, levels: bool = False) -> None:
+        """levels : read images as 8-bit textures between their smaller levels, as is usual, not exactly."""
+        self.size, self.folder, self.levels = size, folder, levels
         search = mx.getDefaultDataSearchPath()
         self.library = mx.createDocument()
         mx.loadLibraries(mx.getDefaultDataLibraryFolders(), search, self.library)
@@ -91,9 +92,12 @@ class Reference:
         if pixels.shape[2] == 1:
             pixels = pixels.repeat(3, axis=2)
         height, width, channels = pixels.shape
-        texture = self.gl.texture((width, height), channels, np.ascontiguousarray(pixels, np.float32), dtype="f4")
+        data, kind = (np.uint8(pixels * 255 + 0.5), "f1") if self.levels else (np.float32(pixels), "f4")
+        texture = self.gl.texture((width, height), channels, np.ascontiguousarray(data), alignment=1, dtype=kind)
         way = moderngl.NEAREST if own.get(f"{root}_filtertype") == "0" else moderngl.LINEAR
-        sampler = self.gl.sampler(filter=(way, way), texture=texture)
+        if self.levels:
+            texture.build_mipmaps()
+        sampler = self.gl.sampler(filter=(moderngl.LINEAR_MIPMAP_LINEAR if self.levels else way, way), texture=texture)
         modes = [own.get(f"{root}_{axis}addressmode", "2") for axis in "uv"]
         sampler.repeat_x, sampler.repeat_y = modes[0] == "2", modes[1] == "2"
         if modes == ["0", "0"]:

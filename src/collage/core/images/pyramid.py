@@ -36,27 +36,24 @@ class Coding:
 class Pyramid:
     """Texels of all levels in one array; see kernels.sampling for the layout.
 
-    width, height : of the first level. bits : what the file stored per channel.
+    width, height : of the first level. stride : texels in a row of the array. bits : what the file stored per channel.
     space : what the stored colours mean. Texels are filtered as stored and then made linear, as the standard's
         reference does it; the smaller levels are means of linear light.
     """
 
     texels: np.ndarray
     coding: Coding
-    starts: np.ndarray
-    widths: np.ndarray
-    heights: np.ndarray
+    width: int
+    height: int
+    stride: int
     channels: int
     bits: int = 8
     space: str = "lin_rec709"
 
     @property
-    def width(self) -> int:
-        return int(self.widths[0])
-
-    @property
-    def height(self) -> int:
-        return int(self.heights[0])
+    def last(self) -> int:
+        """The number of the smallest level, one texel in size."""
+        return max(self.width, self.height).bit_length() - 1
 
     @property
     def nbytes(self) -> int:
@@ -84,7 +81,7 @@ class Pyramid:
             self.texels,
             self.channels,
             (kinds[self.coding.kind], self.coding.scale, self.coding.offset),
-            (self.starts, self.widths, self.heights),
+            (self.width, self.height, self.last, self.stride),
             place,
             detail,
             (WRAPS.get(wrap[0], 2), WRAPS.get(wrap[1], 2)),
@@ -156,41 +153,21 @@ def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
 
 
 def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str) -> Pyramid:
-    channels = stored.shape[2]
-    parts, sizes = [stored], [stored.shape[:2]]
-    level = _light(coding.values(stored), space)
-    while max(level.shape[:2]) > 1:
+    height, width, channels = stored.shape
+    wide = width >= height
+    shape = (height + max(height // 2, 1), width) if wide else (height, width + max(width // 2, 1))
+    sheet = np.zeros((*shape, 1 if channels == 1 else 4), stored.dtype)
+    sheet[:height, :width, :channels] = stored
+    level, length = _light(coding.values(stored), space), max(width, height)
+    for number in range(1, length.bit_length()):
         level = _halved(level)
-        parts.append(coding.stored(_encoded(level, space)))
-        sizes.append(level.shape[:2])
-    counts = np.array([h * w for h, w in sizes])
-    return Pyramid(
-        _packed(parts, channels),
-        coding,
-        np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int32),
-        np.array([w for _, w in sizes], np.int32),
-        np.array([h for h, _ in sizes], np.int32),
-        channels,
-        bits,
-        space,
-    )
-
-
-def _packed(parts: list[np.ndarray], channels: int) -> np.ndarray:
-    """All levels in one array: plain numbers for one channel, else four numbers a texel as 32-bit words."""
-    if channels == 1:
-        texels = np.concatenate([part.ravel() for part in parts])
-    else:
-        count = sum(part.shape[0] * part.shape[1] for part in parts)
-        four = np.zeros((count, 4), parts[0].dtype)
-        start = 0
-        for part in parts:
-            stop = start + part.shape[0] * part.shape[1]
-            four[start:stop, :channels] = part.reshape(-1, channels)
-            start = stop
-        texels = four.view(np.uint32).ravel()
+        begun = length - ((length + (1 << (number - 1)) - 1) >> (number - 1))
+        top, left = (height, begun) if wide else (begun, width)
+        there = sheet[top : top + level.shape[0], left : left + level.shape[1], :channels]
+        there[...] = coding.stored(_encoded(level, space))
+    texels = sheet.ravel() if channels == 1 else sheet.view(np.uint32).ravel()
     texels.flags.writeable = False
-    return texels
+    return Pyramid(texels, coding, width, height, shape[1], channels, bits, space)
 
 
 def _light(values: np.ndarray, space: str) -> np.ndarray:

@@ -7,6 +7,8 @@ may be contracted.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numba import njit, types
 
@@ -85,20 +87,43 @@ def _gain(x, r):
     return F(x / F(a + F(1))) if x < F(0.5) else F(F(a - x) / F(a - F(1)))
 
 
-@njit(types.void(IN, IN, IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
-def _weights(w1, w2, w3, l1, l2, l3, falloff, a, b, c):
-    """Blend weights: the seventh power of the corner weights times what each tile counts."""
+@njit(**EXACT_INLINE)
+def _shares(w1, w2, w3, l1, l2, l3, falloff):
+    """How three tiles blend: the seventh power of the corner weights times what each tile counts."""
+    s1, s2, s3 = F(w1 * w1), F(w2 * w2), F(w3 * w3)
+    p1, p2, p3 = F(l1 * s1 * s1 * s1 * w1), F(l2 * s2 * s2 * s2 * w2), F(l3 * s3 * s3 * s3 * w3)
+    total = F(p1 + p2 + p3)
+    p1, p2, p3 = F(p1 / total), F(p2 / total), F(p3 / total)
+    g1, g2, g3 = _gain(p1, falloff), _gain(p2, falloff), _gain(p3, falloff)
+    total = F(g1 + g2 + g3)
+    plain = falloff == F(0.5)
+    return p1 if plain else F(g1 / total), p2 if plain else F(g2 / total), p3 if plain else F(g3 / total)
+
+
+@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
+def _weights(w1, w2, w3, falloff, a, b, c):
     for i in range(w1.size):
-        s1, s2, s3 = F(w1[i] * w1[i]), F(w2[i] * w2[i]), F(w3[i] * w3[i])
-        p1, p2, p3 = l1[i] * s1 * s1 * s1 * w1[i], l2[i] * s2 * s2 * s2 * w2[i], l3[i] * s3 * s3 * s3 * w3[i]
-        total = F(p1 + p2 + p3)
-        p1, p2, p3 = F(p1 / total), F(p2 / total), F(p3 / total)
-        g1, g2, g3 = _gain(p1, falloff[i]), _gain(p2, falloff[i]), _gain(p3, falloff[i])
-        total = F(g1 + g2 + g3)
-        plain = falloff[i] == F(0.5)
-        a[i] = p1 if plain else F(g1 / total)
-        b[i] = p2 if plain else F(g2 / total)
-        c[i] = p3 if plain else F(g3 / total)
+        a[i], b[i], c[i] = _shares(w1[i], w2[i], w3[i], F(1), F(1), F(1), falloff[i])
+
+
+COLOUR = types.UniTuple(IN, 3)
+
+
+@njit(types.void(COLOUR, COLOUR, COLOUR, COLOUR, COLOUR, IN, IN, OUT, OUT, OUT), **EXACT)
+def _blend(weights, first, second, third, luma, contrast, falloff, red, green, blue):
+    for i in range(red.size):
+        lr, lg, lb, k = luma[0][i], luma[1][i], luma[2][i], contrast[i]
+        r1, g1, b1 = first[0][i], first[1][i], first[2][i]
+        r2, g2, b2 = second[0][i], second[1][i], second[2][i]
+        r3, g3, b3 = third[0][i], third[1][i], third[2][i]
+        plain = F(F(1) - k)
+        l1 = F(plain + F(lr * r1 + lg * g1 + lb * b1) * k)
+        l2 = F(plain + F(lr * r2 + lg * g2 + lb * b2) * k)
+        l3 = F(plain + F(lr * r3 + lg * g3 + lb * b3) * k)
+        a, b, c = _shares(weights[0][i], weights[1][i], weights[2][i], l1, l2, l3, falloff[i])
+        red[i] = a * r1 + b * r2 + c * r3
+        green[i] = a * g1 + b * g2 + c * g3
+        blue[i] = a * b1 + b * b2 + c * b3
 
 
 def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -131,9 +156,21 @@ def tile(
     return out, angle, scales
 
 
-def blend_weights(weights: np.ndarray, counts: np.ndarray, falloff: np.ndarray) -> np.ndarray:
-    """How the three tiles blend, (3, n). weights: (3, n) of the corners; counts: (3, n) what each tile counts;
-    falloff: (n,)."""
+def blend_weights(weights: np.ndarray, falloff: np.ndarray) -> np.ndarray:
+    """How the three tiles blend, (3, n). weights: (3, n) of the corners; falloff: (n,)."""
     out = np.empty(weights.shape, np.float32)
-    _weights(*weights, *counts, falloff, *out)
+    _weights(*weights, falloff, *out)
+    return out
+
+
+def blend(
+    weights: np.ndarray, tiles: Sequence[np.ndarray], luma: np.ndarray, contrast: np.ndarray, falloff: np.ndarray
+) -> np.ndarray:
+    """The colours of three tiles in one, (3, n); where `contrast` is 1 a brighter tile counts more.
+
+    weights, luma : (3, n). tiles : three of (3, n). contrast, falloff : (n,).
+    """
+    out = np.empty(weights.shape, np.float32)
+    first, second, third = (tuple(one[:3]) for one in tiles)
+    _blend(tuple(weights), first, second, third, tuple(luma), contrast, falloff, *out)
     return out

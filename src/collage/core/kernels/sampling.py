@@ -1,8 +1,9 @@
 """Reading filtered values from an image pyramid.
 
-A pyramid is one flat array of texels with the place and size of every level. Row 0 is the top of the picture,
-where v is 1. A texel is one whole number, or four packed into one or two 32-bit words, so that one read gets
-all channels; no loop has a branch, which lets all of them vectorise.
+A pyramid is one flat array of texels: the picture, and below it (or beside it, if it is tall) all its smaller levels in a
+row, so that where a level lies follows from its number. Row 0 is the top of the picture, where v is 1. A texel is one whole
+number, or four packed into one or two 32-bit words, so that one read gets all channels; no loop has a branch,
+which lets all of them vectorise.
 """
 
 from __future__ import annotations
@@ -19,8 +20,6 @@ F, U, I = np.float32, np.uint32, np.int32
 f4, i4 = types.float32, types.int32
 IN = types.Array(f4, 1, "C", readonly=True)
 OUT = types.Array(f4, 1, "C")
-WHOLE = types.Array(i4, 1, "C", readonly=True)
-WORDS = types.Array(types.uint32, 1, "C", readonly=True)
 
 FAR = np.float32(1e6)
 CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
@@ -66,15 +65,37 @@ def _at(line, x):
 
 
 @njit(**INLINE)
-def _four(u, v, start, width, height, wraps):
-    """Where the four texels around a place lie, and what each weighs. wraps: for u, v, and whether nearest."""
+def _begun(length, level):
+    """How far along the longer side of the picture a smaller level begins: all of it but twice the level's size."""
+    twice = I(I(length + length) + I(I(I(1) << level) - I(1)))
+    return I(length - I(twice >> level))
+
+
+@njit(**INLINE)
+def _start(level, size):
+    """Where a level's first texel lies: the smaller ones below a wide picture, or to the right of a tall one."""
+    width, height, stride = size[0], size[1], size[3]
+    below = I(I(height * stride) + _begun(width, level))
+    beside = I(I(_begun(height, level) * stride) + width)
+    return I(0) if level == I(0) else (below if width >= height else beside)
+
+
+@njit(**INLINE)
+def _four(u, v, level, size, wraps):
+    """Where the four texels around a place lie, and what each weighs.
+
+    size : width and height of the picture, its last level, texels a row. wraps : for u, v, and whether nearest.
+    """
+    stride = size[3]
+    width, height = I(max(I(size[0] >> level), I(1))), I(max(I(size[1] >> level), I(1)))
+    start = _start(level, size)
     x = F(u * F(width) - F(0.5))
     y = F((F(1) - v) * F(height) - F(0.5))
     x = np.floor(x + F(0.5)) if wraps[2] != I(0) else x
     y = np.floor(y + F(0.5)) if wraps[2] != I(0) else y
     x0, x1, a0, a1 = _pair(x, width, wraps[0])
     y0, y1, b0, b1 = _pair(y, height, wraps[1])
-    top, bottom = I(start + I(y0 * width)), I(start + I(y1 * width))
+    top, bottom = I(start + I(y0 * stride)), I(start + I(y1 * stride))
     weights = F(a0 * b0), F(a1 * b0), F(a0 * b1), F(a1 * b1)
     return (_at(top, x0), _at(top, x1), _at(bottom, x0), _at(bottom, x1)), weights
 
@@ -134,17 +155,12 @@ def _between(a, b, share):
 
 
 @njit(**INLINE)
-def _both(detail, levels, u, v, wraps):
+def _both(detail, size, u, v, wraps):
     """The four texels in the two levels around `detail`, and how far it lies to the second."""
-    starts, widths, heights = levels
-    last = I(starts.size - 1)
-    level = min(max(detail, F(0)), F(last))
+    level = min(max(detail, F(0)), F(size[2]))
     low = I(level)
-    high = I(min(I(low + I(1)), last))
-    a, b = _at(low, I(0)), _at(high, I(0))
-    one = _four(u, v, starts[a], widths[a], heights[a], wraps)
-    other = _four(u, v, starts[b], widths[b], heights[b], wraps)
-    return one, other, F(level - F(low))
+    high = I(min(I(low + I(1)), size[2]))
+    return _four(u, v, low, size, wraps), _four(u, v, high, size, wraps), F(level - F(low))
 
 
 @njit(**INLINE)
@@ -153,12 +169,11 @@ def _coded(value, inside, coding, default):
 
 
 @njit(**INLINE)
-def _three_flat(read, texels, levels, u, v, wraps, coding, default, outs):
+def _three_flat(read, texels, size, u, v, wraps, coding, default, outs):
     """Reads three channels of the full size."""
-    start, width, height = levels[0][0], levels[1][0], levels[2][0]
     red, green, blue = outs
     for i in range(u.size):
-        four = _four(u[i], v[i], start, width, height, wraps)
+        four = _four(u[i], v[i], I(0), size, wraps)
         inside = _inside(four)
         red[i] = _coded(_channel(read, texels, four, 0), inside, coding, default[0])
         green[i] = _coded(_channel(read, texels, four, 1), inside, coding, default[1])
@@ -166,11 +181,11 @@ def _three_flat(read, texels, levels, u, v, wraps, coding, default, outs):
 
 
 @njit(**INLINE)
-def _three_deep(read, texels, levels, u, v, detail, wraps, coding, default, outs):
+def _three_deep(read, texels, size, u, v, detail, wraps, coding, default, outs):
     """Reads three channels between two levels."""
     red, green, blue = outs
     for i in range(u.size):
-        one, other, share = _both(detail[i], levels, u[i], v[i], wraps)
+        one, other, share = _both(detail[i], size, u[i], v[i], wraps)
         inside = _between(_inside(one), _inside(other), share)
         r = _between(_channel(read, texels, one, 0), _channel(read, texels, other, 0), share)
         g = _between(_channel(read, texels, one, 1), _channel(read, texels, other, 1), share)
@@ -181,35 +196,33 @@ def _three_deep(read, texels, levels, u, v, detail, wraps, coding, default, outs
 
 
 @njit(**INLINE)
-def _one_flat(read, texels, channel, levels, u, v, wraps, coding, default, out):
-    start, width, height = levels[0][0], levels[1][0], levels[2][0]
+def _one_flat(read, texels, channel, size, u, v, wraps, coding, default, out):
     for i in range(u.size):
-        four = _four(u[i], v[i], start, width, height, wraps)
+        four = _four(u[i], v[i], I(0), size, wraps)
         out[i] = _coded(_channel(read, texels, four, channel), _inside(four), coding, default)
 
 
 @njit(**INLINE)
-def _one_deep(read, texels, channel, levels, u, v, detail, wraps, coding, default, out):
+def _one_deep(read, texels, channel, size, u, v, detail, wraps, coding, default, out):
     for i in range(u.size):
-        one, other, share = _both(detail[i], levels, u[i], v[i], wraps)
+        one, other, share = _both(detail[i], size, u[i], v[i], wraps)
         value = _between(_channel(read, texels, one, channel), _channel(read, texels, other, channel), share)
         out[i] = _coded(value, _between(_inside(one), _inside(other), share), coding, default)
 
 
 def _signature(texels: types.Type, outputs: int) -> object:
     texels = types.Array(texels, 1, "C", readonly=True)
-    return types.void(
-        texels, i4, WHOLE, WHOLE, WHOLE, IN, IN, IN, i4, i4, i4, i4, f4, f4, *[f4] * outputs, *[OUT] * outputs
-    )
+    return types.void(texels, i4, i4, i4, i4, i4, IN, IN, IN, i4, i4, i4, i4, f4, f4, *[f4] * outputs, *[OUT] * outputs)
 
 
 @njit(_signature(types.uint32, 3), **LOOP)
 def _three(
     texels,
     kind,
-    starts,
-    widths,
-    heights,
+    width,
+    height,
+    last,
+    stride,
     u,
     v,
     detail,
@@ -226,38 +239,42 @@ def _three(
     g,
     b,
 ):
-    levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == CODES:
         if deep == 0:
-            _three_flat(_byte, texels, levels, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
+            _three_flat(_byte, texels, size, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
         else:
-            _three_deep(_byte, texels, levels, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+            _three_deep(_byte, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
     elif kind == PAIRS:
-        _three_deep(_short, texels, levels, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+        _three_deep(_short, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
     else:
-        _three_deep(_float, texels, levels, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+        _three_deep(_float, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
 
 
 @njit(_signature(types.uint32, 1), **LOOP)
-def _fourth(texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out):
-    levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
+def _fourth(
+    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out
+):
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == CODES:
-        _one_deep(_byte, texels, 3, levels, u, v, detail, wraps, coding, d3, out)
+        _one_deep(_byte, texels, 3, size, u, v, detail, wraps, coding, d3, out)
     elif kind == PAIRS:
-        _one_deep(_short, texels, 3, levels, u, v, detail, wraps, coding, d3, out)
+        _one_deep(_short, texels, 3, size, u, v, detail, wraps, coding, d3, out)
     else:
-        _one_deep(_float, texels, 3, levels, u, v, detail, wraps, coding, d3, out)
+        _one_deep(_float, texels, 3, size, u, v, detail, wraps, coding, d3, out)
 
 
 @njit([_signature(types.uint8, 1), _signature(types.uint16, 1)], **LOOP)
-def _one(texels, kind, starts, widths, heights, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, out):
-    levels, wraps, coding = (starts, widths, heights), (wrap_u, wrap_v, nearest), (scale, offset)
+def _one(
+    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, out
+):
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == HALVES:
-        _one_deep(_whole_half, texels, 0, levels, u, v, detail, wraps, coding, d0, out)
+        _one_deep(_whole_half, texels, 0, size, u, v, detail, wraps, coding, d0, out)
     elif deep == 0:
-        _one_flat(_whole, texels, 0, levels, u, v, wraps, coding, d0, out)
+        _one_flat(_whole, texels, 0, size, u, v, wraps, coding, d0, out)
     else:
-        _one_deep(_whole, texels, 0, levels, u, v, detail, wraps, coding, d0, out)
+        _one_deep(_whole, texels, 0, size, u, v, detail, wraps, coding, d0, out)
 
 
 @njit(types.void(IN, IN, IN, IN, IN, IN, f4, f4, OUT), **LOOP)
@@ -291,7 +308,7 @@ def sample(
     texels: np.ndarray,
     channels: int,
     coding: tuple[int, float, float],
-    levels: tuple[np.ndarray, np.ndarray, np.ndarray],
+    size: tuple[int, int, int, int],
     place: np.ndarray,
     detail: np.ndarray | None,
     wrap: tuple[int, int],
@@ -302,7 +319,7 @@ def sample(
 
     texels : one channel: (t,) uint8 or uint16; else words (t,) or (2 t,) uint32; all levels one after the other.
     coding : CODES, PAIRS or HALVES, and the scale and offset that turn stored numbers into values.
-    levels : start, width and height of each level, int32.
+    size : width and height of the picture, the number of its last level, texels in a row of all.
     place : (2, n) float32, u and v; detail : (n,) float32, the level to read, with parts between two; None
         reads the full size.
     wrap : 0 constant, 1 clamp, 2 periodic, 3 mirror, for u and v; default : (4,) what lies outside.
@@ -314,7 +331,7 @@ def sample(
     _fold(np.ascontiguousarray(place[0], np.float32), wrap[0], u)
     _fold(np.ascontiguousarray(place[1], np.float32), wrap[1], v)
     level, deep = (np.zeros(count, np.float32), 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
-    settings = (kind, *levels, u, v, level, deep, *wrap, nearest, scale, offset)
+    settings = (kind, *size, u, v, level, deep, *wrap, nearest, scale, offset)
     out = np.empty((channels, count), np.float32)
     if texels.dtype != np.uint32:
         _one(texels, *settings, default[0], out[0])

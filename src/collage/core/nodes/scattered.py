@@ -22,7 +22,12 @@ from collage.core.nodes.textures import fit_channels
 
 def _rows(count: int, *values: Array) -> Array:
     """All rows of some inputs as one (k, n) float32 array."""
-    return np.concatenate([np.broadcast_to(value, (value.shape[0], count)) for value in values]).astype(np.float32)
+    out = np.empty((sum(len(value) for value in values), count), np.float32)
+    at = 0
+    for value in values:
+        out[at : at + len(value)] = value
+        at += len(value)
+    return out
 
 
 @dataclass(frozen=True)
@@ -47,7 +52,7 @@ class _Scatter:
 
         for hexagon in hexagons:
             place, turn, size = tile(self.place, hexagon, *self.chances)
-            place[1] = 1 - place[1]
+            np.subtract(1, place[1], out=place[1])
             detail = None if self.detail is None else self.detail - np.log2(np.maximum(np.abs(size), 1e-6))
             yield _Tile(self.pyramid.read(place, detail)[:channels], turn)
 
@@ -59,8 +64,8 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
     def flipped(place: Array | None) -> Array | None:
         if place is None:
             return None
-        place = np.broadcast_to(place * tiling, (2, count)).astype(np.float32)
-        place[1] = 1 - place[1]
+        place = np.multiply(place, tiling, out=np.empty((2, count), np.float32))
+        np.subtract(1, place[1], out=place[1])
         return place
 
     place = flipped(inputs["texcoord"])
@@ -75,7 +80,7 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
 @behaviour("hextiledimage", spatial=True, heights=("texcoord",))
 def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -> Array:
     """An image repeated without visible rows: every hexagon shows another part of it."""
-    from collage.core.kernels.hexagons import blend_weights, corners  # compiled when first used
+    from collage.core.kernels.hexagons import blend, blend_weights, corners  # compiled when first used
 
     if not file.path or ctx.images is None:
         return to_linear(np.array(default, np.float32), file.space)
@@ -83,16 +88,14 @@ def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -
     scatter = _scatter(ctx, pyramid, inputs)
     weights, hexagons = corners(scatter.place)
     tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(hexagons, 4)]
-    falloff = _rows(ctx.at.count, inputs["falloff"])[0]
-    contrast, luma = inputs["falloffcontrast"][0], inputs["lumacoeffs"]
-    bright = [luma[0] * one[0] + luma[1] * one[1] + luma[2] * one[2] for one in tiles]
-    counts = np.stack([(1 - contrast) + one * contrast for one in bright])
-    share = blend_weights(weights, counts, falloff)
-    value = sum(one * part for one, part in zip(tiles, share, strict=True))
-    assert isinstance(value, np.ndarray)
-    if len(value) == 4:
-        plain = blend_weights(weights, np.ones_like(weights), falloff)
-        value[3] = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
+    falloff, contrast, *luma = _rows(
+        ctx.at.count, inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"]
+    )
+    value = blend(weights, tiles, np.stack(luma), contrast, falloff)
+    if len(tiles[0]) == 4:
+        plain = blend_weights(weights, falloff)
+        alpha = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
+        value = np.concatenate([value, np.reshape(alpha, (1, -1))])
     return pyramid.linear(value)
 
 
@@ -114,7 +117,7 @@ def hextilednormalmap(
         scatter = _scatter(ctx, pyramid, inputs)
         weights, hexagons = corners(scatter.place)
         tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(hexagons, 3))
-    share = blend_weights(weights, np.ones_like(weights), _rows(ctx.at.count, inputs["falloff"])[0])
+    share = blend_weights(weights, _rows(ctx.at.count, inputs["falloff"])[0])
     slope: Array = np.zeros((3, 1), np.float32)
     for one, part in zip(tiles, share, strict=True):
         slope = slope + np.clip(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)

@@ -32,23 +32,32 @@ class Program:
     registers: int
     steps: tuple[Step, ...]
 
-    def run(self, arrays: Mapping[str, np.ndarray], count: int) -> dict[str, np.ndarray]:
-        """The outputs by name, each (k, n), for inputs of (k, n) or (k, 1)."""
+    def run(
+        self, arrays: Mapping[str, np.ndarray], places: Mapping[str, np.ndarray], count: int
+    ) -> dict[str, np.ndarray]:
+        """The outputs by name, each (k, n), for inputs of (k, n) or (k, 1).
+
+        places : where some of the outputs go; the others get arrays of their own.
+        """
         from collage.core.kernels.elementwise import run_program  # compiled when first used
 
-        given = np.empty((sum(rows for _, rows in self.inputs), count), np.float32)
-        at = 0
-        for name, rows in self.inputs:
-            given[at : at + rows] = arrays[name]
-            at += rows
-        made = np.empty((sum(rows for _, rows, _ in self.outputs), count), np.float32)
-        run_program(self.code, self.constants, given, made, self.registers)
-        results, at = {}, 0
+        given = [_rows_of(arrays[name], rows, count) for name, rows in self.inputs]
+        made: dict[str, np.ndarray] = {}
         for name, rows, truth in self.outputs:
-            part = made[at : at + rows]
-            results[name] = part != 0 if truth else part
-            at += rows
-        return results
+            there = places.get(name)
+            usable = there is not None and not truth
+            made[name] = there if usable and there is not None else np.empty((rows, count), np.float32)
+        run_program(self.code, self.constants, given, list(made.values()), self.registers)
+        return {name: made[name] != 0 if truth else made[name] for name, _, truth in self.outputs}
+
+
+def _rows_of(array: np.ndarray, rows: int, count: int) -> np.ndarray:
+    """The rows of an input as contiguous float32; what is the same everywhere is spread out."""
+    if array.dtype == np.float32 and array.shape == (rows, count) and array.strides[1] == 4:
+        return array
+    spread = np.empty((rows, count), np.float32)
+    spread[...] = array
+    return spread
 
 
 def fuse(steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:

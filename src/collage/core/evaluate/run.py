@@ -17,10 +17,19 @@ from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, Step, ty
 from collage.core.evaluate.points import Points
 from collage.core.nodes.behaviour import Array, Context
 
-BLOCK = 32_768
+BLOCK = 16_384
+"""Points a block where all intermediate arrays should stay in the processor's cache."""
+
+MOST = 65_536
+"""Points a block where calls cost more than the cache gives."""
 
 Item = TypeVar("Item")
 Answer = TypeVar("Answer")
+
+
+def block_size(count: int, threads: int) -> int:
+    """Points a block, so that every thread gets several."""
+    return min(max(BLOCK, -(-count // (8 * threads))), MOST)
 
 
 class Cancelled(Exception):
@@ -159,14 +168,15 @@ class _Run:
 
     def _run_blocks(self) -> None:
         count = self.points.count
-        starts = list(range(0, count, BLOCK))
+        size = block_size(count, self.workers.count if self.workers is not None else 1)
+        starts = list(range(0, count, size))
         done = 0
 
         def block(start: int) -> None:
             nonlocal done
             if self.cancelled():
                 raise Cancelled
-            self._block(start, min(start + BLOCK, count))
+            self._block(start, min(start + size, count))
             done += 1
             if self.progress is not None:
                 self.progress(done / len(starts))
@@ -188,7 +198,12 @@ class _Run:
             for piece, done in zip(self.work, self.done_with, strict=True):
                 if isinstance(piece, Program):
                     given = {name: self._value_of(name, local, start, stop) for name, _ in piece.inputs}
-                    results = piece.run(given, stop - start)
+                    places_kept = {
+                        name: self._whole(name, rows, np.float32)[:, start:stop]
+                        for name, rows, truth in piece.outputs
+                        if name in self.kept and not truth
+                    }
+                    results = piece.run(given, places_kept, stop - start)
                 else:
                     results = self._step(piece, places, local, start, stop)
                 for name, value in results.items():
@@ -221,12 +236,17 @@ class _Run:
     def _store(self, name: str, value: Array, local: dict[str, Any], start: int, stop: int) -> None:
         local[name] = value
         if name in self.kept:
-            whole = self.full.get(name)
-            if whole is None:
-                # two threads may come here at once; setdefault lets one array win
-                fresh = np.empty((value.shape[0], self.points.count), value.dtype)
-                whole = self.full.setdefault(name, fresh)
-            whole[:, start:stop] = value
+            part = self._whole(name, value.shape[0], value.dtype)[:, start:stop]
+            if not np.may_share_memory(part, value):
+                part[...] = value
+
+    def _whole(self, name: str, rows: int, kind: Any) -> Array:
+        """The array of a result that is wanted outside, made when first needed."""
+        whole = self.full.get(name)
+        if whole is None:
+            # two threads may come here at once; setdefault lets one array win
+            whole = self.full.setdefault(name, np.empty((rows, self.points.count), kind))
+        return whole
 
 
 def _last_uses(work: list[Step | Program]) -> list[list[str]]:

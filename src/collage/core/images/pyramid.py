@@ -108,7 +108,7 @@ class Pyramid:
         if du is None or dv is None:
             return None
         count = place.shape[1]
-        places = [np.broadcast_to(one, (2, count)) for one in (place, du, dv)]
+        places = [one if one.shape[1] == count else np.broadcast_to(one, (2, count)) for one in (place, du, dv)]
         return footprint(places[0], places[1], places[2], self.width, self.height)
 
 

@@ -7,11 +7,13 @@ writes where it reads.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
+from llvmlite import ir
 from numba import njit, types
+from numba.extending import intrinsic
 
 from collage.core.kernels.flags import EXACT, EXACT_INLINE, INLINE
 
@@ -21,7 +23,7 @@ ONE, NONE = np.float32(1), np.float32(0)
 
 f4, i4 = types.float32, types.int32
 ROWS = types.Array(f4, 2, "C")
-READ_ROWS = types.Array(f4, 2, "C", readonly=True)
+ADDRESSES = types.Array(types.uint64, 1, "C")
 CODE = types.Array(i4, 2, "C", readonly=True)
 
 NAMES = [
@@ -162,23 +164,46 @@ _multiply_add = _inline(lambda a, b, c: F(a * b) + c)
 _where = _inline(lambda a, b, c: b if a != NONE else c)
 
 
-@njit(types.void(CODE, READ_ROWS, ROWS, types.Array(f4, 1, "C", readonly=True), ROWS), **EXACT)
-def _run(code, inputs, outputs, constants, rows):
+@intrinsic
+def _load(context, address, index):
+    """The number at a place in memory; see `run_program` for why these places are good."""
+
+    def generate(target, builder, signature, values):
+        pointer = builder.inttoptr(values[0], ir.FloatType().as_pointer())
+        return builder.load(builder.gep(pointer, [values[1]]))
+
+    return f4(types.uint64, types.uint64), generate
+
+
+@intrinsic
+def _store(context, address, index, value):
+    def generate(target, builder, signature, values):
+        pointer = builder.inttoptr(values[0], ir.FloatType().as_pointer())
+        builder.store(values[2], builder.gep(pointer, [values[1]]))
+        return target.get_dummy_value()
+
+    return types.void(types.uint64, types.uint64, f4), generate
+
+
+@njit(types.void(CODE, ADDRESSES, ADDRESSES, types.uint64, types.Array(f4, 1, "C", readonly=True), ROWS), **EXACT)
+def _run(code, inputs, outputs, count, constants, rows):
     """The order of the operations is that of NAMES; a test holds it."""
     first = np.uint64(constants.size)
     for k in range(constants.size):
         rows[k, :] = constants[k]
-    for start in range(0, outputs.shape[1], CHUNK):
-        size = np.uint64(min(CHUNK, outputs.shape[1] - start))
-        for k in range(inputs.shape[0]):
+    for start in range(np.uint64(0), count, np.uint64(CHUNK)):
+        size = min(np.uint64(CHUNK), count - start)
+        for k in range(inputs.size):
+            address = inputs[k]
             for i in range(size):
-                rows[first + np.uint64(k), i] = inputs[k, np.uint64(start) + i]
+                rows[first + np.uint64(k), i] = _load(address, start + i)
         for at in range(code.shape[0]):
             operation, to = code[at, 0], code[at, 1]
             a, b, c = np.uint64(code[at, 2]), np.uint64(code[at, 3]), np.uint64(code[at, 4])
             if to < 0:
+                address = outputs[-1 - to]
                 for i in range(size):
-                    outputs[-1 - to, np.uint64(start) + i] = rows[a, i]
+                    _store(address, start + i, rows[a, i])
                 continue
             out = np.uint64(to)
             if operation == 0:
@@ -237,14 +262,33 @@ def _run(code, inputs, outputs, constants, rows):
                 _three(_where, rows, out, a, b, c, size)
 
 
+def _addresses(arrays: Sequence[np.ndarray], count: int) -> np.ndarray:
+    """Where every row of some (k, n) arrays begins."""
+    places = []
+    for array in arrays:
+        if array.dtype != np.float32 or array.shape[1:] != (count,) or array.strides[1] != 4:
+            raise ValueError("rows must be contiguous float32 of one length")
+        begin = array.ctypes.data
+        places += [begin + k * array.strides[0] for k in range(len(array))]
+    return np.array(places, np.uint64)
+
+
 def run_program(
-    code: np.ndarray, constants: np.ndarray, inputs: np.ndarray, outputs: np.ndarray, registers: int
+    code: np.ndarray,
+    constants: np.ndarray,
+    inputs: Sequence[np.ndarray],
+    outputs: Sequence[np.ndarray],
+    registers: int,
 ) -> None:
     """Runs a program on all points.
 
     code : (m, 5) int32: operation, register written, registers read. A negative register written, -1 - k, copies
         the register read to output k.
-    constants : (c,) float32, in the first registers; inputs : (i, n) float32, in those that follow them.
-    outputs : (o, n) float32, written. registers : how many there are in all.
+    constants : (c,) float32, in the first registers; inputs : (k, n) float32 each, their rows in the registers that
+        follow. outputs : (k, n) float32 each, written. registers : how many there are in all.
+    Rows are handed over by their places in memory, whatever their number; they are checked, and held meanwhile.
+    Raises ValueError for rows of another form.
     """
-    _run(code, inputs, outputs, constants, np.empty((registers, CHUNK), np.float32))
+    count = outputs[0].shape[1]
+    places = _addresses(inputs, count), _addresses(outputs, count)
+    _run(code, *places, count, constants, np.empty((registers, CHUNK), np.float32))

@@ -88,9 +88,7 @@ def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -
     scatter = _scatter(ctx, pyramid, inputs)
     weights, hexagons = corners(scatter.place)
     tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(hexagons, 4)]
-    falloff, contrast, *luma = _rows(
-        ctx.at.count, inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"]
-    )
+    falloff, contrast, *luma = _rows(ctx.at.count, inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"])
     value = blend(weights, tiles, np.stack(luma), contrast, falloff)
     if len(tiles[0]) == 4:
         plain = blend_weights(weights, falloff)

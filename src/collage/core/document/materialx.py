@@ -7,6 +7,8 @@ entities and no deep nesting before the standard's library reads it (and upgrade
 from __future__ import annotations
 
 import xml.parsers.expat
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +22,10 @@ MAX_BYTES = 64 * 2**20
 MAX_DEPTH = 40
 MAX_ELEMENTS = 500_000
 
+OWN_DEFINITIONS = Path(__file__).parent.parent / "nodes" / "collage_defs.mtlx"
+"""Collage's definitions. A document that uses some carries them along, so that other programs understand it."""
+
+_OWN = ("ND_clg_", "NG_clg_")
 _WIRE_ATTRIBUTES = {"nodename", "nodegraph", "output", "interfacename"}
 _INPUT_OWN = _WIRE_ATTRIBUTES | {"type", "value"}
 
@@ -56,7 +62,12 @@ def parse_document(data: bytes, *, about: str = "document") -> Network:
         raise CollageError("The text is not UTF-8.", about=about, remedy="Save it as UTF-8.") from error
     except Exception as error:  # the library raises its own kinds, all derived from Exception alone
         raise CollageError(f"MaterialX cannot read the file: {error}.", about=about) from error
-    return _network(document, about)
+    network = _network(document, about)
+    return replace(
+        network,
+        cards={name: card for name, card in network.cards.items() if not name.startswith(_OWN)},
+        kept=tuple(one for one in network.kept if not one.name.startswith(_OWN)),
+    )
 
 
 def write_document(network: Network) -> str:
@@ -80,7 +91,38 @@ def to_library(network: Network) -> Any:
     for name, value in network.attributes.items():
         document.setAttribute(name, value)
     _fill(document, network)
+    used = {name for name in _categories(network) if name.startswith("clg_")}
+    if used:
+        _carry_own(document, used)
     return document
+
+
+def _categories(network: Network) -> Iterator[str]:
+    for card in network.cards.values():
+        yield card.category
+        if card.network is not None:
+            yield from _categories(card.network)
+
+
+def own_definitions() -> Any:
+    """The document of Collage's definitions, as an object of the standard's library."""
+    document = mx.createDocument()
+    mx.readFromXmlFile(document, str(OWN_DEFINITIONS))
+    return document
+
+
+def _carry_own(document: Any, used: set[str]) -> None:
+    """Copies the used definitions, with their graphs and what those use in turn."""
+    own, done = own_definitions(), set[str]()
+    while used - done:
+        category = min(used - done)
+        done.add(category)
+        for definition in own.getMatchingNodeDefs(category):
+            graph = next(one for one in own.getNodeGraphs() if one.getNodeDefString() == definition.getName())
+            for one in (definition, graph):
+                copy = document.addChildOfCategory(one.getCategory(), one.getName())
+                copy.copyContentFrom(one)
+            used |= {node.getCategory() for node in graph.getNodes() if node.getCategory().startswith("clg_")}
 
 
 def _standard_definitions() -> Any:

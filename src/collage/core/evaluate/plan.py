@@ -135,7 +135,7 @@ def build_plan(
     strict : raise the first problem; otherwise what is broken puts out the loud colour and the rest goes on.
         Missing images give the standard's default when strict, the loud colour otherwise.
     """
-    builder = _Builder(library, folder or Path(), images or ImageStore(), filtered, strict)
+    builder = _Builder(library.extended(document), folder or Path(), images or ImageStore(), filtered, strict)
     outputs = builder.outputs(document, targets)
     return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images)
 

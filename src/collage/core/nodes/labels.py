@@ -9,6 +9,11 @@ from collage.core.document.types import CHANNELS
 from collage.core.nodes.library import Library, NodeDef
 
 LABELS = {
+    "clg_courses": "Courses", "clg_streaks": "Streaks", "clg_weave": "Weave", "clg_curve": "Curve",
+    "clg_rim_mask": "Rim mask", "clg_slope_mask": "Slope mask", "clg_height_mask": "Height mask",
+    "flake2d": "Flakes on UV", "flake3d": "Flakes", "hextilednormalmap": "Scattered normal map",
+    "latlongimage": "Surround image", "viewdirection": "View direction", "facingratio": "Facing ratio",
+    "transformpoint": "Point to space", "transformvector": "Vector to space", "transformnormal": "Normal to space",
     "image": "Image", "tiledimage": "Tiled image", "hextiledimage": "Scattered image",
     "triplanarprojection": "Three-way image", "constant": "Value", "ramplr": "Ramp", "ramptb": "Ramp upright",
     "ramp4": "Ramp of four", "ramp": "Ramp with stops", "ramp_gradient": "Ramp part",
@@ -47,6 +52,12 @@ LABELS = {
 """Label of each category. Categories that are not here are shown by their standard name."""
 
 SYNONYMS = {
+    "clg_courses": "bricks planks tiles wall floor boards masonry pattern rows",
+    "clg_streaks": "drips runs rain rust leaks stains pattern",
+    "clg_weave": "cloth fabric textile linen twill basket threads pattern",
+    "clg_curve": "tone response shape levels", "clg_rim_mask": "fresnel edge grazing view facing",
+    "clg_slope_mask": "dust snow moss up angle steepness", "clg_height_mask": "tide damp dirt ground gradient world",
+    "flake3d": "car paint metallic glitter sparkle mica", "flake2d": "car paint metallic glitter sparkle mica",
     "image": "map bitmap picture texture file albedo diffuse gloss photo",
     "fractal3d": "fbm clouds grunge dirt turbulence noise perlin",
     "fractal2d": "fbm clouds grunge dirt turbulence noise perlin",
@@ -95,6 +106,7 @@ TYPE_WORDS = {
 PATTERNS = (
     "fractal3d", "noise3d", "worleynoise3d", "cellnoise3d", "checkerboard", "ramptb", "ramplr", "grid",
     "tiledcircles", "tiledhexagons", "crosshatch", "fractal2d", "worleynoise2d", "unifiednoise3d",
+    "clg_courses", "clg_weave", "clg_streaks", "flake3d",
 )  # fmt: skip
 """Categories shown as patterns among the sources."""
 
@@ -107,10 +119,10 @@ _HIDDEN_GROUPS = {
     "organization",
     "translation",
     "colortransform",
-    "npr",
+    "hidden",
 }
 _HIDDEN = {
-    "dot", "hextilednormalmap", "in", "out", "UsdPrimvarReader", "UsdTransform2d", "UsdUVTexture", "gltf_image",
+    "dot", "in", "out", "gooch_shade", "geomcolor", "geompropvalueuniform", "UsdPrimvarReader", "UsdTransform2d", "UsdUVTexture", "gltf_image",
     "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness", "gltf_anisotropy_image", "ramp_gradient",
 }  # fmt: skip
 INPUTS = {

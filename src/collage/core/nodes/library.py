@@ -16,8 +16,8 @@ from typing import Any
 import MaterialX as mx
 
 import collage.core.nodes as nodes_package
-from collage.core.document.materialx import attributes_of, read_network
-from collage.core.document.model import Card, Input, Network, Value
+from collage.core.document.materialx import OWN_DEFINITIONS, attributes_of, read_network
+from collage.core.document.model import Card, Element, Input, Network, Value
 from collage.core.document.types import parse, zero
 from collage.core.errors import CollageError
 from collage.core.nodes.behaviour import Mark
@@ -136,12 +136,29 @@ class Library:
 
     def graph(self, definition: NodeDef) -> Network | None:
         """The standard's own graph of simpler cards for this definition, if it has one."""
-        source = self._sources.get(definition.name)
-        if source is None:
-            return None
-        if definition.name not in self._graphs:
-            self._graphs[definition.name] = read_network(source, definition.name)
-        return self._graphs[definition.name]
+        if definition.name not in self._graphs and self._sources.get(definition.name) is not None:
+            self._graphs[definition.name] = read_network(self._sources[definition.name], definition.name)
+        return self._graphs.get(definition.name)
+
+    def extended(self, document: Network) -> Library:
+        """This library with the definitions that a document brings along, if it has any with a graph."""
+        found = [one for one in document.kept if one.category == "nodedef"]
+        if not found:
+            return self
+        graphs = {
+            card.attributes["nodedef"]: card.network
+            for card in document.cards.values()
+            if card.network is not None and "nodedef" in card.attributes
+        }
+        for one in document.kept:
+            named = document.cards.get(one.attributes.get("nodegraph", ""))
+            if one.category == "implementation" and named is not None and named.network is not None:
+                graphs.setdefault(one.attributes.get("nodedef", ""), named.network)
+        own = [_brought(one) for one in found if one.name in graphs]
+        wider = Library([*self._by_name.values(), *own], self._sources)
+        wider._graphs = {**self._graphs, **{one.name: graphs[one.name] for one in own}}
+        wider._sources |= {one.name: None for one in own}
+        return wider
 
     def evaluates(self, definition: NodeDef) -> bool:
         """Whether Collage can compute this definition."""
@@ -185,6 +202,7 @@ def load_library() -> Library:
     """The standard's definitions with every function of this folder."""
     document = mx.createDocument()
     mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), document)
+    mx.readFromXmlFile(document, str(OWN_DEFINITIONS))
     functions = _functions()
     graphs = {}
     for graph in document.getNodeGraphs():
@@ -231,18 +249,33 @@ def _definition(source: Any, functions: Mapping[str, Callable[..., Any]]) -> Nod
 
 
 def _tab(source: Any) -> TabDef:
-    type_name = source.getType()
-    text = source.getAttribute("value") if source.hasAttribute("value") else None
-    if text is None and source.hasAttribute("default"):
-        text = source.getAttribute("default")
+    return _tab_of(source.getName(), attributes_of(source))
+
+
+def _brought(element: Element) -> NodeDef:
+    """A definition that a document brings along."""
+    parts = {kind: [one for one in element.children if one.category == kind] for kind in ("input", "output")}
+    return NodeDef(
+        element.name,
+        element.attributes.get("node", ""),
+        {one.name: _tab_of(one.name, one.attributes) for one in parts["input"]},
+        {one.name: _tab_of(one.name, one.attributes) for one in parts["output"]},
+        element.attributes.get("nodegroup", ""),
+        element.attributes.get("doc", ""),
+    )
+
+
+def _tab_of(name: str, given: Mapping[str, str]) -> TabDef:
+    type_name = given.get("type", "")
+    text = given.get("value", given.get("default"))
     try:
         default = parse(type_name, text) if text is not None else None
     except ValueError:
         default = None
     if default is None:
         default = zero(type_name)
-    attributes = attributes_of(source, {"type", "value", "defaultgeomprop"})
-    return TabDef(source.getName(), type_name, default, source.getAttribute("defaultgeomprop"), attributes)
+    attributes = {key: one for key, one in given.items() if key not in ("type", "value", "defaultgeomprop")}
+    return TabDef(name, type_name, default, given.get("defaultgeomprop", ""), attributes)
 
 
 def shown_value(card: Card, tab: TabDef) -> Value | None:

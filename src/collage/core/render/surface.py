@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 
-from collage.core.document.materials import SURFACE, surface_card
 from collage.core.document.model import Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardInput, CardOutput, Const, Place, Plan, build_plan
@@ -19,6 +18,7 @@ from collage.core.images.store import ImageStore
 from collage.core.kernels import shading as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
+from collage.core.nodes.surfaces import as_open_pbr
 
 NITS = 1000.0
 """Luminance (nits) that counts as radiance 1."""
@@ -70,15 +70,10 @@ def plan_surface(
     library: Library, network: Network, *, folder: Any = None, images: ImageStore | None = None
 ) -> Surface:
     """The plan for every input of the material's surface that the draft picture uses."""
-    card = surface_card(network)
-    if card is None:
-        error = CollageError("The material has no surface.", remedy="Start from a new material.")
-        return Surface(Plan((), {}), {((), ""): error})
-    if card.category != SURFACE:
-        error = CollageError(
-            f"Collage shows OpenPBR surfaces; “{card.category}” is shown as plain grey.", about=card.name
-        )
-        return Surface(Plan((), {}), {((), card.name): error})
+    try:
+        network, card = as_open_pbr(library, network)
+    except CollageError as error:
+        return Surface(Plan((), {}), {((), error.about): error})
     targets: dict[str, CardInput | CardOutput] = {name: CardInput(card.name, name) for name in _USED}
     plan = build_plan(library, network, targets, folder=folder, images=images)
     return Surface(plan, plan.problems)

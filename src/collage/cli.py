@@ -230,6 +230,20 @@ def evaluate(
 
 
 @app.command()
+def nodes(
+    summary: Annotated[bool, typer.Option("--summary", help="Only how many, and why some are skipped.")] = False,
+) -> None:
+    """List every definition of the library, and whether Collage computes it."""
+    from collage.core.nodes import states
+
+    library = _library()
+    if not summary:
+        for one in states.states(library):
+            _say(f"{one.definition.name:52} {one.how:9} {one.reason}".rstrip())
+    _say(states.summary(library))
+
+
+@app.command()
 def info(
     path: Annotated[Path, typer.Argument(help="A project folder, a MaterialX document or an image.")],
 ) -> None:

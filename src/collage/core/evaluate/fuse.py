@@ -204,7 +204,7 @@ def _compiled(trace: Trace, outputs: Sequence[Value]) -> tuple[np.ndarray, np.nd
         place[at] = free.pop() if free else count
         count = max(count, place[at] + 1)
         read = [register(one) for one in operands]
-        code.append((OPERATIONS[name], place[at], *(read + [0, 0, 0])[:3]))
+        code.append((OPERATIONS[name], place[at], *[*read, 0, 0, 0][:3]))
         free += {place[one] for one in operands if isinstance(one, int) and last[one] == at and one not in inputs}
     code += [(0, -1 - number, register(one), 0, 0) for number, one in enumerate(outputs)]
     return np.array(code, np.int32), np.array(values, np.float32), count

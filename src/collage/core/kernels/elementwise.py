@@ -18,7 +18,7 @@ from numba.extending import intrinsic
 from collage.core.kernels.flags import EXACT, EXACT_INLINE, INLINE
 
 CHUNK = 512
-F, I = np.float32, np.int32
+F, W = np.float32, np.int32
 ONE, NONE = np.float32(1), np.float32(0)
 
 f4, i4 = types.float32, types.int32
@@ -66,9 +66,9 @@ def _inline(work: Callable[..., Any]) -> Callable[..., Any]:
 def _log2(x):
     """Cephes' logf to the base of 2: a polynomial on the mantissa between sqrt(1/2) and sqrt(2)."""
     tiny = x < F(1.17549435e-38)
-    bits = I(F(x * F(8388608.0) if tiny else x).view(np.int32))
-    exponent = F(I(bits >> I(23)) - I(127)) - (F(23) if tiny else F(0))
-    m = I(I(bits & I(0x007FFFFF)) | I(0x3F800000)).view(np.float32)
+    bits = W(F(x * F(8388608.0) if tiny else x).view(np.int32))
+    exponent = F(W(bits >> W(23)) - W(127)) - (F(23) if tiny else F(0))
+    m = W(W(bits & W(0x007FFFFF)) | W(0x3F800000)).view(np.float32)
     high = m > F(1.41421356)
     m = F(m * F(0.5)) if high else m
     exponent = F(exponent + F(1)) if high else exponent
@@ -103,10 +103,10 @@ def _exp2(x):
     p = p * t + F(6.931472028550421e-1)
     p = p * t + F(1)
     # two steps, so that the very small and the very large come out right
-    half = I(I(whole) >> I(1))
-    rest = I(I(whole) - half)
-    a = I(I(half + I(127)) << I(23)).view(np.float32)
-    b = I(I(rest + I(127)) << I(23)).view(np.float32)
+    half = W(W(whole) >> W(1))
+    rest = W(W(whole) - half)
+    a = W(W(half + W(127)) << W(23)).view(np.float32)
+    b = W(W(rest + W(127)) << W(23)).view(np.float32)
     value = F(F(p * a) * b)
     value = F(np.inf) if x > F(128) else value
     return value if x == x else x

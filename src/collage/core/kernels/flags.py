@@ -8,7 +8,7 @@ from __future__ import annotations
 from numba.core.compiler import Compiler
 
 
-class _Separate(Compiler):
+class _Separate(Compiler):  # type: ignore[misc]
     """Compiles with the promise that no two array arguments of a kernel overlap.
 
     Without it a loop with lookups or with many arrays cannot be vectorised: any write might change what is read

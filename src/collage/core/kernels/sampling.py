@@ -1,9 +1,9 @@
 """Reading filtered values from an image pyramid.
 
-A pyramid is one flat array of texels: the picture, and below it (or beside it, if it is tall) all its smaller levels in a
-row, so that where a level lies follows from its number. Row 0 is the top of the picture, where v is 1. A texel is one whole
-number, or four packed into one or two 32-bit words, so that one read gets all channels; no loop has a branch,
-which lets all of them vectorise.
+A pyramid is one flat array of texels: the picture, and below it (or beside it, if it is tall) all its smaller
+levels in a row, so that where a level lies follows from its number. Row 0 is the top of the picture, where v
+is 1. A texel is one whole number, or four packed into one or two 32-bit words, so that one read gets all
+channels; no loop has a branch, which lets all of them vectorise.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from numba import njit, types
 
 from collage.core.kernels.flags import INLINE, LOOP
 
-F, U, I = np.float32, np.uint32, np.int32
+F, U, W = np.float32, np.uint32, np.int32
 
 f4, i4 = types.float32, types.int32
 IN = types.Array(f4, 1, "C", readonly=True)
@@ -44,18 +44,18 @@ def _pair(x, size, mode):
     """The two texels around `x` and their weights; outside a constant border they weigh nothing."""
     below = np.floor(x)
     share = F(x - below)
-    last = I(size - I(1))
-    before = last if mode == I(2) else I(0)
-    after = I(0) if mode == I(2) else last
-    lost = F(0) if mode == I(0) else F(1)
-    first = I(below)
-    second = I(first + I(1))
+    last = W(size - W(1))
+    before = last if mode == W(2) else W(0)
+    after = W(0) if mode == W(2) else last
+    lost = F(0) if mode == W(0) else F(1)
+    first = W(below)
+    second = W(first + W(1))
     w0, w1 = F(F(1) - share), share
-    w0 *= F(1) if (first >= I(0)) & (first <= last) else lost
-    w1 *= F(1) if (second >= I(0)) & (second <= last) else lost
-    a = before if first < I(0) else min(first, last)
-    b = after if second > last else max(second, I(0))
-    return I(a), I(b), F(w0), F(w1)
+    w0 *= F(1) if (first >= W(0)) & (first <= last) else lost
+    w1 *= F(1) if (second >= W(0)) & (second <= last) else lost
+    a = before if first < W(0) else min(first, last)
+    b = after if second > last else max(second, W(0))
+    return W(a), W(b), F(w0), F(w1)
 
 
 @njit(**INLINE)
@@ -67,17 +67,17 @@ def _at(line, x):
 @njit(**INLINE)
 def _begun(length, level):
     """How far along the longer side of the picture a smaller level begins: all of it but twice the level's size."""
-    twice = I(I(length + length) + I(I(I(1) << level) - I(1)))
-    return I(length - I(twice >> level))
+    twice = W(W(length + length) + W(W(W(1) << level) - W(1)))
+    return W(length - W(twice >> level))
 
 
 @njit(**INLINE)
 def _start(level, size):
     """Where a level's first texel lies: the smaller ones below a wide picture, or to the right of a tall one."""
     width, height, stride = size[0], size[1], size[3]
-    below = I(I(height * stride) + _begun(width, level))
-    beside = I(I(_begun(height, level) * stride) + width)
-    return I(0) if level == I(0) else (below if width >= height else beside)
+    below = W(W(height * stride) + _begun(width, level))
+    beside = W(W(_begun(height, level) * stride) + width)
+    return W(0) if level == W(0) else (below if width >= height else beside)
 
 
 @njit(**INLINE)
@@ -87,15 +87,15 @@ def _four(u, v, level, size, wraps):
     size : width and height of the picture, its last level, texels a row. wraps : for u, v, and whether nearest.
     """
     stride = size[3]
-    width, height = I(max(I(size[0] >> level), I(1))), I(max(I(size[1] >> level), I(1)))
+    width, height = W(max(W(size[0] >> level), W(1))), W(max(W(size[1] >> level), W(1)))
     start = _start(level, size)
     x = F(u * F(width) - F(0.5))
     y = F((F(1) - v) * F(height) - F(0.5))
-    x = np.floor(x + F(0.5)) if wraps[2] != I(0) else x
-    y = np.floor(y + F(0.5)) if wraps[2] != I(0) else y
+    x = np.floor(x + F(0.5)) if wraps[2] != W(0) else x
+    y = np.floor(y + F(0.5)) if wraps[2] != W(0) else y
     x0, x1, a0, a1 = _pair(x, width, wraps[0])
     y0, y1, b0, b1 = _pair(y, height, wraps[1])
-    top, bottom = I(start + I(y0 * stride)), I(start + I(y1 * stride))
+    top, bottom = W(start + W(y0 * stride)), W(start + W(y1 * stride))
     weights = F(a0 * b0), F(a1 * b0), F(a0 * b1), F(a1 * b1)
     return (_at(top, x0), _at(top, x1), _at(bottom, x0), _at(bottom, x1)), weights
 
@@ -110,13 +110,13 @@ def _half(code):
 
 @njit(**INLINE)
 def _byte(texels, at, channel):
-    return F(I(U(U(texels[at] >> U(8 * channel)) & U(0xFF))))
+    return F(W(U(U(texels[at] >> U(8 * channel)) & U(0xFF))))
 
 
 @njit(**INLINE)
 def _short(texels, at, channel):
     word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
-    return F(I(U(U(word >> U(16 * (channel % 2))) & U(0xFFFF))))
+    return F(W(U(U(word >> U(16 * (channel % 2))) & U(0xFFFF))))
 
 
 @njit(**INLINE)
@@ -127,7 +127,7 @@ def _float(texels, at, channel):
 
 @njit(**INLINE)
 def _whole(texels, at, channel):
-    return F(I(texels[at]))
+    return F(W(texels[at]))
 
 
 @njit(**INLINE)
@@ -158,8 +158,8 @@ def _between(a, b, share):
 def _both(detail, size, u, v, wraps):
     """The four texels in the two levels around `detail`, and how far it lies to the second."""
     level = min(max(detail, F(0)), F(size[2]))
-    low = I(level)
-    high = I(min(I(low + I(1)), size[2]))
+    low = W(level)
+    high = W(min(W(low + W(1)), size[2]))
     return _four(u, v, low, size, wraps), _four(u, v, high, size, wraps), F(level - F(low))
 
 
@@ -173,7 +173,7 @@ def _three_flat(read, texels, size, u, v, wraps, coding, default, outs):
     """Reads three channels of the full size."""
     red, green, blue = outs
     for i in range(u.size):
-        four = _four(u[i], v[i], I(0), size, wraps)
+        four = _four(u[i], v[i], W(0), size, wraps)
         inside = _inside(four)
         red[i] = _coded(_channel(read, texels, four, 0), inside, coding, default[0])
         green[i] = _coded(_channel(read, texels, four, 1), inside, coding, default[1])
@@ -198,7 +198,7 @@ def _three_deep(read, texels, size, u, v, detail, wraps, coding, default, outs):
 @njit(**INLINE)
 def _three_even(read, texels, size, u, v, detail, low, wraps, coding, default, outs):
     """Reads three channels where all points lie between the same two levels."""
-    high = I(min(I(low + I(1)), size[2]))
+    high = W(min(W(low + W(1)), size[2]))
     red, green, blue = outs
     for i in range(u.size):
         one, other = _four(u[i], v[i], low, size, wraps), _four(u[i], v[i], high, size, wraps)
@@ -219,13 +219,13 @@ def _range(detail, last):
     for i in range(detail.size):
         held = min(max(detail[i], F(0)), F(last))
         low, high = min(low, held), max(high, held)
-    return I(low), I(high), high
+    return W(low), W(high), high
 
 
 @njit(**INLINE)
 def _one_flat(read, texels, channel, size, u, v, wraps, coding, default, out):
     for i in range(u.size):
-        four = _four(u[i], v[i], I(0), size, wraps)
+        four = _four(u[i], v[i], W(0), size, wraps)
         out[i] = _coded(_channel(read, texels, four, channel), _inside(four), coding, default)
 
 
@@ -268,7 +268,7 @@ def _three(
 ):
     size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == CODES:
-        lowest, highest, top = _range(detail, last) if deep != 0 else (I(0), I(0), F(0))
+        lowest, highest, top = _range(detail, last) if deep != 0 else (W(0), W(0), F(0))
         if top <= F(0):
             _three_flat(_byte, texels, size, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
         elif lowest == highest:
@@ -317,21 +317,21 @@ def _footprint(u, v, across_u, across_v, along_u, along_v, width, height, out):
         # squares of the widths: a long thin footprint reads sharper than its length, up to a fourth of it
         square = F(max(max(F(math.sqrt(long * short)), long * F(0.0625)), F(1e-12)))
         bits = square.view(np.int32)
-        part = I(I(bits & I(0x007FFFFF)) | I(0x3F800000)).view(np.float32)
+        part = W(W(bits & W(0x007FFFFF)) | W(0x3F800000)).view(np.float32)
         # log2 of 1..2 by a cubic, within 1e-3: levels need no more
         log = F(-2.153620718) + part * (F(3.047884161) + part * (F(-1.051875031) + part * F(0.158248693)))
-        out[i] = F(0.5) * (F(I(I(bits >> I(23)) - I(127))) + log)
+        out[i] = F(0.5) * (F(W(W(bits >> W(23)) - W(127))) + log)
 
 
 @njit(types.void(OUT, IN), **LOOP)
 def _decode(line, table):
-    top = I(table.size - 2)
+    top = W(table.size - 2)
     size = F(table.size - 1)
     for i in range(line.size):
         x = min(max(line[i], F(0)), F(1)) * size
-        at = min(I(x), top)
-        below = table[_at(at, I(0))]
-        line[i] = below + (table[_at(at, I(1))] - below) * (x - F(at))
+        at = min(W(x), top)
+        below = table[_at(at, W(0))]
+        line[i] = below + (table[_at(at, W(1))] - below) * (x - F(at))
 
 
 def sample(

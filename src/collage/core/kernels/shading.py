@@ -27,7 +27,8 @@ PI = np.float32(math.pi)
 BASE, METAL, SPECULAR, ROUGHNESS, IOR = 0, 3, 4, 7, 8
 SPECULAR_WEIGHT, DIFFUSE_ROUGHNESS, COAT, COAT_COLOUR, COAT_ROUGHNESS, COAT_IOR = 9, 10, 11, 12, 15, 16
 COAT_DARKENING, EMISSION, FUZZ, FUZZ_COLOUR, FUZZ_ROUGHNESS = 17, 18, 21, 22, 25
-ROWS = 26
+FILM, FILM_WEIGHT, TRANSMISSION, TRANSMISSION_COLOUR, SOFT = 26, 29, 30, 31, 34
+ROWS = 35
 
 # columns of the table of lights
 KIND, PLACE, RIGHT, UP, WAY, LIGHT, SIZE = 0, 1, 4, 7, 10, 13, 16
@@ -189,6 +190,7 @@ def shade(
     albedo = np.empty(3, np.float32)
     f0 = np.empty(3, np.float32)
     f90 = np.empty(3, np.float32)
+    seen_through = np.empty(3, np.float32)
     for i in range(out.shape[1]):
         nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
         vx, vy, vz = -view[0, i], -view[1, i], -view[2, i]
@@ -200,6 +202,8 @@ def shade(
         cx, cy, cz = coat_normal[0, i], coat_normal[1, i], coat_normal[2, i]
         cv = max(cx * vx + cy * vy + cz * vz, F(0.02))
         metal = surface[METAL, i]
+        clear = min(max(surface[TRANSMISSION, i], F(0)), F(1))
+        soft = min(max(surface[SOFT, i], F(0)), F(1))
         roughness = min(max(surface[ROUGHNESS, i], F(0)), F(1))
         ior = max(surface[IOR, i], F(1.0001))
         ratio = (ior - F(1)) / (ior + F(1))
@@ -216,11 +220,16 @@ def shade(
             base = max(surface[BASE + channel, i], F(0))
             tint = max(surface[SPECULAR + channel, i], F(0))
             f0[channel] = dielectric * tint * (F(1) - metal) + min(base, F(1)) * metal
+            # a thin film changes what is reflected straight on; its colour at this angle comes with the surface
+            film = min(max(surface[FILM_WEIGHT, i], F(0)), F(1))
+            f0[channel] += (surface[FILM + channel, i] - f0[channel]) * film
             f90[channel] = min(surface[SPECULAR_WEIGHT, i], F(1)) * ((F(1) - metal) + tint * metal)
             spent = (dielectric * tint * a + min(surface[SPECULAR_WEIGHT, i], F(1)) * b) * (
                 F(1) + dielectric * (F(1) / single - F(1))
             )
-            albedo[channel] = base * (F(1) - metal) * (F(1) - min(spent, F(1)))
+            left = (F(1) - metal) * (F(1) - min(spent, F(1)))
+            albedo[channel] = base * left * (F(1) - clear)
+            seen_through[channel] = left * clear * max(surface[TRANSMISSION_COLOUR + channel, i], F(0))
 
         # light of the environment, turned about the upright axis
         ex, ez = nx * turn_cos + nz * turn_sin, nz * turn_cos - nx * turn_sin
@@ -238,6 +247,13 @@ def shade(
         # reflection through gaps (S. Lagarde, Moving Frostbite to PBR, 2014)
         power = F(2) ** (F(-16) * roughness - F(1))
         glossy_open = min(max((nv + open_sum) ** power - F(1) + open_sum, F(0)), F(1))
+
+        # what lies behind, bent once and blurred by the roughness: the environment alone
+        bent = F(1) / ior
+        into = F(1) - bent * bent * (F(1) - nv * nv)
+        along = bent * nv - math.sqrt(max(into, F(0)))
+        bx, by, bz = along * nx - bent * vx, along * ny - bent * vy, along * nz - bent * vz
+        tu, tv = _octahedral(bx * turn_cos + bz * turn_sin, by, bz * turn_cos - bx * turn_sin)
 
         coat_f0 = ((coat_ior - F(1)) / (coat_ior + F(1))) ** F(2)
         ca, cb = _energy(table, cv, coat_rough)
@@ -265,6 +281,10 @@ def shade(
             mirrored = first + (second - first) * share
             gain = F(1) + f0[channel] * (F(1) / single - F(1))
             specular = mirrored * (f0[channel] * a + f90[channel] * b) * gain * glossy_open
+            if clear > F(0):
+                near = _square(glossy, starts[level], sizes[level], tu, tv, channel)
+                far = _square(glossy, starts[level + 1], sizes[level + 1], tu, tv, channel)
+                specular += seen_through[channel] * (near + (far - near) * share)
             fuzzy = _square(irradiance, 0, irradiance_size, eu, ev, channel) * bounced
             out[channel, i] = (diffuse + specular) * strength
             fuzz_light = fuzzy * surface[FUZZ_COLOUR + channel, i] * fuzz_back * strength
@@ -302,7 +322,9 @@ def shade(
                 falling = _rectangle(lights, k, position[0, i], position[1, i], position[2, i], nx, ny, nz)
                 sent = F(1)
                 energy = falling * PI / max(nl, F(0.05))
-            if (falling <= F(0)) & (nl <= F(0)):
+            # light that has wandered inside comes out a little beyond the edge of the shadow
+            around = soft * max((nl + F(0.4)) / F(1.96), F(0)) * (F(1) if lights[k, KIND] == F(DISTANT) else F(0))
+            if (falling <= F(0)) & (nl <= F(0)) & (around <= F(0)):
                 continue
             hx, hy, hz = _unit(lx + vx, ly + vy, lz + vz)
             nh = nx * hx + ny * hy + nz * hz
@@ -331,7 +353,7 @@ def shade(
                 light = lights[k, LIGHT + channel] * seen
                 gain = F(1) + f0[channel] * (F(1) / single - F(1))
                 specular = (f0[channel] + (f90[channel] - f0[channel]) * fresnel) * lobe * gain
-                diffuse = albedo[channel] * falling * sent * max(flat, F(0))
+                diffuse = albedo[channel] * max(falling * max(flat, F(0)), around) * sent
                 inner = albedo[channel] + f0[channel] * metal
                 dark = (F(1) - caught) / max(F(1) - inner * caught, F(1e-3))
                 tint = F(1) + (max(surface[COAT_COLOUR + channel, i], F(0)) - F(1)) * coat

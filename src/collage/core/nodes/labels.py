@@ -12,7 +12,7 @@ LABELS = {
     "clg_courses": "Courses", "clg_streaks": "Streaks", "clg_weave": "Weave", "clg_curve": "Curve",
     "clg_rim_mask": "Rim mask", "clg_slope_mask": "Slope mask", "clg_height_mask": "Height mask",
     "flake2d": "Flakes on UV", "flake3d": "Flakes", "hextilednormalmap": "Scattered normal map",
-    "latlongimage": "Surround image", "viewdirection": "View direction", "facingratio": "Facing ratio",
+    "latlongimage": "Surround image", "viewdirection": "View direction",
     "transformpoint": "Point to space", "transformvector": "Vector to space", "transformnormal": "Normal to space",
     "image": "Image", "tiledimage": "Tiled image", "hextiledimage": "Scattered image",
     "triplanarprojection": "Three-way image", "constant": "Value", "ramplr": "Ramp", "ramptb": "Ramp upright",
@@ -55,9 +55,12 @@ SYNONYMS = {
     "clg_courses": "bricks planks tiles wall floor boards masonry pattern rows",
     "clg_streaks": "drips runs rain rust leaks stains pattern",
     "clg_weave": "cloth fabric textile linen twill basket threads pattern",
-    "clg_curve": "tone response shape levels", "clg_rim_mask": "fresnel edge grazing view facing",
-    "clg_slope_mask": "dust snow moss up angle steepness", "clg_height_mask": "tide damp dirt ground gradient world",
-    "flake3d": "car paint metallic glitter sparkle mica", "flake2d": "car paint metallic glitter sparkle mica",
+    "clg_curve": "tone response shape levels",
+    "clg_rim_mask": "fresnel edge grazing view facing",
+    "clg_slope_mask": "dust snow moss up angle steepness",
+    "clg_height_mask": "tide damp dirt ground gradient world",
+    "flake3d": "car paint metallic glitter sparkle mica",
+    "flake2d": "car paint metallic glitter sparkle mica",
     "image": "map bitmap picture texture file albedo diffuse gloss photo",
     "fractal3d": "fbm clouds grunge dirt turbulence noise perlin",
     "fractal2d": "fbm clouds grunge dirt turbulence noise perlin",
@@ -122,8 +125,9 @@ _HIDDEN_GROUPS = {
     "hidden",
 }
 _HIDDEN = {
-    "dot", "in", "out", "gooch_shade", "geomcolor", "geompropvalueuniform", "UsdPrimvarReader", "UsdTransform2d", "UsdUVTexture", "gltf_image",
-    "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness", "gltf_anisotropy_image", "ramp_gradient",
+    "dot", "in", "out", "gooch_shade", "geomcolor", "geompropvalueuniform", "UsdPrimvarReader", "UsdTransform2d",
+    "UsdUVTexture", "gltf_image", "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness",
+    "gltf_anisotropy_image", "ramp_gradient",
 }  # fmt: skip
 INPUTS = {
     "in": "Input", "in1": "First", "in2": "Second", "in3": "Third", "in4": "Fourth", "inlow": "In, low",

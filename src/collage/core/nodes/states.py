@@ -89,8 +89,6 @@ def summary(library: Library) -> str:
     """`defined N, evaluated N, skipped M` and how many are skipped for each reason."""
     every = list(states(library))
     skipped = Counter(one.reason for one in every if not one.evaluated)
-    lines = [
-        f"defined {len(every)}, evaluated {sum(one.evaluated for one in every)}, skipped {sum(skipped.values())}"
-    ]
+    lines = [f"defined {len(every)}, evaluated {sum(one.evaluated for one in every)}, skipped {sum(skipped.values())}"]
     lines += [f"  {count:4}  {reason}" for reason, count in skipped.most_common()]
     return "\n".join(lines)

@@ -132,7 +132,8 @@ class _Turner:
                 found[name] = (back or front).get(name) or front[name]
                 continue
             sides = {
-                side: replace(one.get(name) or self._plain(name), name=side) for side, one in (("fg", front), ("bg", back))
+                side: replace(one.get(name) or self._plain(name), name=side)
+                for side, one in (("fg", front), ("bg", back))
             }
             mixed = self.add(Card(name, "mix", tab.type, {**sides, "mix": replace(amount, name="mix")}))
             found[name] = Input(name, tab.type, None, Wire(mixed.name))

@@ -34,8 +34,13 @@ _USED = (
     "specular_color",
     "specular_roughness",
     "specular_ior",
+    "transmission_weight",
+    "transmission_color",
     "subsurface_weight",
     "subsurface_color",
+    "thin_film_weight",
+    "thin_film_thickness",
+    "thin_film_ior",
     "fuzz_weight",
     "fuzz_color",
     "fuzz_roughness",
@@ -109,8 +114,13 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
     "specular_color": (1.0, 1.0, 1.0),
     "specular_roughness": (0.3,),
     "specular_ior": (1.5,),
+    "transmission_weight": (0.0,),
+    "transmission_color": (1.0, 1.0, 1.0),
     "subsurface_weight": (0.0,),
     "subsurface_color": (0.8, 0.8, 0.8),
+    "thin_film_weight": (0.0,),
+    "thin_film_thickness": (0.5,),
+    "thin_film_ior": (1.4,),
     "fuzz_weight": (0.0,),
     "fuzz_color": (1.0, 1.0, 1.0),
     "fuzz_roughness": (0.5,),
@@ -170,11 +180,72 @@ def pack(values: Mapping[str, Array], points: Points, start: int, stop: int) -> 
     packed[k.FUZZ] = cut("fuzz_weight")
     packed[k.FUZZ_COLOUR : k.FUZZ_COLOUR + 3] = cut("fuzz_color")
     packed[k.FUZZ_ROUGHNESS] = np.clip(cut("fuzz_roughness"), 0, 1)
+    packed[k.TRANSMISSION] = cut("transmission_weight")
+    packed[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3] = cut("transmission_color")
+    packed[k.SOFT] = under
+    packed[k.FILM_WEIGHT] = film = np.clip(cut("thin_film_weight"), 0, 1)
+    if film.any():
+        facing = _facing(points, start, stop)
+        packed[k.FILM : k.FILM + 3] = film_reflection(
+            _reflected(packed), facing, cut("thin_film_thickness"), cut("thin_film_ior")
+        )
+    else:
+        packed[k.FILM : k.FILM + 3] = 0
     if not np.isfinite(packed.sum()):  # one sum tells whether any of them is no number
         np.nan_to_num(packed, copy=False, nan=0.0, posinf=1e4, neginf=-1e4)
     normal = _normal(values.get(NORMAL), points, start, stop)
     coat = _normal(values.get(COAT_NORMAL), points, start, stop)
     return packed, normal, coat
+
+
+APPROXIMATE = {
+    "transmission_weight": "The draft picture shows the surroundings through it, bent once; not other objects.",
+    "subsurface_weight": "The draft picture shows it as soft diffuse light of its own colour.",
+    "thin_film_weight": "The draft picture reckons its colour at three wavelengths.",
+    "coat_darkening": "The draft picture reckons it for light that is spread evenly under the coat.",
+    "fuzz_weight": "The draft picture brightens the surface where it turns away.",
+}
+"""Inputs that the draft picture shows in a good approximation, and which."""
+
+WAVELENGTHS = (0.61, 0.55, 0.465)
+"""Micrometres that stand for red, green and blue."""
+
+
+def film_reflection(base: Array, facing: Array, thickness: Array, ior: Array) -> Array:
+    """How much a surface under a thin film reflects, (3, n).
+
+    base : (3, n) reflection of the bare surface straight on. facing : (1, n) cosine to the eye.
+    thickness : micrometres. ior : of the film. Airy's sum of all bounces inside the film, with the two
+    reflections straight on (Born and Wolf, Principles of Optics, 7.6); its fringes fade where the film is thick
+    for the width of a colour's band.
+    """
+    ior = np.maximum(ior, 1.0001)
+    outer = (1 - ior) / (1 + ior)
+    root = np.sqrt(np.clip(base, 0, 0.9999))
+    index = (1 + root) / (1 - root)  # of the bare surface, from its reflection
+    inner = (ior - index) / (ior + index)
+    inside = np.sqrt(np.maximum(1 - (1 - facing * facing) / (ior * ior), 0))
+    path = 2 * ior * thickness * inside
+    waves = np.array(WAVELENGTHS, np.float32).reshape(3, 1)
+    fade = np.exp(-((path / 3.0) ** 2))
+    turn = np.cos(2 * np.pi * path / waves) * fade
+    product = 2 * outer * inner * turn
+    return (outer**2 + inner**2 + product) / (1 + outer**2 * inner**2 + product)
+
+
+def _reflected(packed: Array) -> Array:
+    """What the bare surface reflects straight on."""
+    ratio = (packed[k.IOR] - 1) / (packed[k.IOR] + 1)
+    plain = np.clip(ratio * ratio * packed[k.SPECULAR_WEIGHT], 0, 1) * packed[k.SPECULAR : k.SPECULAR + 3]
+    metal = packed[k.METAL]
+    return plain * (1 - metal) + np.clip(packed[k.BASE : k.BASE + 3], 0, 1) * metal
+
+
+def _facing(points: Points, start: int, stop: int) -> Array:
+    if points.view is None:
+        return np.ones((1, stop - start), np.float32)
+    slant = (points.view[:, start:stop] * points.normal[:, start:stop]).sum(axis=0)
+    return np.abs(slant)[None]
 
 
 def _normal(value: Array | None, points: Points, start: int, stop: int) -> Array:

@@ -1,7 +1,8 @@
 """Surfaces of other models, and mixes of surfaces, as one OpenPBR surface that the picture can draw.
 
 The standard's translation graph is used where there is one (Standard Surface); glTF, USD and unlit surfaces go
-through graphs of Collage's own, in collage_defs.mtlx. A mix of surfaces mixes their inputs.
+through graphs of Collage's own, in collage_defs.mtlx. The surfaces of a mix are drawn each for itself, and their
+light is mixed, as the standard says; where one value is asked for, their inputs are mixed.
 """
 
 from __future__ import annotations
@@ -43,8 +44,21 @@ DRAWN_SURFACES = {SURFACE, *_TRANSLATIONS, "mix", "convert", "dot"}
 """Categories of surface shaders that the picture shows."""
 
 
-def as_open_pbr(library: Library, network: Network) -> tuple[Network, Card]:
-    """The network with an OpenPBR surface that shows what its material shows, and that surface.
+@dataclass(frozen=True)
+class Shown:
+    """A network with OpenPBR surfaces that show what its material shows.
+
+    surface : the card whose inputs are looked at; of a mix, all of its surfaces in one.
+    layers : cards of the surfaces to draw, each with the card that gives its weight; one without, if nothing mixes.
+    """
+
+    network: Network
+    surface: Card
+    layers: tuple[tuple[Card, str | None], ...]
+
+
+def as_open_pbr(library: Library, network: Network) -> Shown:
+    """What a material shows.
 
     Raises CollageError for a material without a surface, or with one of a model that is not known.
     """
@@ -52,10 +66,16 @@ def as_open_pbr(library: Library, network: Network) -> tuple[Network, Card]:
     if card is None:
         raise CollageError("The material has no surface.", remedy="Start from a new material.")
     if card.category == SURFACE:
-        return network, card
+        return Shown(network, card, ((card, None),))
     turner = _Turner(library, network)
-    shown = turner.add(Card("shown surface", SURFACE, "surfaceshader", turner.inputs(card, ())))
-    return replace(network, cards={**network.cards, **turner.added}), shown
+
+    def surface(inputs: dict[str, Input]) -> Card:
+        return turner.add(Card("shown surface", SURFACE, "surfaceshader", inputs))
+
+    whole = surface(turner.inputs(card, ()))
+    layers = [(surface(inputs), weight) for inputs, weight in turner.layers(card, (), None)]
+    shown = replace(network, cards={**network.cards, **turner.added})
+    return Shown(shown, whole, tuple(layers) if len(layers) > 1 else ((whole, None),))
 
 
 class _Turner:
@@ -90,6 +110,30 @@ class _Turner:
             remedy="Use OpenPBR, Standard Surface, glTF, USD or unlit surfaces, or a mix of them.",
         )
 
+    def layers(
+        self, card: Card, path: tuple[str, ...], weight: str | None
+    ) -> list[tuple[dict[str, Input], str | None]]:
+        """The surfaces that a card mixes, each with the name of the card that gives its weight."""
+        if card.category != "mix" or card.name in path:
+            return [(self.inputs(card, path), weight)]
+        amount = replace(self._amount(card), name="in2")
+        rest = self.add(Card("rest", "subtract", "float", {"in1": Input("in1", "float", 1.0), "in2": amount}))
+        shares = {"fg": amount, "bg": Input("in2", "float", None, Wire(rest.name))}
+        found: list[tuple[dict[str, Input], str | None]] = []
+        for side, share in shares.items():
+            first = Input("in1", "float", None, Wire(weight)) if weight else Input("in1", "float", 1.0)
+            own = self.add(Card("weight", "multiply", "float", {"in1": first, "in2": share}))
+            wired = card.inputs.get(side)
+            if wired is None or wired.wire is None or wired.wire.card not in self.network.cards:
+                found.append(({}, own.name))
+            else:
+                found += self.layers(self.network.cards[wired.wire.card], (*path, card.name), own.name)
+        return found
+
+    @staticmethod
+    def _amount(card: Card) -> Input:
+        return card.inputs.get("mix") or Input("mix", "float", 0.0)
+
     def _of_wire(self, card: Card, name: str, path: tuple[str, ...]) -> dict[str, Input]:
         """The inputs of the surface that an input takes in; an unwired one is the plain surface."""
         one = card.inputs.get(name)
@@ -122,7 +166,7 @@ class _Turner:
 
     def _mixed(self, card: Card, path: tuple[str, ...]) -> dict[str, Input]:
         front, back = self._of_wire(card, "fg", path), self._of_wire(card, "bg", path)
-        amount = card.inputs.get("mix") or Input("mix", "float", 0.0)
+        amount = self._amount(card)
         found: dict[str, Input] = {}
         for name in {**back, **front}:
             tab = self.library[OPEN_PBR].inputs.get(name)

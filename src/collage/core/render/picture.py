@@ -43,6 +43,7 @@ from collage.core.render.surface import (
     clay,
     evaluate_surface,
     is_see_through,
+    layers_of,
     pack,
     plan_surface,
     surface_key,
@@ -379,12 +380,21 @@ class Renderer:
         turn = np.radians(bench.environment.turn)
         strength = bench.environment.strength if bench.environment.on else 0.0
         out = np.empty((3, group.points.count), np.float32)
+        layers = layers_of(inputs)
 
         def block(start: int) -> None:
             if cancelled():
                 raise Cancelled
             stop = min(start + BLOCK, group.points.count)
-            packed, normal, coat = pack(inputs, group.points, start, stop)
+            out[:, start:stop] = 0
+            for weight, values in layers:
+                result = shaded(values, start, stop)
+                if weight is not None:
+                    result *= weight if weight.shape[1] == 1 else weight[:, start:stop]
+                out[:, start:stop] += result
+
+        def shaded(values: Mapping[str, Array], start: int, stop: int) -> Array:
+            packed, normal, coat = pack(values, group.points, start, stop)
             here = slice(group.start + start, group.start + stop)
             result = np.empty((3, stop - start), np.float32)
             shading.shade(
@@ -409,7 +419,7 @@ class Renderer:
                 np.float32(strength),
                 result,
             )
-            out[:, start:stop] = result
+            return result
 
         self.workers.map(block, range(0, group.points.count, BLOCK))
         return out

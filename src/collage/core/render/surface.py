@@ -23,6 +23,7 @@ from collage.core.nodes.surfaces import as_open_pbr
 NITS = 1000.0
 """Luminance (nits) that counts as radiance 1."""
 
+WEIGHT = "weight"
 NORMAL, COAT_NORMAL, OPACITY = "geometry_normal", "geometry_coat_normal", "geometry_opacity"
 
 _USED = (
@@ -76,12 +77,26 @@ def plan_surface(
 ) -> Surface:
     """The plan for every input of the material's surface that the draft picture uses."""
     try:
-        network, card = as_open_pbr(library, network)
+        shown = as_open_pbr(library, network)
     except CollageError as error:
         return Surface(Plan((), {}), {((), error.about): error})
-    targets: dict[str, CardInput | CardOutput] = {name: CardInput(card.name, name) for name in _USED}
-    plan = build_plan(library, network, targets, folder=folder, images=images)
+    targets: dict[str, CardInput | CardOutput] = {name: CardInput(shown.surface.name, name) for name in _USED}
+    for number, (card, weight) in enumerate(shown.layers):
+        if weight is not None:
+            targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
+            targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _USED}
+    plan = build_plan(library, shown.network, targets, folder=folder, images=images)
     return Surface(plan, plan.problems)
+
+
+def layers_of(values: Mapping[str, Array]) -> list[tuple[Array | None, Mapping[str, Array]]]:
+    """The surfaces to draw, each with its weight (1, n) or (1, 1); one with none where nothing is mixed."""
+    found: list[tuple[Array | None, Mapping[str, Array]]] = []
+    while f"{len(found)}/{WEIGHT}" in values:
+        start = f"{len(found)}/"
+        own = {name.removeprefix(start): value for name, value in values.items() if name.startswith(start)}
+        found.append((np.clip(np.nan_to_num(own.pop(WEIGHT)), 0, 1), own))
+    return found or [(None, values)]
 
 
 def surface_key(surface: Surface) -> str:

@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready
 
-.PHONY: demo test lint bench screenshots clean
+.PHONY: demo test lint bench reference screenshots clean
 
 $(STAMP): pyproject.toml
 	@$(PYTHON) tools/check_system.py
@@ -27,6 +27,9 @@ lint: $(STAMP)
 
 bench: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks
+
+reference: $(STAMP)
+	$(BIN)/python tests/reference/redraw.py
 
 screenshots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py

@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
+from benchmarks import evaluator
 from benchmarks.plain_noise import fractal3d
 from collage.cli import prepare_kernels
 from collage.core.document import edits
@@ -144,6 +145,9 @@ def main() -> None:
     prepare_kernels()
     print(f"{os.cpu_count()} processors\n")
     noise()
+    print()
+    evaluator.measure()
+    print()
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place) / "shed"
         make_sample("potting-shed", folder)

@@ -140,29 +140,37 @@ def sheet(
     low, high : the box that u and v span in space; with the standard's box position is (u, v, 0).
     Differences run inside pairs of neighbouring pixels, as those of a graphics card do.
     """
-    columns = np.arange(width)
-    rows = np.arange(height)[::-1]  # v is 1 at the top, rows are counted from the bottom
-    u, v = np.meshgrid((columns + 0.5) / width, (rows + 0.5) / height)
-    sign_u, sign_v = np.meshgrid(1 - 2 * (columns % 2), 1 - 2 * (rows % 2))
-    place = np.stack([u.ravel(), v.ravel()]).astype(np.float32)
-    ones = np.ones(width * height, np.float32)
+    count = width * height
+    columns, rows = np.arange(width), np.arange(height)[::-1]  # v is 1 at the top, rows are counted from the bottom
+
+    def across(values: np.ndarray) -> np.ndarray:
+        return np.tile(values.astype(np.float32), height)
+
+    def down(values: np.ndarray) -> np.ndarray:
+        return np.repeat(values.astype(np.float32), width)
+
+    place = np.stack([across((columns + 0.5) / width), down((rows + 0.5) / height)])
     span_u, span_v = high[0] - low[0], high[1] - low[1]
-    depth = (low[2] + high[2]) / 2
-    position = np.stack([low[0] + place[0] * span_u, low[1] + place[1] * span_v, ones * depth])
+    position = np.empty((3, count), np.float32)
+    np.multiply(place[0], np.float32(span_u), out=position[0])
+    np.multiply(place[1], np.float32(span_v), out=position[1])
+    position[:2] += np.array([[low[0]], [low[1]]], np.float32)
+    position[2] = (low[2] + high[2]) / 2
 
     def axis(x: float, y: float, z: float) -> np.ndarray:
-        return np.stack([ones * x, ones * y, ones * z]).astype(np.float32)
+        """The same direction everywhere, held once."""
+        return np.broadcast_to(np.array([[x], [y], [z]], np.float32), (3, count))
 
     return Points(
-        position=position.astype(np.float32),
+        position=position,
         normal=axis(0, 0, 1),
         tangent=axis(1, 0, 0),
         bitangent=axis(0, 1, 0),
         uv={"UVMap": place},
         along_u=axis(span_u, 0, 0),
         along_v=axis(0, span_v, 0),
-        step_u=(sign_u.ravel() / width).astype(np.float32),
-        step_v=(sign_v.ravel() / height).astype(np.float32),
+        step_u=across((1 - 2 * (columns % 2)) / width),
+        step_v=down((1 - 2 * (rows % 2)) / height),
         view=axis(0, 0, -1),
         filtered=filtered,
     )

@@ -2,11 +2,8 @@
 
 A pyramid is one flat array of texels: the picture, and below it (or beside it, if it is tall) all its smaller
 levels in a row, so that where a level lies follows from its number. Row 0 is the top of the picture, where v
-is 1. A texel is one whole number, or four packed into one or two 32-bit words.
-
-Points are worked through in short runs that stay in the nearest cache, in three loops: where the four texels
-around each point lie and what they weigh; fetching them; weighing them. The first and last vectorise, and the
-second, a plain look-up, is quicker alone than inside the others.
+is 1. A texel is one whole number, or four packed into one or two 32-bit words, so that one read gets all
+channels; no loop has a branch, which lets all of them vectorise.
 """
 
 from __future__ import annotations
@@ -20,16 +17,13 @@ from collage.core.kernels.flags import INLINE, LOOP
 
 F, U, W = np.float32, np.uint32, np.int32
 
-f4, i4, u4 = types.float32, types.int32, types.uint32
+f4, i4 = types.float32, types.int32
 IN = types.Array(f4, 1, "C", readonly=True)
 OUT = types.Array(f4, 1, "C")
-ROWS = types.Array(f4, 2, "C")
 
-RUN = 512
 FAR = np.float32(1e6)
 CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
 HALF_SCALE = np.float32(2.0**112)
-PART = {**LOOP, "cache": False}  # loops that are compiled into the kernel that calls them
 
 
 @njit(types.void(IN, i4, OUT), **LOOP)
@@ -66,7 +60,7 @@ def _pair(x, size, mode):
 
 @njit(**INLINE)
 def _at(line, x):
-    """An index known to be positive."""
+    """An index known to be positive, so that a vector of them is read at once."""
     return U(U(line + x) & U(0x7FFFFFFF))
 
 
@@ -77,49 +71,33 @@ def _begun(length, level):
     return W(length - W(twice >> level))
 
 
-@njit(**PART)
-def _levels(detail, start, size, last, high, level, part):
-    """The lower or the higher of the two levels around each point's detail, and what it counts."""
-    top = F(0)
-    for i in range(size):
-        held = min(max(detail[start + i], F(0)), F(last))
-        low = W(held)
-        share = F(held - F(low))
-        level[i] = W(min(W(low + W(1)), last)) if high else low
-        part[i] = share if high else F(F(1) - share)
-        top = max(top, part[i])
-    return top
+@njit(**INLINE)
+def _start(level, size):
+    """Where a level's first texel lies: the smaller ones below a wide picture, or to the right of a tall one."""
+    width, height, stride = size[0], size[1], size[3]
+    below = W(W(height * stride) + _begun(width, level))
+    beside = W(W(_begun(height, level) * stride) + width)
+    return W(0) if level == W(0) else (below if width >= height else beside)
 
 
-@njit(**PART)
-def _corners(
-    u, v, start, size, level, part, width, height, stride, wrap_u, wrap_v, nearest,
-    a, b, c, d, wa, wb, wc, wd, inside,
-):  # fmt: skip
-    """Where the four texels around each place lie, and what each weighs."""
-    for i in range(size):
-        l = level[i]
-        w, h = W(max(W(width >> l), W(1))), W(max(W(height >> l), W(1)))
-        below = W(W(height * stride) + _begun(width, l))
-        beside = W(W(_begun(height, l) * stride) + width)
-        begin = W(0) if l == W(0) else (below if width >= height else beside)
-        x = F(u[start + i] * F(w) - F(0.5))
-        y = F((F(1) - v[start + i]) * F(h) - F(0.5))
-        x = np.floor(x + F(0.5)) if nearest != W(0) else x
-        y = np.floor(y + F(0.5)) if nearest != W(0) else y
-        x0, x1, a0, a1 = _pair(x, w, wrap_u)
-        y0, y1, b0, b1 = _pair(y, h, wrap_v)
-        b0, b1 = F(b0 * part[i]), F(b1 * part[i])
-        top, bottom = W(begin + W(y0 * stride)), W(begin + W(y1 * stride))
-        a[i], b[i], c[i], d[i] = _at(top, x0), _at(top, x1), _at(bottom, x0), _at(bottom, x1)
-        wa[i], wb[i], wc[i], wd[i] = F(a0 * b0), F(a1 * b0), F(a0 * b1), F(a1 * b1)
-        inside[i] += F(F(a0 + a1) * F(b0 + b1))
+@njit(**INLINE)
+def _four(u, v, level, size, wraps):
+    """Where the four texels around a place lie, and what each weighs.
 
-
-@njit(nogil=True, error_model="numpy")
-def _fetch(texels, words, word, at, to, size):
-    for i in range(size):
-        to[i] = U(texels[U(at[i] * words + word)])
+    size : width and height of the picture, its last level, texels a row. wraps : for u, v, and whether nearest.
+    """
+    stride = size[3]
+    width, height = W(max(W(size[0] >> level), W(1))), W(max(W(size[1] >> level), W(1)))
+    start = _start(level, size)
+    x = F(u * F(width) - F(0.5))
+    y = F((F(1) - v) * F(height) - F(0.5))
+    x = np.floor(x + F(0.5)) if wraps[2] != W(0) else x
+    y = np.floor(y + F(0.5)) if wraps[2] != W(0) else y
+    x0, x1, a0, a1 = _pair(x, width, wraps[0])
+    y0, y1, b0, b1 = _pair(y, height, wraps[1])
+    top, bottom = W(start + W(y0 * stride)), W(start + W(y1 * stride))
+    weights = F(a0 * b0), F(a1 * b0), F(a0 * b1), F(a1 * b1)
+    return (_at(top, x0), _at(top, x1), _at(bottom, x0), _at(bottom, x1)), weights
 
 
 @njit(**INLINE)
@@ -130,77 +108,203 @@ def _half(code):
     return F(-size) if (code & U(0x8000)) != U(0) else size
 
 
-@njit(**PART)
-def _weigh(a, b, c, d, wa, wb, wc, wd, shift, mask, halves, out, row, start, size):
-    """Adds one channel of the four texels by their weights."""
-    if halves:
-        for i in range(size):
-            value = wa[i] * _half(U(U(a[i] >> shift) & mask)) + wb[i] * _half(U(U(b[i] >> shift) & mask))
-            value += wc[i] * _half(U(U(c[i] >> shift) & mask)) + wd[i] * _half(U(U(d[i] >> shift) & mask))
-            out[row, start + i] += value
+@njit(**INLINE)
+def _byte(texels, at, channel):
+    return F(W(U(U(texels[at] >> U(8 * channel)) & U(0xFF))))
+
+
+@njit(**INLINE)
+def _short(texels, at, channel):
+    word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
+    return F(W(U(U(word >> U(16 * (channel % 2))) & U(0xFFFF))))
+
+
+@njit(**INLINE)
+def _float(texels, at, channel):
+    word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
+    return _half(U(word >> U(16 * (channel % 2))))
+
+
+@njit(**INLINE)
+def _whole(texels, at, channel):
+    return F(W(texels[at]))
+
+
+@njit(**INLINE)
+def _whole_half(texels, at, channel):
+    return _half(U(texels[at]))
+
+
+@njit(**INLINE)
+def _channel(read, texels, four, channel):
+    """One filtered channel; `read` gets a channel of a texel."""
+    (a, b, c, d), (wa, wb, wc, wd) = four
+    top = wa * read(texels, a, channel) + wb * read(texels, b, channel)
+    return F(top + wc * read(texels, c, channel) + wd * read(texels, d, channel))
+
+
+@njit(**INLINE)
+def _inside(four):
+    wa, wb, wc, wd = four[1]
+    return F(wa + wb + wc + wd)
+
+
+@njit(**INLINE)
+def _between(a, b, share):
+    return F(a + (b - a) * share)
+
+
+@njit(**INLINE)
+def _both(detail, size, u, v, wraps):
+    """The four texels in the two levels around `detail`, and how far it lies to the second."""
+    level = min(max(detail, F(0)), F(size[2]))
+    low = W(level)
+    high = W(min(W(low + W(1)), size[2]))
+    return _four(u, v, low, size, wraps), _four(u, v, high, size, wraps), F(level - F(low))
+
+
+@njit(**INLINE)
+def _coded(value, inside, coding, default):
+    return value * coding[0] + inside * coding[1] + (F(1) - inside) * default
+
+
+@njit(**INLINE)
+def _three_flat(read, texels, size, u, v, wraps, coding, default, outs):
+    """Reads three channels of the full size."""
+    red, green, blue = outs
+    for i in range(u.size):
+        four = _four(u[i], v[i], W(0), size, wraps)
+        inside = _inside(four)
+        red[i] = _coded(_channel(read, texels, four, 0), inside, coding, default[0])
+        green[i] = _coded(_channel(read, texels, four, 1), inside, coding, default[1])
+        blue[i] = _coded(_channel(read, texels, four, 2), inside, coding, default[2])
+
+
+@njit(**INLINE)
+def _three_deep(read, texels, size, u, v, detail, wraps, coding, default, outs):
+    """Reads three channels between two levels."""
+    red, green, blue = outs
+    for i in range(u.size):
+        one, other, share = _both(detail[i], size, u[i], v[i], wraps)
+        inside = _between(_inside(one), _inside(other), share)
+        r = _between(_channel(read, texels, one, 0), _channel(read, texels, other, 0), share)
+        g = _between(_channel(read, texels, one, 1), _channel(read, texels, other, 1), share)
+        b = _between(_channel(read, texels, one, 2), _channel(read, texels, other, 2), share)
+        red[i] = _coded(r, inside, coding, default[0])
+        green[i] = _coded(g, inside, coding, default[1])
+        blue[i] = _coded(b, inside, coding, default[2])
+
+
+@njit(**INLINE)
+def _three_even(read, texels, size, u, v, detail, low, wraps, coding, default, outs):
+    """Reads three channels where all points lie between the same two levels."""
+    high = W(min(W(low + W(1)), size[2]))
+    red, green, blue = outs
+    for i in range(u.size):
+        one, other = _four(u[i], v[i], low, size, wraps), _four(u[i], v[i], high, size, wraps)
+        share = F(min(max(detail[i], F(0)), F(size[2])) - F(low))
+        inside = _between(_inside(one), _inside(other), share)
+        r = _between(_channel(read, texels, one, 0), _channel(read, texels, other, 0), share)
+        g = _between(_channel(read, texels, one, 1), _channel(read, texels, other, 1), share)
+        b = _between(_channel(read, texels, one, 2), _channel(read, texels, other, 2), share)
+        red[i] = _coded(r, inside, coding, default[0])
+        green[i] = _coded(g, inside, coding, default[1])
+        blue[i] = _coded(b, inside, coding, default[2])
+
+
+@njit(**INLINE)
+def _range(detail, last):
+    """The levels below the lowest and the highest of all details."""
+    low, high = F(last), F(0)
+    for i in range(detail.size):
+        held = min(max(detail[i], F(0)), F(last))
+        low, high = min(low, held), max(high, held)
+    return W(low), W(high), high
+
+
+@njit(**INLINE)
+def _one_flat(read, texels, channel, size, u, v, wraps, coding, default, out):
+    for i in range(u.size):
+        four = _four(u[i], v[i], W(0), size, wraps)
+        out[i] = _coded(_channel(read, texels, four, channel), _inside(four), coding, default)
+
+
+@njit(**INLINE)
+def _one_deep(read, texels, channel, size, u, v, detail, wraps, coding, default, out):
+    for i in range(u.size):
+        one, other, share = _both(detail[i], size, u[i], v[i], wraps)
+        value = _between(_channel(read, texels, one, channel), _channel(read, texels, other, channel), share)
+        out[i] = _coded(value, _between(_inside(one), _inside(other), share), coding, default)
+
+
+def _signature(texels: types.Type, outputs: int) -> object:
+    texels = types.Array(texels, 1, "C", readonly=True)
+    return types.void(texels, i4, i4, i4, i4, i4, IN, IN, IN, i4, i4, i4, i4, f4, f4, *[f4] * outputs, *[OUT] * outputs)
+
+
+@njit(_signature(types.uint32, 3), **LOOP)
+def _three(
+    texels,
+    kind,
+    width,
+    height,
+    last,
+    stride,
+    u,
+    v,
+    detail,
+    deep,
+    wrap_u,
+    wrap_v,
+    nearest,
+    scale,
+    offset,
+    d0,
+    d1,
+    d2,
+    r,
+    g,
+    b,
+):
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
+    if kind == CODES:
+        lowest, highest, top = _range(detail, last) if deep != 0 else (W(0), W(0), F(0))
+        if top <= F(0):
+            _three_flat(_byte, texels, size, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
+        elif lowest == highest:
+            _three_even(_byte, texels, size, u, v, detail, lowest, wraps, coding, (d0, d1, d2), (r, g, b))
+        else:
+            _three_deep(_byte, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
+    elif kind == PAIRS:
+        _three_deep(_short, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
     else:
-        for i in range(size):
-            value = wa[i] * F(W(U(U(a[i] >> shift) & mask))) + wb[i] * F(W(U(U(b[i] >> shift) & mask)))
-            value += wc[i] * F(W(U(U(c[i] >> shift) & mask))) + wd[i] * F(W(U(U(d[i] >> shift) & mask)))
-            out[row, start + i] += value
+        _three_deep(_float, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
 
 
-@njit(**PART)
-def _finish(out, row, start, size, inside, scale, offset, default):
-    for i in range(size):
-        value = out[row, start + i] * scale + inside[i] * offset
-        out[row, start + i] = value + (F(1) - inside[i]) * default
+@njit(_signature(types.uint32, 1), **LOOP)
+def _fourth(
+    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out
+):
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
+    if kind == CODES:
+        _one_deep(_byte, texels, 3, size, u, v, detail, wraps, coding, d3, out)
+    elif kind == PAIRS:
+        _one_deep(_short, texels, 3, size, u, v, detail, wraps, coding, d3, out)
+    else:
+        _one_deep(_float, texels, 3, size, u, v, detail, wraps, coding, d3, out)
 
 
-def _signature(stored: types.Type) -> object:
-    texels = types.Array(stored, 1, "C", readonly=True)
-    return types.void(texels, i4, i4, i4, i4, i4, i4, IN, IN, IN, i4, i4, i4, i4, f4, f4, IN, ROWS)
-
-
-@njit([_signature(types.uint8), _signature(types.uint16), _signature(types.uint32)], **LOOP)
-def _sample(
-    texels, kind, words, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest,
-    scale, offset, default, out,
-):  # fmt: skip
-    a, b, c, d = np.empty(RUN, np.uint32), np.empty(RUN, np.uint32), np.empty(RUN, np.uint32), np.empty(RUN, np.uint32)
-    ta, tb, tc, td = (
-        np.empty(RUN, np.uint32), np.empty(RUN, np.uint32), np.empty(RUN, np.uint32), np.empty(RUN, np.uint32),
-    )  # fmt: skip
-    wa, wb, wc, wd = (
-        np.empty(RUN, np.float32), np.empty(RUN, np.float32), np.empty(RUN, np.float32), np.empty(RUN, np.float32),
-    )  # fmt: skip
-    inside, part, level = np.empty(RUN, np.float32), np.ones(RUN, np.float32), np.zeros(RUN, np.int32)
-    channels, halves = out.shape[0], kind == HALVES
-    each = 4 if kind == CODES else 2  # channels in a word
-    bits, mask = (U(8), U(0xFF)) if kind == CODES else (U(16), U(0xFFFF))
-    count = np.uint64(u.size)
-    for start in range(np.uint64(0), count, np.uint64(RUN)):
-        size = min(np.uint64(RUN), count - start)
-        inside[:] = F(0)
-        for channel in range(channels):
-            for i in range(size):
-                out[np.uint64(channel), start + i] = F(0)
-        for step in range(2):
-            if deep != 0:
-                top = _levels(detail, start, size, last, step == 1, level, part)
-                if top <= F(0):
-                    continue
-            elif step == 1:
-                continue
-            _corners(
-                u, v, start, size, level, part, width, height, stride, wrap_u, wrap_v, nearest,
-                a, b, c, d, wa, wb, wc, wd, inside,
-            )  # fmt: skip
-            for word in range((channels + each - 1) // each):
-                _fetch(texels, U(words), U(word), a, ta, size)
-                _fetch(texels, U(words), U(word), b, tb, size)
-                _fetch(texels, U(words), U(word), c, tc, size)
-                _fetch(texels, U(words), U(word), d, td, size)
-                for channel in range(word * each, min(channels, (word + 1) * each)):
-                    shift = U(bits * U(channel - word * each))
-                    _weigh(ta, tb, tc, td, wa, wb, wc, wd, shift, mask, halves, out, np.uint64(channel), start, size)
-        for channel in range(channels):
-            _finish(out, np.uint64(channel), start, size, inside, scale, offset, default[channel])
+@njit([_signature(types.uint8, 1), _signature(types.uint16, 1)], **LOOP)
+def _one(
+    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, out
+):
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
+    if kind == HALVES:
+        _one_deep(_whole_half, texels, 0, size, u, v, detail, wraps, coding, d0, out)
+    elif deep == 0:
+        _one_flat(_whole, texels, 0, size, u, v, wraps, coding, d0, out)
+    else:
+        _one_deep(_whole, texels, 0, size, u, v, detail, wraps, coding, d0, out)
 
 
 @njit(types.void(IN, IN, IN, IN, IN, IN, f4, f4, OUT), **LOOP)
@@ -256,12 +360,17 @@ def sample(
     u, v = np.empty((2, count), np.float32)
     _fold(np.ascontiguousarray(place[0], np.float32), wrap[0], u)
     _fold(np.ascontiguousarray(place[1], np.float32), wrap[1], v)
-    level, deep = (u, 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
-    words = {CODES: 1, PAIRS: 2, HALVES: 2}[kind] if texels.dtype == np.uint32 else 1
+    level, deep = (np.zeros(count, np.float32), 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
+    settings = (kind, *size, u, v, level, deep, *wrap, nearest, scale, offset)
     out = np.empty((channels, count), np.float32)
-    settings = (kind, words, *size, u, v, level, deep, *wrap, nearest, scale, offset, default, out)
-    _sample(texels, *settings)
-    return out
+    if texels.dtype != np.uint32:
+        _one(texels, *settings, default[0], out[0])
+        return out
+    spare = out if channels > 2 else np.empty((3, count), np.float32)
+    _three(texels, *settings, *default[:3], *spare[:3])
+    if channels == 4:
+        _fourth(texels, *settings, default[3], out[3])
+    return spare[:channels]
 
 
 def footprint(place: np.ndarray, du: np.ndarray, dv: np.ndarray, width: int, height: int) -> np.ndarray:

@@ -107,3 +107,18 @@ def test_a_document_that_names_a_picture_with_a_lying_header_is_told_and_the_res
     done = collage("evaluate", file, "--all", "--size", "8x8", "--out-dir", tmp_path / "out")
     assert "Traceback" not in done.stderr
     assert (tmp_path / "out" / "g.b.exr").exists()
+
+
+def test_the_states_of_all_nodes_are_listed() -> None:
+    from typer.testing import CliRunner
+
+    from collage.cli import app
+
+    full, short = CliRunner().invoke(app, ["nodes"]), CliRunner().invoke(app, ["nodes", "--summary"])
+    assert full.exit_code == short.exit_code == 0
+    lines = full.stdout.splitlines()
+    assert any(line.startswith("ND_hextiledimage_color3 ") and " function" in line for line in lines)
+    first = short.stdout.splitlines()[0]
+    defined = int(first.split()[1].rstrip(","))
+    assert sum(line.startswith("ND_") for line in lines) == defined >= 694
+    assert full.stdout.endswith(short.stdout)

@@ -13,6 +13,7 @@ from PySide6.QtCore import QPoint
 from collage.app.main_window import MainWindow
 from collage.app.start import window_shot
 from collage.cli import prepare_kernels
+from collage.core.document.materialx import parse_document
 from collage.core.nodes.library import load_library
 from collage.core.project.folder import load_project
 from collage.core.render.files import write_picture
@@ -33,7 +34,32 @@ def peek(window: MainWindow) -> None:
 
 def add(window: MainWindow) -> None:
     window.ask_add(QPoint(40, 40), None, "")
-    window.add_field.line.setText("noise")
+    window.add_field.line.setText("pattern")
+
+
+BRICKS = """<materialx version="1.39">
+<clg_courses name="bricks" type="multioutput" xpos="0.4" ypos="0.3"><input name="repeats" type="vector2" value="12, 16"/></clg_courses>
+<mix name="clay" type="color3" xpos="2" ypos="0"><input name="fg" type="color3" value="0.42, 0.16, 0.09"/><input name="bg" type="color3" value="0.24, 0.1, 0.06"/><input name="mix" type="float" nodename="bricks" output="random"/></mix>
+<mix name="wall" type="color3" xpos="3.6" ypos="0"><input name="fg" type="color3" nodename="clay"/><input name="bg" type="color3" value="0.4, 0.37, 0.32"/><input name="mix" type="float" nodename="bricks" output="mask"/></mix>
+<bump name="relief" type="vector3" xpos="2" ypos="1.4"><input name="height" type="float" nodename="bricks" output="height"/><input name="scale" type="float" value="0.35"/></bump>
+<clg_weave name="cloth" type="multioutput" xpos="0.4" ypos="2"/>
+<clg_streaks name="rain" type="float" xpos="2" ypos="2.8"/>
+<flake3d name="glitter" type="multioutput" xpos="0.4" ypos="3.7"><input name="size" type="float" value="0.06"/><input name="coverage" type="float" value="0.9"/></flake3d>
+<unifiednoise3d name="mixer" type="float" xpos="3.6" ypos="1.4"><input name="type" type="integer" value="2"/><input name="freq" type="vector3" value="6, 6, 6"/></unifiednoise3d>
+<clg_height_mask name="damp" type="float" xpos="3.6" ypos="2.8"><input name="high" type="float" value="0.8"/><input name="broken" type="float" value="0.1"/><input name="grain" type="float" value="8"/></clg_height_mask>
+<clg_curve name="curve" type="float" xpos="5.2" ypos="2.8"><input name="in" type="float" nodename="damp"/><input name="middle" type="float" value="0.2"/></clg_curve>
+<open_pbr_surface name="surface" type="surfaceshader"><input name="base_color" type="color3" nodename="wall"/><input name="geometry_normal" type="vector3" nodename="relief"/><input name="specular_roughness" type="float" value="0.7"/></open_pbr_surface>
+<surfacematerial name="material" type="material"><input name="surfaceshader" type="surfaceshader" nodename="surface"/></surfacematerial>
+</materialx>"""
+
+
+def patterns(window: MainWindow) -> None:
+    """The patterns and masks as cards, the bricks on the ball."""
+    session = window.session
+    network = parse_document(BRICKS.encode())
+    session.edit_document("Patterns", lambda _: network)
+    session.select(["bricks"])
+    window.board.fit_all()
 
 
 def main() -> None:
@@ -48,6 +74,9 @@ def main() -> None:
         window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
+        ball = Path(place) / "ball"
+        make_sample("plain-ball", ball)
+        window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from collage.core.document import edits
+from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Network, Wire, inside
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import LOUD, CardOutput, Const, build_plan
@@ -176,3 +177,9 @@ def test_wires_inside_an_open_group_can_be_looked_at(calculate) -> None:
     plan = build_plan(calculate.library, document, {"a": CardOutput("a", "", ("g",))})
     assert run(plan, sheet(1, 1))["a"][0, 0] == 4
     assert Wire("a") == Wire("a", "")
+
+
+def test_a_group_without_outputs_is_told(library) -> None:
+    network = parse_document(b'<materialx version="1.39"><nodegraph name="g"/></materialx>')
+    with pytest.raises(CollageError, match="no output"):
+        build_plan(library, network, {"out": CardOutput("g", "out")}, strict=True)

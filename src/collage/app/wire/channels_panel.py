@@ -23,7 +23,7 @@ from collage.app.wire.board import channel_label
 from collage.core.document.model import Card
 from collage.core.nodes.library import TabDef, shown_value
 from collage.core.nodes.wiring import origin
-from collage.core.render.surface import SHOWN
+from collage.core.render.surface import APPROXIMATE, SHOWN
 
 
 class ChannelsPanel(QFrame):
@@ -162,7 +162,7 @@ class ChannelsPanel(QFrame):
         picture.setScaledContents(True)
         layout.addWidget(picture)
         name = QLabel(channel_label(tab.name, tab.folder))
-        name.setToolTip(tab.help)
+        name.setToolTip(" ".join(part for part in (tab.help, APPROXIMATE.get(tab.name, "")) if part))
         name.setFixedWidth(118)
         layout.addWidget(name)
         if one is not None and one.wire is not None:

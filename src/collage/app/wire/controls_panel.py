@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.session import Session
 from collage.app.widgets.fields import Field, field_for
-from collage.app.widgets.panels import quiet, scroll_area
+from collage.app.widgets.panels import Elided, quiet, scroll_area
 from collage.core.document import edits
 from collage.core.document.model import MAP_SET, Card, inside
 from collage.core.document.types import zero
@@ -64,7 +64,7 @@ class ControlsPanel(QFrame):
         self.title.setToolTip("Name of the card; type another")
         self.title.setFixedWidth(150)
         self.title.editingFinished.connect(self._rename)
-        self.kind = QLabel()
+        self.kind = Elided()
         self.kind.setObjectName("quiet")
         self.value_text = QLabel()
         self.value_text.setObjectName("quiet")

@@ -220,9 +220,9 @@ class _Builder:
         outputs = scope.done[(wire.card, shift)]
         if wire.output in outputs:
             return outputs[wire.output]
-        if wire.output and len(outputs) > 1:
+        if not outputs or (wire.output and len(outputs) > 1):
             raise CollageError(
-                f"“{card.name}” has no output “{wire.output}”.",
+                f"“{card.name}” has no output “{wire.output or 'out'}”.",
                 about=card.name,
                 remedy="Wire another output.",
             )

@@ -216,7 +216,9 @@ def offers(library: Library) -> list[Offer]:
             if definition.category == "constant" and "color" in definition.type
             else label_of(definition.category)
         )
-        parts = (label, definition.category, SYNONYMS.get(definition.category, ""), TYPE_WORDS.get(definition.type, ""))
+        family = "pattern" if definition.group in ("procedural2d", "procedural3d") else ""
+        words = (SYNONYMS.get(definition.category, ""), TYPE_WORDS.get(definition.type, ""), family)
+        parts = (label, definition.category, *words)
         found.append(Offer(definition, label, " ".join(parts).lower()))
     return found
 

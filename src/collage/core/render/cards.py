@@ -50,7 +50,10 @@ def first_output(library: Library, card: Card) -> tuple[str, str] | None:
         outputs = library.definition(card).outputs
     except CollageError:
         return "", "color3"
-    name, tab = next(iter(outputs.items()))
+    # a whole number shows nothing; most of such cards have a number of 0..1 beside it
+    name, tab = next(
+        ((name, tab) for name, tab in outputs.items() if tab.type != "integer"), next(iter(outputs.items()))
+    )
     return (name, tab.type) if tab.type in CHANNELS else None
 
 

@@ -1,0 +1,151 @@
+"""Scattered images, flakes and changes of space: against laws that hold whatever the random numbers are."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from collage.core.document.materialx import parse_document
+from collage.core.evaluate.plan import CardOutput, build_plan
+from collage.core.evaluate.points import Points, sheet
+from collage.core.evaluate.run import run
+from collage.core.images.files import write_image
+from collage.core.kernels.hexagons import blend, blend_weights, corners, tile
+
+
+def graph(
+    library, body: str, kind: str, folder: Path = Path(), points: Points | None = None, output: str = ""
+) -> np.ndarray:
+    which = f' output="{output}"' if output else ""
+    text = f'<nodegraph name="g">{body}<output name="out" type="{kind}" nodename="n"{which}/></nodegraph>'
+    document = parse_document(f'<materialx version="1.39">{text}</materialx>'.encode())
+    points = points or sheet(32, 32)
+    plan = build_plan(library, document, {"out": CardOutput("g", "out")}, folder=folder, filtered=False, strict=True)
+    value = run(plan, points)["out"]
+    return np.broadcast_to(value, (len(value), points.count))
+
+
+def test_the_corners_of_a_triangle_weigh_one_together_and_change_smoothly() -> None:
+    place = sheet(64, 64).uv_set() * np.float32(3)
+    weights, hexagons = corners(place)
+    np.testing.assert_allclose(weights.sum(axis=0), 1, atol=2e-5)
+    assert (weights >= -1e-5).all()
+    assert (hexagons == np.rint(hexagons)).all()
+    shares = blend_weights(weights, np.full(place.shape[1], 0.5, np.float32))
+    np.testing.assert_allclose(shares.sum(axis=0), 1, atol=1e-5)
+
+
+def test_a_tile_without_chance_stays_where_it_is() -> None:
+    place = sheet(16, 16).uv_set()
+    _, hexagons = corners(place)
+    none = np.zeros((3, place.shape[1]), np.float32)
+    still, turn, size = tile(place, hexagons[0], none, none, none)
+    np.testing.assert_allclose(still, place, atol=1e-6)
+    assert (turn == 0).all()
+    assert (size == 1).all()
+
+
+def test_tiles_of_one_colour_blend_to_that_colour() -> None:
+    count = 40
+    weights, _ = corners(np.random.default_rng(1).uniform(-4, 4, (2, count)).astype(np.float32))
+    colour = np.tile(np.float32([[0.2], [0.5], [0.9]]), (1, count))
+    luma = np.tile(np.float32([[0.3], [0.6], [0.1]]), (1, count))
+    for falloff in (0.1, 0.5, 0.8):
+        full = np.full(count, falloff, np.float32)
+        found = blend(weights, [colour] * 3, luma, np.full(count, 0.7, np.float32), full)
+        np.testing.assert_allclose(found, colour, atol=1e-5)
+
+
+def test_a_plain_picture_scattered_is_plain_and_a_flat_normal_map_bends_nothing(library, tmp_path: Path) -> None:
+    write_image(tmp_path / "plain.png", np.full((8, 8, 3), [40, 90, 200], np.uint8))
+    write_image(tmp_path / "flat.exr", np.full((8, 8, 3), [0.5, 0.5, 1.0], np.float32))
+    body = '<hextiledimage name="n" type="color3"><input name="file" type="filename" value="plain.png"/><input name="tiling" type="vector2" value="5, 3"/></hextiledimage>'
+    found = graph(library, body, "color3", tmp_path)
+    np.testing.assert_allclose(found, np.tile(np.float32([[40], [90], [200]]) / 255, (1, 1024)), atol=1e-5)
+    body = '<hextilednormalmap name="n" type="vector3"><input name="file" type="filename" value="flat.exr"/></hextilednormalmap>'
+    found = graph(library, body, "vector3", tmp_path)
+    np.testing.assert_allclose(found, np.tile(np.float32([[0], [0], [1]]), (1, 1024)), atol=1e-3)
+
+
+@pytest.mark.parametrize("kind", ["flake2d", "flake3d"])
+def test_flakes_cover_more_when_asked_and_lie_in_their_normals(library, kind: str) -> None:
+    covered = []
+    for coverage in (0.0, 0.3, 0.9):
+        body = f'<{kind} name="n" type="multioutput"><input name="size" type="float" value="0.05"/><input name="coverage" type="float" value="{coverage}"/><input name="roughness" type="float" value="0.3"/></{kind}>'
+        presence = graph(library, body, "float", points=sheet(64, 64), output="presence")[0]
+        normal = graph(library, body, "vector3", points=sheet(64, 64), output="flakenormal")
+        covered.append(float((presence > 0).mean()))
+        np.testing.assert_allclose(np.linalg.norm(normal, axis=0), 1, atol=1e-4)
+        assert (normal[2][presence == 0] == 1).all(), "without a flake the surface's own"
+    assert covered[0] == 0
+    assert 0.15 < covered[1] < 0.6 < covered[2]
+
+
+def turned_points() -> Points:
+    """A sheet whose object is turned a quarter about z and moved."""
+    points = sheet(4, 4)
+    own = points.position.copy()
+    world = np.stack([-own[1] + 3, own[0] + 1, own[2]]).astype(np.float32)
+
+    def axis(x: float, y: float, z: float) -> np.ndarray:
+        return np.tile(np.float32([[x], [y], [z]]), (1, points.count))
+
+    return replace(
+        points,
+        position=world,
+        normal=axis(0, 0, 1),
+        tangent=axis(0, 1, 0),
+        bitangent=axis(-1, 0, 0),
+        object_position=own,
+        object_normal=axis(0, 0, 1),
+        object_tangent=axis(1, 0, 0),
+        object_bitangent=axis(0, 1, 0),
+    )
+
+
+def test_points_vectors_and_normals_go_from_space_to_space_and_back(library) -> None:
+    points = turned_points()
+
+    def moved(category: str, before: str, after: str, value: str = "2, 0, 0") -> np.ndarray:
+        body = f'<{category} name="n" type="vector3"><input name="in" type="vector3" value="{value}"/><input name="fromspace" type="string" value="{before}"/><input name="tospace" type="string" value="{after}"/></{category}>'
+        return graph(library, body, "vector3", points=points)[:, 5]
+
+    np.testing.assert_allclose(moved("transformvector", "object", "world"), [0, 2, 0], atol=1e-6)
+    np.testing.assert_allclose(moved("transformnormal", "object", "world"), [0, 1, 0], atol=1e-6)
+    np.testing.assert_allclose(moved("transformpoint", "object", "world"), [3, 3, 0], atol=1e-6)
+    np.testing.assert_allclose(moved("transformpoint", "world", "model", "3, 3, 0"), [2, 0, 0], atol=1e-6)
+    np.testing.assert_allclose(moved("transformvector", "world", "world"), [2, 0, 0], atol=1e-6)
+
+
+def test_definitions_in_a_document_are_computed_with_their_own_defaults(library) -> None:
+    text = """<materialx version="1.39">
+    <nodedef name="ND_shed_tint" node="shedtint"><input name="in" type="color3" value="1, 1, 1"/><input name="much" type="float" value="0.5"/><output name="out" type="color3"/></nodedef>
+    <nodegraph name="NG_shed_tint" nodedef="ND_shed_tint"><multiply name="m" type="color3"><input name="in1" type="color3" interfacename="in"/><input name="in2" type="float" interfacename="much"/></multiply><output name="out" type="color3" nodename="m"/></nodegraph>
+    <nodegraph name="g"><shedtint name="a" type="color3"><input name="in" type="color3" value="0.2, 0.4, 0.8"/></shedtint>
+    <shedtint name="b" type="color3"><input name="in" type="color3" nodename="a"/><input name="much" type="float" value="3"/></shedtint>
+    <output name="first" type="color3" nodename="a"/><output name="second" type="color3" nodename="b"/></nodegraph></materialx>"""
+    document = parse_document(text.encode())
+    targets = {name: CardOutput("g", name) for name in ("first", "second")}
+    found = run(build_plan(library, document, targets, strict=True), sheet(2, 2))
+    np.testing.assert_allclose(found["first"][:, 0], [0.1, 0.2, 0.4], atol=1e-6)
+    np.testing.assert_allclose(found["second"][:, 0], [0.3, 0.6, 1.2], atol=1e-6)
+    assert library.get("ND_shed_tint") is None, "the library itself stays as it is"
+
+
+@pytest.mark.parametrize(("kelvin", "warm"), [(1500, True), (3000, True), (15000, False)])
+def test_a_glowing_body_goes_from_warm_to_cold(calculate, kelvin: float, warm: bool) -> None:
+    colour = calculate.node("blackbody", "color3", {"temperature": ("float", str(kelvin))})[:, 0]
+    assert (colour[0] > colour[2]) == warm
+    assert float(colour @ [0.2126, 0.7152, 0.0722]) == pytest.approx(1, abs=0.08)
+
+
+def test_roughness_along_and_across(calculate) -> None:
+    even = calculate.node("roughness_anisotropy", "vector2", {"roughness": ("float", "0.5")})[:, 0]
+    np.testing.assert_allclose(even, [0.25, 0.25], atol=1e-6)
+    brushed = calculate.node(
+        "roughness_anisotropy", "vector2", {"roughness": ("float", "0.5"), "anisotropy": ("float", "0.75")}
+    )[:, 0]
+    np.testing.assert_allclose(brushed, [0.5, 0.125], atol=1e-6)

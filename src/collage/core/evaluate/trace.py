@@ -78,8 +78,11 @@ def _computed(name: str, operands: Sequence[Any]) -> np.float32:
             return np.float32(operands[1] if a != 0 else operands[2])
         if name == "not":
             return np.float32(1 - a)
-        if name == "power" and (a <= 0 or (a == 1 and np.isinf(operands[1]))):
-            return np.float32(0 if a == 0 else np.nan)
+        if name == "power":  # by logarithms, as the machine does it
+            b = operands[1]
+            undecided = (a == 1 and np.isinf(b)) or (a == np.inf and b == 0)
+            if a <= 0 or undecided:
+                return np.float32(0 if a == 0 else np.nan)
         return np.float32(getattr(np, name)(*operands))
 
 

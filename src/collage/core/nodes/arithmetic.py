@@ -85,11 +85,12 @@ def round_(ctx: Context, **inputs: Array) -> Array:
 
 
 def power_of(base: Array, exponent: Array) -> Array:
-    """base to the power of exponent as a graphics card has it, by logarithms: 0 for a base of 0, not a number
-    below 0 and for 1 to the power of infinity."""
-    value = np.where(
-        (base < 0) | ((base == 1) & (abs(exponent) == np.inf)), np.float32(np.nan), np.power(base, exponent)
-    )
+    """base to the power of exponent as a graphics card has it, by logarithms.
+
+    0 for a base of 0; not a number for one below 0, for 1 to the power of infinity, and infinity to that of 0.
+    """
+    undecided = ((base == 1) & (abs(exponent) == np.inf)) | ((base == np.inf) & (exponent == 0))
+    value = np.where((base < 0) | undecided, np.float32(np.nan), np.power(base, exponent))
     return np.where(base == 0, np.float32(0), value)
 
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QMenu
 from collage.app.main_window import MainWindow
 from collage.app.start import settle
 from collage.app.widgets.fields import ColourField, NumberField, NumbersField
+from collage.core.document.materialx import parse_document
 from collage.core.document.model import CONVERT, Wire
 from collage.core.project.folder import load_project
 
@@ -195,6 +196,41 @@ def test_a_wire_dropped_on_the_empty_board_offers_what_fits(window: MainWindow, 
     assert window.add_field.found.count() == 0
     hand.key(window.add_field.line, Qt.Key.Key_Escape)
     assert not window.add_field.isVisible()
+
+
+def test_a_pattern_of_our_own_is_added_by_its_meaning_and_has_picture_controls_and_help(
+    window: MainWindow, hand
+) -> None:
+    board, session = window.board, window.session
+    board.setFocus()
+    hand.key(board, Qt.Key.Key_Return)
+    hand.type(window.add_field.line, "bricks")
+    hand.key(window.add_field.line, Qt.Key.Key_Return)
+    assert session.selection == ("clg_courses",)
+    assert {"repeats", "shift", "joint", "bevel", "uneven", "seed"} <= set(window.controls.fields)
+    assert "Rows of bricks" in window.controls.kind.text()
+    first = shown(window)
+    assert board.cards["clg_courses"].picture is not None
+    hand.drag(board.viewport(), out_tab(window, "clg_courses", "mask"), landing(window, "base_color"))
+    surface = session.document.cards["surface"].inputs["base_color"].wire
+    assert surface is not None
+    assert (shown(window) != first).any(), "the preview shows the bricks"
+
+
+def test_the_surface_models_of_others_show_their_own_inputs(window: MainWindow) -> None:
+    text = """<materialx version="1.39"><standard_surface name="surface" type="surfaceshader"><input name="base_color" type="color3" value="0.1, 0.3, 0.8"/></standard_surface>
+    <surfacematerial name="material" type="material"><input name="surfaceshader" type="surfaceshader" nodename="surface"/></surfacematerial></materialx>"""
+    network = parse_document(text.encode())
+    first = shown(window)
+    window.session.edit_document("Other model", lambda _: network)
+    assert "base_color" in window.channels.fields
+    blue = shown(window)
+    assert (blue != first).any()
+    assert not window.banner.isVisible()
+    window.session.set_value("surface", "base_color", "color3", (0.8, 0.1, 0.1))
+    assert (shown(window) != blue).any()
+    window.session.history.undo()
+    np.testing.assert_array_equal(shown(window), blue)
 
 
 def test_skip_duplicate_choose_and_tidy_by_keys(window: MainWindow, hand) -> None:

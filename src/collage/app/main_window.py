@@ -107,7 +107,7 @@ class MainWindow(QMainWindow):
         self.add_field = AddField(self.session.library, self.every, {}, self.board)
         middle = self._splitter("middle", Qt.Orientation.Vertical, [self.board, self.controls], [520, 190])
         right = self._splitter("right", Qt.Orientation.Vertical, [self.preview_panel, self.channels], [364, 350])
-        place = self._splitter("wire", Qt.Orientation.Horizontal, [self.sources, middle, right], [210, 670, 400])
+        place = self._splitter("wire", Qt.Orientation.Horizontal, [self.sources, middle, right], [220, 660, 400])
         place.setStretchFactor(1, 1)
         self._splitters = {"middle": middle, "right": right, "wire": place}
         centre = QWidget()

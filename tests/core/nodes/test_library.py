@@ -7,7 +7,7 @@ import pytest
 from collage.core.document.model import CONVERT, Card, Input, Network, Wire
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
-from collage.core.nodes.labels import LABELS, STARTS, label_of, new_card, offers, search
+from collage.core.nodes.labels import LABELS, STARTS, input_label, label_of, new_card, offers, search
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, join, origin, steps_between, told
 
@@ -242,3 +242,17 @@ def test_tidying_runs_left_to_right_without_overlap() -> None:
             assert one.wire is not None
             assert places[one.wire.card][0] < places[name][0]
     assert tidy(network, []) == {}
+
+
+def test_every_offered_kind_has_a_plain_label_and_our_own_have_help_throughout(library) -> None:
+    for offer in offers(library):
+        assert offer.label[:1].isupper(), offer.label
+        assert "_" not in offer.label, offer.label
+        if offer.definition.category.startswith("clg_"):
+            assert offer.definition.help
+            for tab in offer.definition.inputs.values():
+                assert tab.help, f"{offer.label} {tab.name}"
+                assert "_" not in input_label(tab.name, tab.attributes.get("uiname", ""))
+    shown = {offer.definition.category for offer in offers(library)}
+    assert {"flake3d", "hextilednormalmap", "transformpoint", "viewdirection", "clg_courses", "clg_curve"} <= shown
+    assert not {"clg_curve_weight", "clg_gltf_pbr_to_open_pbr_surface"} & shown

@@ -138,7 +138,7 @@ def test_the_surfaces_of_a_mix_are_drawn_with_their_weights(library) -> None:
 
 def test_surfaces_that_take_from_themselves_or_are_of_no_known_model_are_told(library) -> None:
     circle = '<mix name="surface" type="surfaceshader"><input name="fg" type="surfaceshader" nodename="surface"/></mix>'
-    for body, word in ((circle, "circle"), (shader("disney_principled"), "plain grey"), ("", "no surface")):
+    for body, word in ((circle, "circle"), (shader("surface"), "plain grey"), ("", "no surface")):
         document = parse_document(f'<materialx version="1.39">{body}{MATERIAL if body else ""}</materialx>'.encode())
         with pytest.raises(CollageError, match=word):
             as_open_pbr(library, document)

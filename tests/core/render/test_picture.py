@@ -131,7 +131,7 @@ def test_what_is_broken_is_loud_and_the_rest_of_the_surface_stays(renderer) -> N
 
 
 def test_a_surface_that_collage_does_not_show_yet_is_said(renderer) -> None:
-    network = Network().with_card(Card("s", "disney_principled", "surfaceshader"))
+    network = Network().with_card(Card("s", "surface", "surfaceshader"))
     problems = renderer.picture(request(network)).problems
     assert any("OpenPBR" in str(error) for error in problems.values())
 

@@ -98,7 +98,7 @@ class SourcesPanel(QFrame):
         super().__init__()
         self.session, self._every = session, every
         self.setObjectName("panel")
-        self.setMinimumWidth(210)  # three pictures side by side
+        self.setMinimumWidth(220)  # three pictures side by side and a scroll bar
         self._pictures: dict[str, QPixmap] = {}
         self._material_pictures: dict[str, QPixmap] = {}
         self._tiles: dict[str, Tile] = {}

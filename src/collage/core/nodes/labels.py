@@ -243,4 +243,10 @@ def search(every: list[Offer], text: str) -> list[Offer]:
         for offer in every
         if all(any(part.startswith(word) for part in offer.words.replace(",", " ").split()) for word in wanted)
     ]
-    return sorted(hits, key=score) if wanted else hits
+    if not wanted:
+        return hits
+    found: list[Offer] = []
+    for offer in sorted(hits, key=score):  # of kinds found by their meaning alone, the plainest type is enough
+        if score(offer)[0] < 2 or all(one.label != offer.label for one in found):
+            found.append(offer)
+    return found

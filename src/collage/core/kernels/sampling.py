@@ -196,30 +196,12 @@ def _three_deep(read, texels, size, u, v, detail, wraps, coding, default, outs):
 
 
 @njit(**INLINE)
-def _three_even(read, texels, size, u, v, detail, low, wraps, coding, default, outs):
-    """Reads three channels where all points lie between the same two levels."""
-    high = W(min(W(low + W(1)), size[2]))
-    red, green, blue = outs
-    for i in range(u.size):
-        one, other = _four(u[i], v[i], low, size, wraps), _four(u[i], v[i], high, size, wraps)
-        share = F(min(max(detail[i], F(0)), F(size[2])) - F(low))
-        inside = _between(_inside(one), _inside(other), share)
-        r = _between(_channel(read, texels, one, 0), _channel(read, texels, other, 0), share)
-        g = _between(_channel(read, texels, one, 1), _channel(read, texels, other, 1), share)
-        b = _between(_channel(read, texels, one, 2), _channel(read, texels, other, 2), share)
-        red[i] = _coded(r, inside, coding, default[0])
-        green[i] = _coded(g, inside, coding, default[1])
-        blue[i] = _coded(b, inside, coding, default[2])
-
-
-@njit(**INLINE)
-def _range(detail, last):
-    """The levels below the lowest and the highest of all details."""
-    low, high = F(last), F(0)
+def _deepest(detail):
+    """The highest level that is asked for: at 0 or below, the full size is all that is read."""
+    high = F(0)
     for i in range(detail.size):
-        held = min(max(detail[i], F(0)), F(last))
-        low, high = min(low, held), max(high, held)
-    return W(low), W(high), high
+        high = max(high, detail[i])
+    return high
 
 
 @njit(**INLINE)
@@ -268,11 +250,8 @@ def _three(
 ):
     size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == CODES:
-        lowest, highest, top = _range(detail, last) if deep != 0 else (W(0), W(0), F(0))
-        if top <= F(0):
+        if (deep == 0) | (_deepest(detail) <= F(0)):
             _three_flat(_byte, texels, size, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
-        elif lowest == highest:
-            _three_even(_byte, texels, size, u, v, detail, lowest, wraps, coding, (d0, d1, d2), (r, g, b))
         else:
             _three_deep(_byte, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
     elif kind == PAIRS:

@@ -11,6 +11,8 @@ from collage.core.nodes.library import Library, NodeDef
 LABELS = {
     "clg_courses": "Courses", "clg_streaks": "Streaks", "clg_weave": "Weave", "clg_curve": "Curve",
     "clg_rim_mask": "Rim mask", "clg_slope_mask": "Slope mask", "clg_height_mask": "Height mask",
+    "creatematrix": "Matrix from rows", "determinant": "Determinant", "invertmatrix": "Inverse matrix",
+    "transpose": "Transposed matrix",
     "flake2d": "Flakes on UV", "flake3d": "Flakes", "hextilednormalmap": "Scattered normal map",
     "latlongimage": "Surround image", "viewdirection": "View direction",
     "transformpoint": "Point to space", "transformvector": "Vector to space", "transformnormal": "Normal to space",

@@ -42,10 +42,14 @@ def test_a_tile_without_chance_stays_where_it_is() -> None:
     place = sheet(16, 16).uv_set()
     _, hexagons = corners(place)
     none = np.zeros((3, place.shape[1]), np.float32)
-    still, turn, size = tile(place, hexagons[0], none, none, none)
-    np.testing.assert_allclose(still, place, atol=1e-6)
+    level = np.full(place.shape[1], 1.5, np.float32)
+    still, turn, levels = tile(place, hexagons[0], none, none, none, level)
+    np.testing.assert_allclose(still, [place[0], 1 - place[1]], atol=1e-6)
     assert (turn == 0).all()
-    assert (size == 1).all()
+    np.testing.assert_allclose(levels, 1.5, atol=2e-3)
+    half = np.tile(np.float32([[1], [2], [2]]), (1, place.shape[1]))  # every tile twice as large
+    _, _, levels = tile(place, hexagons[0], none, half, none, level)
+    np.testing.assert_allclose(levels, 0.5, atol=2e-3)
 
 
 def test_tiles_of_one_colour_blend_to_that_colour() -> None:

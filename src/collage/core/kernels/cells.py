@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.flags import INLINE, LOOP, PART, RUN
 
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
@@ -182,8 +182,8 @@ def _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter):
     return F(px), F(py), F(pz)
 
 
-@njit(types.void(IN, IN, IN, IN, OUT), **LOOP)
-def _nearest_3(x, y, z, jitter, near):
+@njit(**PART)
+def _nearest_3_run(x, y, z, jitter, near):
     near[:] = FAR
     for at in range(27):
         ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
@@ -197,8 +197,15 @@ def _nearest_3(x, y, z, jitter, near):
         near[i] = F(math.sqrt(near[i]))
 
 
-@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT, OUT, OUT, OUT), **LOOP)
-def _worley_3(x, y, z, jitter, near, second, third, dx, dy, dz):
+@njit(types.void(IN, IN, IN, IN, OUT), **LOOP)
+def _nearest_3(x, y, z, jitter, near):
+    for start in range(0, near.size, RUN):
+        stop = min(start + RUN, near.size)
+        _nearest_3_run(x[start:stop], y[start:stop], z[start:stop], jitter[start:stop], near[start:stop])
+
+
+@njit(**PART)
+def _worley_3_run(x, y, z, jitter, near, second, third, dx, dy, dz):
     near[:] = FAR
     second[:] = FAR
     third[:] = FAR
@@ -216,6 +223,24 @@ def _worley_3(x, y, z, jitter, near, second, third, dx, dy, dz):
             dx[i] = px if first else dx[i]
             dy[i] = py if first else dy[i]
             dz[i] = pz if first else dz[i]
+
+
+@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT, OUT, OUT, OUT), **LOOP)
+def _worley_3(x, y, z, jitter, near, second, third, dx, dy, dz):
+    for start in range(0, near.size, RUN):
+        stop = min(start + RUN, near.size)
+        _worley_3_run(
+            x[start:stop],
+            y[start:stop],
+            z[start:stop],
+            jitter[start:stop],
+            near[start:stop],
+            second[start:stop],
+            third[start:stop],
+            dx[start:stop],
+            dy[start:stop],
+            dz[start:stop],
+        )
 
 
 @njit(**INLINE)

@@ -28,6 +28,12 @@ INLINE = {"forceinline": True, **_MATHS}
 LOOP = {"nogil": True, "cache": True, "pipeline_class": _Separate, **_MATHS}
 """Kernels: loops over separate float32 arrays that do not overlap."""
 
+PART = {**LOOP, "cache": False}
+"""Loops that a kernel calls for a run of points at a time."""
+
+RUN = 1024
+"""Points a run: what several passes go over stays in the processor's nearest cache."""
+
 EXACT_INLINE = {"forceinline": True, "error_model": "numpy"}
 """Helpers whose every rounding must be the reference's."""
 

@@ -16,7 +16,7 @@ from collage.core.kernels.flags import EXACT, EXACT_INLINE
 
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
-F = np.float32
+F, W = np.float32, np.int32
 
 GRID = np.float32(3.4641016151377544)  # 2 sqrt(3): keeps the size of the tile
 SKEW, SLANT = np.float32(-0.57735027), np.float32(1.15470054)
@@ -65,8 +65,17 @@ def _chances(x, y, turn, low, high, first, second, angle):
         angle[i] = low[i] * F(F(1) - share) + high[i] * share
 
 
-@njit(types.void(IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
-def _places(u, v, x, y, first, second, sine, cosine, size, low, high, move, near, far, out_u, out_v, scales):
+@njit(**EXACT_INLINE)
+def _log2(x):
+    """log2 of a positive number, its mantissa's by a cubic: within 1e-3, as much as levels need."""
+    bits = F(max(x, F(1e-6))).view(np.int32)
+    part = W(W(bits & W(0x007FFFFF)) | W(0x3F800000)).view(np.float32)
+    log = F(-2.153620718) + part * F(F(3.047884161) + part * F(F(-1.051875031) + part * F(0.158248693)))
+    return F(W(W(bits >> W(23)) - W(127))) + log
+
+
+@njit(types.void(IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
+def _places(u, v, x, y, first, second, sine, cosine, size, low, high, move, near, far, detail, out_u, out_v, level):
     for i in range(u.size):
         hx, hy = F(x[i] / GRID), F(y[i] / GRID)
         cx, cy = F(hx + F(0.5) * hy), F(UNSKEW * hy)
@@ -75,8 +84,9 @@ def _places(u, v, x, y, first, second, sine, cosine, size, low, high, move, near
         dx, dy = F(u[i] - cx), F(v[i] - cy)
         s, c = sine[i], cosine[i]
         out_u[i] = F(dx * c - dy * s) / scale + cx + F(near[i] * F(F(1) - a) + far[i] * a)
-        out_v[i] = F(dx * s + dy * c) / scale + cy + F(near[i] * F(F(1) - b) + far[i] * b)
-        scales[i] = scale
+        below = F(dx * s + dy * c) / scale + cy + F(near[i] * F(F(1) - b) + far[i] * b)
+        out_v[i] = F(1) - below  # the grid lies on flipped coordinates
+        level[i] = detail[i] - _log2(abs(scale))
 
 
 @njit(**EXACT_INLINE)
@@ -139,21 +149,22 @@ def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 
 def tile(
-    place: np.ndarray, hexagon: np.ndarray, turn: np.ndarray, size: np.ndarray, move: np.ndarray
+    place: np.ndarray, hexagon: np.ndarray, turn: np.ndarray, size: np.ndarray, move: np.ndarray, detail: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Where the tile of one hexagon is read.
 
-    place, hexagon : (2, n). turn (radians), size, move : (3, n), strength of the randomness, lowest, highest.
-    Returns the places (2, n), the turns (n,) in radians and the sizes (n,).
+    place, hexagon : (2, n), place with v down. turn (radians), size, move : (3, n), strength of the randomness,
+    lowest, highest. detail : (n,) level of the image that the place asks for.
+    Returns the places (2, n) with v up, the turns (n,) in radians and the levels (n,).
     """
     count = place.shape[1]
-    first, second, angle, scales = np.empty((4, count), np.float32)
+    first, second, angle, level = np.empty((4, count), np.float32)
     x, y = hexagon
     _chances(x, y, *turn, first, second, angle)
     out = np.empty((2, count), np.float32)
     u, v = (np.ascontiguousarray(part) for part in place)
-    _places(u, v, x, y, first, second, np.sin(angle), np.cos(angle), *size, *move, *out, scales)
-    return out, angle, scales
+    _places(u, v, x, y, first, second, np.sin(angle), np.cos(angle), *size, *move, detail, *out, level)
+    return out, angle, level
 
 
 def blend_weights(weights: np.ndarray, falloff: np.ndarray) -> np.ndarray:

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.flags import INLINE, LOOP, PART, RUN
 
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
@@ -131,8 +131,8 @@ def _perlin_3(px, py, pz, shift):
     return SCALE_3D * _lerp(_lerp(a, b, v), _lerp(c, d, v), w)
 
 
-@njit(types.void(IN, IN, i4, f4, f4, i4, OUT), **LOOP)
-def _fractal_2(x, y, octaves, lacunarity, diminish, shift, out):
+@njit(**PART)
+def _run_2(x, y, octaves, lacunarity, diminish, shift, out):
     px, py = x.copy(), y.copy()
     byte = U(shift)
     amplitude = F(1.0)
@@ -146,8 +146,15 @@ def _fractal_2(x, y, octaves, lacunarity, diminish, shift, out):
         amplitude *= diminish
 
 
-@njit(types.void(IN, IN, IN, i4, f4, f4, i4, OUT), **LOOP)
-def _fractal_3(x, y, z, octaves, lacunarity, diminish, shift, out):
+@njit(types.void(IN, IN, i4, f4, f4, i4, OUT), **LOOP)
+def _fractal_2(x, y, octaves, lacunarity, diminish, shift, out):
+    for start in range(0, out.size, RUN):
+        stop = min(start + RUN, out.size)
+        _run_2(x[start:stop], y[start:stop], octaves, lacunarity, diminish, shift, out[start:stop])
+
+
+@njit(**PART)
+def _run_3(x, y, z, octaves, lacunarity, diminish, shift, out):
     px, py, pz = x.copy(), y.copy(), z.copy()
     byte = U(shift)
     amplitude = F(1.0)
@@ -160,6 +167,13 @@ def _fractal_3(x, y, z, octaves, lacunarity, diminish, shift, out):
             py[i] *= lacunarity
             pz[i] *= lacunarity
         amplitude *= diminish
+
+
+@njit(types.void(IN, IN, IN, i4, f4, f4, i4, OUT), **LOOP)
+def _fractal_3(x, y, z, octaves, lacunarity, diminish, shift, out):
+    for start in range(0, out.size, RUN):
+        stop = min(start + RUN, out.size)
+        _run_3(x[start:stop], y[start:stop], z[start:stop], octaves, lacunarity, diminish, shift, out[start:stop])
 
 
 def fractal(place: np.ndarray, octaves: int, lacunarity: float, diminish: float, *, vector: bool = False) -> np.ndarray:

@@ -50,11 +50,11 @@ class _Scatter:
     def tiles(self, hexagons: Array, channels: int) -> Iterator[_Tile]:
         from collage.core.kernels.hexagons import tile  # compiled when first used
 
+        detail = self.detail if self.detail is not None else np.zeros(self.place.shape[1], np.float32)
         for hexagon in hexagons:
-            place, turn, size = tile(self.place, hexagon, *self.chances)
-            np.subtract(1, place[1], out=place[1])
-            detail = None if self.detail is None else self.detail - np.log2(np.maximum(np.abs(size), 1e-6))
-            yield _Tile(self.pyramid.read(place, detail)[:channels], turn)
+            place, turn, level = tile(self.place, hexagon, *self.chances, detail)
+            value = self.pyramid.read(place, None if self.detail is None else level)
+            yield _Tile(value[:channels], turn)
 
 
 def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter:

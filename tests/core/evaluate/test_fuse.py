@@ -189,6 +189,7 @@ def test_blocks_are_many_enough_for_the_threads_and_small_enough_for_the_cache()
     assert block_size(300_000, 2) == 300_000 // 16
     assert block_size(2**20, 2) == 65_536
     assert block_size(2**24, 2) == 65_536
+    assert block_size(2**24, 2, 3000) == 66_000, "whole rows of two by two"
 
 
 def test_rows_of_another_form_are_refused() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -11,7 +13,7 @@ from collage.core.document.model import Input, Network, Wire, inside
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import LOUD, CardOutput, Const, build_plan
 from collage.core.evaluate.points import sheet
-from collage.core.evaluate.run import Cancelled, ResultCache, Workers, run
+from collage.core.evaluate.run import Cancelled, ResultCache, Workers, exchanged, run
 
 NOISE = '<noise2d name="{}" type="float"/>'
 
@@ -183,3 +185,24 @@ def test_a_group_without_outputs_is_told(library) -> None:
     network = parse_document(b'<materialx version="1.39"><nodegraph name="g"/></materialx>')
     with pytest.raises(CollageError, match="no output"):
         build_plan(library, network, {"out": CardOutput("g", "out")}, strict=True)
+
+
+def test_a_pictures_slopes_come_from_its_neighbours_as_from_evaluating_one_step_further(calculate) -> None:
+    body = """<texcoord name="t" type="vector2"/><multiply name="m" type="vector2"><input name="in1" type="vector2" nodename="t"/><input name="in2" type="float" value="5"/></multiply>
+    <fractal2d name="h" type="float"><input name="texcoord" type="vector2" nodename="m"/></fractal2d>
+    <heighttonormal name="n" type="vector3"><input name="in" type="float" nodename="h"/></heighttonormal>"""
+    points = sheet(64, 48)
+    assert points.across == 64
+    assert sheet(63, 48).across == sheet(64, 47).across == 0
+    quick = calculate.graph(body, "vector3", points)
+    slow = calculate.graph(body, "vector3", replace(points, across=0))
+    np.testing.assert_allclose(quick, slow, atol=2e-4)
+    assert points.part(0, 128).across == 64
+    assert points.part(0, 64).across == points.part(64, 192).across == 0, "a part that cuts a two by two"
+
+
+@pytest.mark.parametrize(("axis", "wanted"), [(0, [1, 0, 3, 2, 5, 4, 7, 6]), (1, [4, 5, 6, 7, 0, 1, 2, 3])])
+def test_neighbours_are_exchanged_in_rows_or_columns(axis: int, wanted: list[int]) -> None:
+    values = np.arange(8, dtype=np.float32)[None]
+    np.testing.assert_array_equal(exchanged(values, axis, 4)[0], wanted)
+    assert exchanged(values[:, :1], axis, 4).shape == (1, 1)

@@ -60,6 +60,13 @@ class Ref:
         return f"{self.key}:{self.output}" if self.output else self.key
 
 
+@dataclass(frozen=True)
+class Neighbour(Ref):
+    """The result of a step at the neighbouring pixel along u (axis 0) or v (axis 1)."""
+
+    axis: int = 0
+
+
 Source = Const | Ref
 
 

@@ -25,6 +25,8 @@ class Points:
     step_u, step_v : (n,) one pixel's step in u and v, for differences; may be negative.
     view : (3, n) direction from the eye to the point, or None where there is no eye.
     filtered : whether images are read at the detail of the step, or always in full.
+    across : pixels in a row, where the points are all pixels of a picture, row by row, and one step in u or v is
+        the neighbour in the same two by two; 0 for other points.
     """
 
     position: np.ndarray
@@ -42,6 +44,7 @@ class Points:
     object_bitangent: np.ndarray | None = None
     view: np.ndarray | None = None
     filtered: bool = True
+    across: int = 0
     id: int = field(default_factory=lambda: next(_ids))
 
     @property
@@ -64,6 +67,8 @@ class Points:
             value = getattr(self, one.name)
             if isinstance(value, np.ndarray):
                 values[one.name] = value[..., cut]
+        if self.across and (start % (2 * self.across) or (stop - start) % (2 * self.across)):
+            values["across"] = 0
         values["uv"] = {name: place[:, cut] for name, place in self.uv.items()}
         return replace(self, **values)
 
@@ -173,4 +178,5 @@ def sheet(
         step_v=down((1 - 2 * (rows % 2)) / height),
         view=axis(0, 0, -1),
         filtered=filtered,
+        across=width if width % 2 == 0 and height % 2 == 0 else 0,
     )

@@ -7,15 +7,16 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from typing import Any, TypeVar
 
 import numpy as np
 
 from collage.core.document.types import CHANNELS
 from collage.core.evaluate.fuse import Program, fuse
-from collage.core.evaluate.plan import Const, Plan, Ref, Shift, Source, Step, typed
+from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step, typed
 from collage.core.evaluate.points import Points
-from collage.core.nodes.behaviour import Array, Context
+from collage.core.nodes.behaviour import Array, Context, Mark
 
 BLOCK = 16_384
 """Points a block where all intermediate arrays should stay in the processor's cache."""
@@ -27,9 +28,10 @@ Item = TypeVar("Item")
 Answer = TypeVar("Answer")
 
 
-def block_size(count: int, threads: int) -> int:
-    """Points a block, so that every thread gets several."""
-    return min(max(BLOCK, -(-count // (8 * threads))), MOST)
+def block_size(count: int, threads: int, whole: int = 0) -> int:
+    """Points a block, so that every thread gets several; a multiple of `whole` if that is not 0."""
+    size = min(max(BLOCK, -(-count // (8 * threads))), MOST)
+    return -(-size // whole) * whole if whole else size
 
 
 class Cancelled(Exception):
@@ -124,7 +126,8 @@ class _Run:
 
     def _select(self) -> None:
         """Which steps must run: those the outputs need, back to what the cache already has."""
-        by_key = {step.key: step for step in self.plan.steps}
+        steps = [_by_neighbours(step) for step in self.plan.steps] if self.points.across else self.plan.steps
+        by_key = {step.key: step for step in steps}
         needed: set[str] = set()
         waiting: list[Ref] = [one for one in self.plan.outputs.values() if isinstance(one, Ref)]
         while waiting:
@@ -139,7 +142,7 @@ class _Run:
                     continue
             needed.add(ref.key)
             waiting += [one for one in by_key[ref.key].sources.values() if isinstance(one, Ref)]
-        self.steps = [step for step in self.plan.steps if step.key in needed]
+        self.steps = [step for step in steps if step.key in needed]
         wanted = {one.name for one in self.plan.outputs.values() if isinstance(one, Ref)}
         self.kept = wanted - self.found
         if self.cache is not None:
@@ -151,7 +154,7 @@ class _Run:
 
     def _arranged(self) -> tuple[list[Step | Program], list[list[str]]]:
         """The work in its order, and what nothing reads after each piece; the same for the same steps."""
-        key = (tuple(step.key for step in self.steps), frozenset(self.kept))
+        key = (tuple(step.key for step in self.steps), frozenset(self.kept), bool(self.points.across))
         if key not in self.plan.memo:
             work = fuse(self.steps, self.kept)
             self.plan.memo[key] = (work, _last_uses(work))
@@ -168,7 +171,7 @@ class _Run:
 
     def _run_blocks(self) -> None:
         count = self.points.count
-        size = block_size(count, self.workers.count if self.workers is not None else 1)
+        size = block_size(count, self.workers.count if self.workers is not None else 1, 2 * self.points.across)
         starts = list(range(0, count, size))
         done = 0
 
@@ -225,7 +228,10 @@ class _Run:
     def _input(self, source: Source | None, local: dict[str, Any], start: int, stop: int) -> Any:
         if source is None or isinstance(source, Const):
             return None if source is None else source.value
-        return self._value_of(source.name, local, start, stop)
+        value = self._value_of(source.name, local, start, stop)
+        if isinstance(source, Neighbour):
+            return exchanged(value, source.axis, self.points.across)
+        return value
 
     def _value_of(self, name: str, local: dict[str, Any], start: int, stop: int) -> Any:
         if name in local:
@@ -247,6 +253,29 @@ class _Run:
             # two threads may come here at once; setdefault lets one array win
             whole = self.full.setdefault(name, np.empty((rows, self.points.count), kind))
         return whole
+
+
+def _by_neighbours(step: Step) -> Step:
+    """The step with its inputs one step further taken from the neighbouring pixel, which has them already."""
+    mark: Mark | None = getattr(step.function, "__collage__", None)
+    sources = dict(step.sources)
+    for name in mark.heights if mark is not None else ():
+        here = sources.get(name)
+        for axis, suffix in ((0, "_du"), (1, "_dv")):
+            if isinstance(here, Ref) and isinstance(sources.get(name + suffix), Ref):
+                sources[name + suffix] = Neighbour(here.key, here.type, here.output, axis)
+    return replace(step, sources=sources)
+
+
+def exchanged(value: Array, axis: int, across: int) -> Array:
+    """Values (k, n) of a picture with each pair of neighbours in a row (axis 0) or column (axis 1) exchanged."""
+    if value.shape[1] == 1:
+        return value
+    out = np.empty_like(value, order="C")
+    apart = 1 if axis == 0 else across
+    pairs, other = (one.reshape(len(one), -1, 2, apart) for one in (np.ascontiguousarray(value), out))
+    other[:, :, 0], other[:, :, 1] = pairs[:, :, 1], pairs[:, :, 0]
+    return out
 
 
 def _last_uses(work: list[Step | Program]) -> list[list[str]]:

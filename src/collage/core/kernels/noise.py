@@ -140,7 +140,6 @@ def _run_2(x, y, octaves, lacunarity, diminish, shift, out):
     for _ in range(octaves):
         for i in range(out.size):
             out[i] += amplitude * _perlin_2(px[i], py[i], byte)
-        for i in range(out.size):
             px[i] *= lacunarity
             py[i] *= lacunarity
         amplitude *= diminish
@@ -162,7 +161,6 @@ def _run_3(x, y, z, octaves, lacunarity, diminish, shift, out):
     for _ in range(octaves):
         for i in range(out.size):
             out[i] += amplitude * _perlin_3(px[i], py[i], pz[i], byte)
-        for i in range(out.size):
             px[i] *= lacunarity
             py[i] *= lacunarity
             pz[i] *= lacunarity

@@ -79,7 +79,7 @@ class ControlsPanel(QFrame):
         self.picture.setAccessibleName("What the card puts out")
         self._images: dict[str, QImage] = {}
         body = QHBoxLayout()
-        body.setSpacing(16)
+        body.setSpacing(12)
         body.addWidget(self.picture, 0, Qt.AlignmentFlag.AlignTop)
         body.addWidget(self._area, 1)
         layout.addLayout(body, 1)
@@ -136,7 +136,7 @@ class ControlsPanel(QFrame):
         inside.setObjectName("panel")
         grid = QGridLayout(inside)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(18)
+        grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(3)
         self.title.setVisible(self._card is not None)
         if self._card is None:
@@ -197,7 +197,7 @@ class ControlsPanel(QFrame):
             else:
                 self._connect(field, card, tab, label)
                 column.addWidget(field)
-        cell.setFixedWidth(176 if tab.type in ("vector3", "vector4", "filename") else 140)
+        cell.setFixedWidth(176 if tab.type in ("vector3", "vector4", "filename") else 136)
         return cell
 
     def _group_input(self, name: str) -> str:

@@ -11,12 +11,24 @@ def surface_card(network: Network) -> Card | None:
     """The card of the surface that the document's material shows, or the first surface there is."""
     for card in network.cards.values():
         if card.category == "surfacematerial":
-            shader = card.inputs.get("surfaceshader")
-            if shader is not None and shader.wire is not None and shader.wire.card in network.cards:
-                return network.cards[shader.wire.card]
+            found = _shader_of(network, card)
+            if found is not None:
+                return found
     for card in network.cards.values():
         if card.type == "surfaceshader":
             return card
+    return None
+
+
+def _shader_of(network: Network, material: Card | None) -> Card | None:
+    """The surface that a material wires, or that the material wires which it inherits from."""
+    seen: set[str] = set()
+    while material is not None and material.name not in seen:
+        seen.add(material.name)
+        shader = material.inputs.get("surfaceshader")
+        if shader is not None and shader.wire is not None and shader.wire.card in network.cards:
+            return network.cards[shader.wire.card]
+        material = network.cards.get(material.attributes.get("inherit", ""))
     return None
 
 

@@ -22,6 +22,7 @@ from collage.core.images.colour import is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.nodes.behaviour import Context
 from collage.core.nodes.library import Library, NodeDef, TabDef
+from collage.core.nodes.units import in_unit_of
 
 LOUD = (1.0, 0.05, 0.6)
 """The colour of what cannot be computed."""
@@ -336,7 +337,8 @@ class _Builder:
             elif one.interface is not None:
                 source = self._interface(scope, one.interface, tab.type, shift)
             elif one.value is not None and not tab.geometry:
-                return self._literal(scope, card, tab, one.value, one.attributes.get("colorspace", ""))
+                value = in_unit_of(tab, one.value, one.attributes.get("unit", ""))
+                return self._literal(scope, card, tab, value, one.attributes.get("colorspace", ""))
         if source is not None:
             return source
         if tab.geometry:

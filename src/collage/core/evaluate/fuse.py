@@ -22,7 +22,6 @@ class Program:
 
     inputs : the results it reads, as (name, channels). outputs : the results it makes, (name, channels, is bool).
     code, constants, registers : see kernels.elementwise.
-    steps : what it stands for.
     """
 
     inputs: tuple[tuple[str, int], ...]
@@ -30,7 +29,6 @@ class Program:
     code: np.ndarray
     constants: np.ndarray
     registers: int
-    steps: tuple[Step, ...]
 
     def run(
         self, arrays: Mapping[str, np.ndarray], places: Mapping[str, np.ndarray], count: int
@@ -65,9 +63,9 @@ def fuse(steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:
 
     kept : names of results that are wanted outside. A program never reads what it does not need to.
     """
-    traced = {step.key: step for step in steps if _plain(step)}
+    plain = {step.key for step in steps if _plain(step)}
     order: list[Step | Program] = []
-    for phase, members in _phases(steps, traced):
+    for phase, members in _phases(steps, plain):
         if phase % 2:
             order += members
         else:
@@ -117,12 +115,12 @@ def _known(source: Ref | None, trace: Trace, known: dict[str, Symbol]) -> Symbol
     return known[source.name]
 
 
-def _phases(steps: Sequence[Step], traced: Mapping[str, Step]) -> list[tuple[int, list[Step]]]:
+def _phases(steps: Sequence[Step], plain: set[str]) -> list[tuple[int, list[Step]]]:
     """Steps by phase: arithmetic in even ones, the rest in odd ones, each after what it reads."""
     phase: dict[str, int] = {}
     members: dict[int, list[Step]] = {}
     for step in steps:
-        odd = step.key not in traced
+        odd = step.key not in plain
         earliest = int(odd)
         for source in step.sources.values():
             if isinstance(source, Ref) and source.key in phase:
@@ -157,7 +155,6 @@ def _program(members: list[Step], steps: Sequence[Step], kept: set[str]) -> list
             code,
             constants,
             registers,
-            tuple(members),
         )
     ]
 

@@ -93,9 +93,7 @@ class Pyramid:
         """Linear Rec. 709 of values as `read` gives them, of one channel or three or more."""
         if is_linear(self.space) or self.channels == 2:
             return value
-        if len(value) == 1:
-            return linear_light(value, self.space, 1)
-        return linear_light(value, self.space, 3)
+        return linear_light(value, self.space, min(len(value), 3))
 
     def detail(self, place: np.ndarray, du: np.ndarray | None, dv: np.ndarray | None) -> np.ndarray | None:
         """Which level a pixel's footprint asks for, (n,); None, the full size, where there is no footprint.

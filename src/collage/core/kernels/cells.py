@@ -172,7 +172,12 @@ def _worley_2(x, y, jitter, near, second, third, dx, dy):
 
 
 @njit(**INLINE)
-def _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter):
+def _toward_3(x, y, z, at, jitter):
+    """The way from a place to the feature point of the neighbouring cell `at`, of 27."""
+    ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
+    bx, by, bz = np.floor(x), np.floor(y), np.floor(z)
+    cx, cy, cz = U(np.int32(bx)), U(np.int32(by)), U(np.int32(bz))
+    fx, fy, fz = F(x - bx), F(y - by), F(z - bz)
     a, b, c = _mix(
         U(SEED_4 + U(cx + U(np.int32(ox)))), U(SEED_4 + U(cy + U(np.int32(oy)))), U(SEED_4 + U(cz + U(np.int32(oz))))
     )
@@ -186,12 +191,8 @@ def _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter):
 def _nearest_3_run(x, y, z, jitter, near):
     near[:] = FAR
     for at in range(27):
-        ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
         for i in range(near.size):
-            bx, by, bz = np.floor(x[i]), np.floor(y[i]), np.floor(z[i])
-            cx, cy, cz = U(np.int32(bx)), U(np.int32(by)), U(np.int32(bz))
-            fx, fy, fz = F(x[i] - bx), F(y[i] - by), F(z[i] - bz)
-            px, py, pz = _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter[i])
+            px, py, pz = _toward_3(x[i], y[i], z[i], at, jitter[i])
             near[i] = min(near[i], F(px * px + py * py + pz * pz))
     for i in range(near.size):
         near[i] = F(math.sqrt(near[i]))
@@ -213,12 +214,8 @@ def _worley_3_run(x, y, z, jitter, near, second, third, dx, dy, dz):
     dy[:] = F(0.0)
     dz[:] = F(0.0)
     for at in range(27):
-        ox, oy, oz = at // 9 - 1, (at // 3) % 3 - 1, at % 3 - 1
         for i in range(near.size):
-            bx, by, bz = np.floor(x[i]), np.floor(y[i]), np.floor(z[i])
-            cx, cy, cz = U(np.int32(bx)), U(np.int32(by)), U(np.int32(bz))
-            fx, fy, fz = F(x[i] - bx), F(y[i] - by), F(z[i] - bz)
-            px, py, pz = _toward_3(cx, cy, cz, fx, fy, fz, ox, oy, oz, jitter[i])
+            px, py, pz = _toward_3(x[i], y[i], z[i], at, jitter[i])
             first = _ranked(F(px * px + py * py + pz * pz), i, near, second, third)
             dx[i] = px if first else dx[i]
             dy[i] = py if first else dy[i]

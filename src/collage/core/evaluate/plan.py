@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -86,6 +87,16 @@ class Step:
     keep: bool
     spatial: bool
 
+    @cached_property
+    def constants(self) -> dict[str, Any]:
+        """The inputs that are the same everywhere, and those that nothing is known of, as None."""
+        return {name: getattr(one, "value", None) for name, one in self.sources.items() if not isinstance(one, Ref)}
+
+    @cached_property
+    def wired(self) -> dict[str, Ref]:
+        """The inputs that are results of other steps."""
+        return {name: one for name, one in self.sources.items() if isinstance(one, Ref)}
+
 
 @dataclass(frozen=True)
 class CardOutput:
@@ -116,7 +127,7 @@ class Plan:
     steps: tuple[Step, ...]
     outputs: Mapping[str, Source]
     problems: Mapping[Place, CollageError] = field(default_factory=dict)
-    images: ImageStore | None = None
+    images: ImageStore = field(default_factory=ImageStore)
     memo: dict[Any, Any] = field(default_factory=dict)  # what was worked out about the steps, for another run
 
 
@@ -468,7 +479,7 @@ class _Builder:
         keep: bool,
     ) -> Source:
         if not spatial and all(isinstance(source, Const) for source in sources.values()):
-            return Const(_fold(function, type_name, sources, self.images), type_name)
+            return Const(_fold(function, type_name, sources), type_name)
         parts = [label, type_name, repr(shift) if spatial else ""]
         parts += [
             f"{name}={'' if one is None else one.key if isinstance(one, Const) else one.name}"
@@ -490,12 +501,10 @@ def _as_type(source: Source | None, type_name: str) -> Source:
     return Const(value, type_name)
 
 
-def _fold(
-    function: Callable[..., Any], type_name: str, sources: Mapping[str, Source | None], images: ImageStore
-) -> Any:
+def _fold(function: Callable[..., Any], type_name: str, sources: Mapping[str, Source | None]) -> Any:
     values = {name: one.value for name, one in sources.items() if isinstance(one, Const)}
     with np.errstate(all="ignore"):
-        return typed(function(Context(None, type_name, images), **values), type_name)
+        return typed(function(Context(None, type_name), **values), type_name)
 
 
 def typed(result: Any, type_name: str) -> Any:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, cast
 
@@ -61,16 +61,7 @@ class Points:
 
     def part(self, start: int, stop: int) -> Points:
         """The points from `start` up to `stop`, as views."""
-        cut = slice(start, stop)
-        values: dict[str, Any] = {}
-        for one in fields(self):
-            value = getattr(self, one.name)
-            if isinstance(value, np.ndarray):
-                values[one.name] = value[..., cut]
-        if self.across and (start % (2 * self.across) or (stop - start) % (2 * self.across)):
-            values["across"] = 0
-        values["uv"] = {name: place[:, cut] for name, place in self.uv.items()}
-        return replace(self, **values)
+        return cast(Points, _Part(self, start, stop))
 
     def shifted(self, axis: int) -> Points:
         """The points one step further along u (axis 0) or v (axis 1)."""
@@ -89,7 +80,46 @@ class Points:
         return moved
 
 
-class _Shifted:
+class _View:
+    """What is asked of other points, with something done to it; it answers as Points do."""
+
+    _base: Points
+
+    def uv_set(self, name: str = "") -> np.ndarray:
+        return Points.uv_set(cast(Points, self), name)
+
+    def shifted(self, axis: int) -> Points:
+        return Points.shifted(cast(Points, self), axis)
+
+    def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
+        return Points._moved_own(cast(Points, self), move)
+
+
+class _Part(_View):
+    """Some of the points in a row; only what is asked for is cut."""
+
+    def __init__(self, base: Points, start: int, stop: int) -> None:
+        self._base, self._cut = base, slice(start, stop)
+        whole = not base.across or (start % (2 * base.across) == 0 == (stop - start) % (2 * base.across))
+        self.across = base.across if whole else 0
+
+    def __getattr__(self, name: str) -> Any:
+        value = getattr(self._base, name)
+        if isinstance(value, np.ndarray):
+            value = value[..., self._cut]
+        setattr(self, name, value)
+        return value
+
+    @cached_property
+    def uv(self) -> Mapping[str, np.ndarray]:
+        return {name: place[:, self._cut] for name, place in self._base.uv.items()}
+
+    @cached_property
+    def count(self) -> int:
+        return len(range(*self._cut.indices(self._base.count)))
+
+
+class _Shifted(_View):
     """Points a step further; only what is asked for is moved."""
 
     def __init__(self, base: Points, axis: int) -> None:
@@ -121,15 +151,6 @@ class _Shifted:
             moved[name] = place.copy()
             moved[name][self._axis] += self._step
         return moved
-
-    def uv_set(self, name: str = "") -> np.ndarray:
-        return Points.uv_set(cast(Points, self), name)
-
-    def shifted(self, axis: int) -> Points:
-        return Points.shifted(cast(Points, self), axis)
-
-    def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
-        return Points._moved_own(cast(Points, self), move)
 
 
 def sheet(

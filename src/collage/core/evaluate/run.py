@@ -16,6 +16,7 @@ from collage.core.document.types import CHANNELS
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step, typed
 from collage.core.evaluate.points import Points
+from collage.core.images.store import OpenImages
 from collage.core.nodes.behaviour import Array, Context, Mark
 
 BLOCK = 16_384
@@ -120,6 +121,7 @@ class _Run:
     ) -> None:
         self.plan, self.points, self.cache, self.workers = plan, points, cache, workers
         self.cancelled, self.progress = cancelled, progress
+        self.images = OpenImages(plan.images)
         self.full: dict[str, Array] = {}  # whole arrays by result name: found in the cache, or being made
         self.found: set[str] = set()
         self._select()
@@ -218,16 +220,14 @@ class _Run:
         self, step: Step, places: dict[Shift, Points], local: dict[str, Any], start: int, stop: int
     ) -> dict[str, Any]:
         """The results of one function, by name."""
-        context = Context(_at(places, step.shift), step.type, self.plan.images)
-        inputs = {name: self._input(one, local, start, stop) for name, one in step.sources.items()}
-        result = typed(step.function(context, **inputs), step.type)
+        context = Context(_at(places, step.shift), step.type, self.images)
+        inputs = {name: self._input(one, local, start, stop) for name, one in step.wired.items()}
+        result = typed(step.function(context, **step.constants, **inputs), step.type)
         if isinstance(result, dict):
             return {f"{step.key}:{output}": value for output, value in result.items()}
         return {step.key: result}
 
-    def _input(self, source: Source | None, local: dict[str, Any], start: int, stop: int) -> Any:
-        if source is None or isinstance(source, Const):
-            return None if source is None else source.value
+    def _input(self, source: Ref, local: dict[str, Any], start: int, stop: int) -> Any:
         value = self._value_of(source.name, local, start, stop)
         if isinstance(source, Neighbour):
             return exchanged(value, source.axis, self.points.across)

@@ -153,17 +153,20 @@ def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
 def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str) -> Pyramid:
     height, width, channels = stored.shape
     wide = width >= height
-    shape = (height + max(height // 2, 1), width) if wide else (height, width + max(width // 2, 1))
+    spare = 1 + max(width, height).bit_length()  # each level's rows end with their first texel once more
+    shape = (height + max(height // 2, 1), width + spare) if wide else (height + spare, width + max(width // 2, 1) + 2)
     sheet = np.zeros((*shape, 1 if channels == 1 else 4), stored.dtype)
     sheet[:height, :width, :channels] = stored
+    sheet[:height, width, :channels] = stored[:, 0]
     level, length = _light(coding.values(stored), space), max(width, height)
     for number in range(1, length.bit_length()):
         level = _halved(level)
-        begun = length - ((length + (1 << (number - 1)) - 1) >> (number - 1))
-        top, left = (height, begun) if wide else (begun, width)
-        there = sheet[top : top + level.shape[0], left : left + level.shape[1], :channels]
-        there[...] = coding.stored(_encoded(level, space))
-    texels = sheet.ravel() if channels == 1 else sheet.view(np.uint32).ravel()
+        begun = length - ((length + (1 << (number - 1)) - 1) >> (number - 1)) + number - 1
+        top, left = (height, begun) if wide else (begun, width + 1)
+        there = sheet[top : top + level.shape[0], left : left + level.shape[1] + 1, :channels]
+        there[:, :-1] = coding.stored(_encoded(level, space))
+        there[:, -1] = there[:, 0]
+    texels = sheet.ravel() if channels == 1 else sheet.view(np.uint8).ravel()
     texels.flags.writeable = False
     return Pyramid(texels, coding, width, height, shape[1], channels, bits, space)
 

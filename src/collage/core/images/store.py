@@ -78,3 +78,18 @@ class ImageStore:
     def _shrink(self) -> None:
         while self.used > self.budget and len(self._held) > 1:
             self._held.popitem(last=False)
+
+
+class OpenImages:
+    """The images of one piece of work: each is looked for once, and stays what it was till the work is done."""
+
+    def __init__(self, store: ImageStore) -> None:
+        self._store = store
+        self._open: dict[ImageRef, Pyramid] = {}
+
+    def open(self, ref: ImageRef) -> Pyramid:
+        """The pyramid of an image. Raises CollageError if there is none to be had."""
+        found = self._open.get(ref)
+        if found is None:
+            found = self._open[ref] = self._store.open(ref)
+        return found

@@ -2,41 +2,51 @@
 
 A pyramid is one flat array of texels: the picture, and below it (or beside it, if it is tall) all its smaller
 levels in a row, so that where a level lies follows from its number. Row 0 is the top of the picture, where v
-is 1. A texel is one whole number, or four packed into one or two 32-bit words, so that one read gets all
-channels; no loop has a branch, which lets all of them vectorise.
+is 1. Each row ends with its first texel once more, so that any texel and the next lie side by side.
+
+A texel of one channel is one whole number; all loops over such are free of branches and vectorise. Texels of
+more channels are four numbers, of which the last may mean nothing. They are read in three passes: where to
+read, for many points at a time; the reading, two texels of four channels at a time; and the spreading to
+separate channels.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
+from llvmlite import ir
 from numba import njit, types
+from numba.extending import intrinsic
 
-from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.flags import INLINE, LOOP, PART
 
 F, U, W = np.float32, np.uint32, np.int32
 
 f4, i4 = types.float32, types.int32
 IN = types.Array(f4, 1, "C", readonly=True)
 OUT = types.Array(f4, 1, "C")
+MANY = types.Array(f4, 2, "C")
 
 FAR = np.float32(1e6)
 CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
+SOME = 512  # points whose places and weights stay in the processor's nearest cache
+LINE = SOME + 16
 HALF_SCALE = np.float32(2.0**112)
 
 
-@njit(types.void(IN, i4, OUT), **LOOP)
-def _fold(place, mode, out):
-    """Brings coordinates into the tile: mode 0 constant, 1 clamp, 2 periodic, 3 mirror."""
-    low, high = (F(-1), F(2)) if mode == 0 else (F(0), F(1))
-    for i in range(out.size):
-        # not-a-number and infinite places read the texel at 0
-        p = place[i] if abs(place[i]) < FAR else F(0)
-        turned = p - np.floor(p)
-        back = abs(p - F(2) * np.floor(p * F(0.5) + F(0.5)))
-        p = turned if mode == 2 else min(max(p, low), high)
-        out[i] = back if mode == 3 else p
+@njit(**INLINE)
+def _folded(place, mode):
+    """A coordinate brought into the tile: mode 0 constant, 1 clamp, 2 periodic, 3 mirror."""
+    low, high = (F(-1), F(2)) if mode == W(0) else (F(0), F(1))
+    # not-a-number and infinite places read the texel at 0
+    p = place if abs(place) < FAR else F(0)
+    turned = F(p - np.floor(p))
+    back = F(abs(p - F(2) * np.floor(p * F(0.5) + F(0.5))))
+    p = turned if mode == W(2) else min(max(p, low), high)
+    return back if mode == W(3) else p
 
 
 @njit(**INLINE)
@@ -66,9 +76,12 @@ def _at(line, x):
 
 @njit(**INLINE)
 def _begun(length, level):
-    """How far along the longer side of the picture a smaller level begins: all of it but twice the level's size."""
+    """How far along the longer side of the picture a smaller level begins.
+
+    It is all of the length but twice the level's size, and one for each level before it.
+    """
     twice = W(W(length + length) + W(W(W(1) << level) - W(1)))
-    return W(length - W(twice >> level))
+    return W(W(length - W(twice >> level)) + W(level - W(1)))
 
 
 @njit(**INLINE)
@@ -76,28 +89,69 @@ def _start(level, size):
     """Where a level's first texel lies: the smaller ones below a wide picture, or to the right of a tall one."""
     width, height, stride = size[0], size[1], size[3]
     below = W(W(height * stride) + _begun(width, level))
-    beside = W(W(_begun(height, level) * stride) + width)
+    beside = W(W(W(_begun(height, level) * stride) + width) + W(1))
     return W(0) if level == W(0) else (below if width >= height else beside)
 
 
 @njit(**INLINE)
-def _four(u, v, level, size, wraps):
-    """Where the four texels around a place lie, and what each weighs.
+def _around(u, v, level, size, wraps):
+    """The texels around a place: two in a row and two rows, each with its weights.
 
     size : width and height of the picture, its last level, texels a row. wraps : for u, v, and whether nearest.
+    Returns the first columns, first texels of the rows, weights of the columns, and of the rows.
     """
     stride = size[3]
     width, height = W(max(W(size[0] >> level), W(1))), W(max(W(size[1] >> level), W(1)))
     start = _start(level, size)
-    x = F(u * F(width) - F(0.5))
-    y = F((F(1) - v) * F(height) - F(0.5))
+    x = F(_folded(u, wraps[0]) * F(width) - F(0.5))
+    y = F((F(1) - _folded(v, wraps[1])) * F(height) - F(0.5))
     x = np.floor(x + F(0.5)) if wraps[2] != W(0) else x
     y = np.floor(y + F(0.5)) if wraps[2] != W(0) else y
     x0, x1, a0, a1 = _pair(x, width, wraps[0])
     y0, y1, b0, b1 = _pair(y, height, wraps[1])
-    top, bottom = W(start + W(y0 * stride)), W(start + W(y1 * stride))
-    weights = F(a0 * b0), F(a1 * b0), F(a0 * b1), F(a1 * b1)
-    return (_at(top, x0), _at(top, x1), _at(bottom, x0), _at(bottom, x1)), weights
+    return (x0, x1), (W(start + W(y0 * stride)), W(start + W(y1 * stride))), (a0, a1), (b0, b1)
+
+
+@njit(**INLINE)
+def _side_by_side(u, v, level, size, wraps):
+    """As `_around`, with the first texel of two neighbours in each row, for reading both at once.
+
+    Left of a clamped picture both are its first column, which then has both weights.
+    """
+    columns, rows, (a0, a1), (b0, b1) = _around(u, v, level, size, wraps)
+    same = columns[0] == columns[1]
+    first, second = F(a0 + (a1 if same else F(0))), F(F(0) if same else a1)
+    return (_at(rows[0], columns[0]), _at(rows[1], columns[0])), (first, second), (b0, b1)
+
+
+@njit(**INLINE)
+def _levels(detail, last):
+    """The two levels around `detail`, and how far it lies to the second."""
+    level = min(max(detail, F(0)), F(last))
+    low = W(level)
+    return low, W(min(W(low + W(1)), last)), F(level - F(low))
+
+
+@njit(**INLINE)
+def _between(a, b, share):
+    return F(a + (b - a) * share)
+
+
+@njit(**INLINE)
+def _coded(value, inside, coding, default):
+    return value * coding[0] + inside * coding[1] + (F(1) - inside) * default
+
+
+@njit(**INLINE)
+def _all_flat(detail):
+    """Whether the full size is all that is asked for."""
+    deep = W(0)
+    for i in range(detail.size):
+        deep = W(deep | W(detail[i] > F(0)))
+    return deep == W(0)
+
+
+# one channel
 
 
 @njit(**INLINE)
@@ -109,181 +163,248 @@ def _half(code):
 
 
 @njit(**INLINE)
-def _byte(texels, at, channel):
-    return F(W(U(U(texels[at] >> U(8 * channel)) & U(0xFF))))
-
-
-@njit(**INLINE)
-def _short(texels, at, channel):
-    word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
-    return F(W(U(U(word >> U(16 * (channel % 2))) & U(0xFFFF))))
-
-
-@njit(**INLINE)
-def _float(texels, at, channel):
-    word = texels[U(U(U(2) * at + U(channel // 2)) & U(0x7FFFFFFF))]
-    return _half(U(word >> U(16 * (channel % 2))))
-
-
-@njit(**INLINE)
-def _whole(texels, at, channel):
+def _whole(texels, at):
     return F(W(texels[at]))
 
 
 @njit(**INLINE)
-def _whole_half(texels, at, channel):
+def _whole_half(texels, at):
     return _half(U(texels[at]))
 
 
 @njit(**INLINE)
-def _channel(read, texels, four, channel):
-    """One filtered channel; `read` gets a channel of a texel."""
-    (a, b, c, d), (wa, wb, wc, wd) = four
-    top = wa * read(texels, a, channel) + wb * read(texels, b, channel)
-    return F(top + wc * read(texels, c, channel) + wd * read(texels, d, channel))
+def _filtered(read, texels, u, v, level, size, wraps):
+    """The mean of the four texels around a place, and how much of it lies inside."""
+    (x0, x1), (top, bottom), (a0, a1), (b0, b1) = _around(u, v, level, size, wraps)
+    above = a0 * read(texels, _at(top, x0)) + a1 * read(texels, _at(top, x1))
+    below = a0 * read(texels, _at(bottom, x0)) + a1 * read(texels, _at(bottom, x1))
+    return F(b0 * above + b1 * below), F(F(a0 + a1) * F(b0 + b1))
 
 
 @njit(**INLINE)
-def _inside(four):
-    wa, wb, wc, wd = four[1]
-    return F(wa + wb + wc + wd)
-
-
-@njit(**INLINE)
-def _between(a, b, share):
-    return F(a + (b - a) * share)
-
-
-@njit(**INLINE)
-def _both(detail, size, u, v, wraps):
-    """The four texels in the two levels around `detail`, and how far it lies to the second."""
-    level = min(max(detail, F(0)), F(size[2]))
-    low = W(level)
-    high = W(min(W(low + W(1)), size[2]))
-    return _four(u, v, low, size, wraps), _four(u, v, high, size, wraps), F(level - F(low))
-
-
-@njit(**INLINE)
-def _coded(value, inside, coding, default):
-    return value * coding[0] + inside * coding[1] + (F(1) - inside) * default
-
-
-@njit(**INLINE)
-def _three_flat(read, texels, size, u, v, wraps, coding, default, outs):
-    """Reads three channels of the full size."""
-    red, green, blue = outs
+def _one_flat(read, texels, size, u, v, wraps, coding, default, out):
     for i in range(u.size):
-        four = _four(u[i], v[i], W(0), size, wraps)
-        inside = _inside(four)
-        red[i] = _coded(_channel(read, texels, four, 0), inside, coding, default[0])
-        green[i] = _coded(_channel(read, texels, four, 1), inside, coding, default[1])
-        blue[i] = _coded(_channel(read, texels, four, 2), inside, coding, default[2])
+        value, inside = _filtered(read, texels, u[i], v[i], W(0), size, wraps)
+        out[i] = _coded(value, inside, coding, default)
 
 
 @njit(**INLINE)
-def _three_deep(read, texels, size, u, v, detail, wraps, coding, default, outs):
-    """Reads three channels between two levels."""
-    red, green, blue = outs
+def _one_deep(read, texels, size, u, v, detail, wraps, coding, default, out):
     for i in range(u.size):
-        one, other, share = _both(detail[i], size, u[i], v[i], wraps)
-        inside = _between(_inside(one), _inside(other), share)
-        r = _between(_channel(read, texels, one, 0), _channel(read, texels, other, 0), share)
-        g = _between(_channel(read, texels, one, 1), _channel(read, texels, other, 1), share)
-        b = _between(_channel(read, texels, one, 2), _channel(read, texels, other, 2), share)
-        red[i] = _coded(r, inside, coding, default[0])
-        green[i] = _coded(g, inside, coding, default[1])
-        blue[i] = _coded(b, inside, coding, default[2])
+        low, high, share = _levels(detail[i], size[2])
+        one, inside = _filtered(read, texels, u[i], v[i], low, size, wraps)
+        other, within = _filtered(read, texels, u[i], v[i], high, size, wraps)
+        out[i] = _coded(_between(one, other, share), _between(inside, within, share), coding, default)
 
 
-@njit(**INLINE)
-def _deepest(detail):
-    """The highest level that is asked for: at 0 or below, the full size is all that is read."""
-    high = F(0)
-    for i in range(detail.size):
-        high = max(high, detail[i])
-    return high
-
-
-@njit(**INLINE)
-def _one_flat(read, texels, channel, size, u, v, wraps, coding, default, out):
-    for i in range(u.size):
-        four = _four(u[i], v[i], W(0), size, wraps)
-        out[i] = _coded(_channel(read, texels, four, channel), _inside(four), coding, default)
-
-
-@njit(**INLINE)
-def _one_deep(read, texels, channel, size, u, v, detail, wraps, coding, default, out):
-    for i in range(u.size):
-        one, other, share = _both(detail[i], size, u[i], v[i], wraps)
-        value = _between(_channel(read, texels, one, channel), _channel(read, texels, other, channel), share)
-        out[i] = _coded(value, _between(_inside(one), _inside(other), share), coding, default)
-
-
-def _signature(texels: types.Type, outputs: int) -> object:
+def _signature(texels: types.Type, *outputs: types.Type) -> object:
     texels = types.Array(texels, 1, "C", readonly=True)
-    return types.void(texels, i4, i4, i4, i4, i4, IN, IN, IN, i4, i4, i4, i4, f4, f4, *[f4] * outputs, *[OUT] * outputs)
+    return types.void(texels, i4, i4, i4, i4, i4, IN, IN, IN, i4, i4, i4, i4, f4, f4, IN, *outputs)
 
 
-@njit(_signature(types.uint32, 3), **LOOP)
-def _three(
-    texels,
-    kind,
-    width,
-    height,
-    last,
-    stride,
-    u,
-    v,
-    detail,
-    deep,
-    wrap_u,
-    wrap_v,
-    nearest,
-    scale,
-    offset,
-    d0,
-    d1,
-    d2,
-    r,
-    g,
-    b,
-):
-    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
-    if kind == CODES:
-        if (deep == 0) | (_deepest(detail) <= F(0)):
-            _three_flat(_byte, texels, size, u, v, wraps, coding, (d0, d1, d2), (r, g, b))
-        else:
-            _three_deep(_byte, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
-    elif kind == PAIRS:
-        _three_deep(_short, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
-    else:
-        _three_deep(_float, texels, size, u, v, detail, wraps, coding, (d0, d1, d2), (r, g, b))
-
-
-@njit(_signature(types.uint32, 1), **LOOP)
-def _fourth(
-    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d3, out
-):
-    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
-    if kind == CODES:
-        _one_deep(_byte, texels, 3, size, u, v, detail, wraps, coding, d3, out)
-    elif kind == PAIRS:
-        _one_deep(_short, texels, 3, size, u, v, detail, wraps, coding, d3, out)
-    else:
-        _one_deep(_float, texels, 3, size, u, v, detail, wraps, coding, d3, out)
-
-
-@njit([_signature(types.uint8, 1), _signature(types.uint16, 1)], **LOOP)
+@njit([_signature(types.uint8, OUT), _signature(types.uint16, OUT)], **LOOP)
 def _one(
-    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, d0, out
+    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, default, out
 ):
     size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     if kind == HALVES:
-        _one_deep(_whole_half, texels, 0, size, u, v, detail, wraps, coding, d0, out)
+        _one_deep(_whole_half, texels, size, u, v, detail, wraps, coding, default[0], out)
     elif deep == 0:
-        _one_flat(_whole, texels, 0, size, u, v, wraps, coding, d0, out)
+        _one_flat(_whole, texels, size, u, v, wraps, coding, default[0], out)
     else:
-        _one_deep(_whole, texels, 0, size, u, v, detail, wraps, coding, d0, out)
+        _one_deep(_whole, texels, size, u, v, detail, wraps, coding, default[0], out)
+
+
+# several channels
+
+
+@njit(**INLINE)
+def _first(x, size, periodic):
+    """The first of two texels and the share of the second, where nothing lies outside: few steps, exact all the same.
+
+    Past a clamped border the share is nothing; past a periodic one the second texel is the one kept beyond the last.
+    """
+    turned = x + F(size) if x < F(0) else x
+    held = min(max(x, F(0)), F(W(size - W(1))))
+    x = turned if periodic else held
+    below = np.floor(x)
+    return W(below), F(x - below)
+
+
+@njit(**INLINE)
+def _quickly(u, v, level, size, wraps):
+    """As `_side_by_side`, for texels that are blended and modes in which nothing lies outside."""
+    stride = size[3]
+    width, height = W(max(W(size[0] >> level), W(1))), W(max(W(size[1] >> level), W(1)))
+    start = _start(level, size)
+    column, a = _first(F(_folded(u, wraps[0]) * F(width) - F(0.5)), width, wraps[0] == W(2))
+    row, b = _first(F((F(1) - _folded(v, wraps[1])) * F(height) - F(0.5)), height, wraps[1] == W(2))
+    column, row = min(column, W(width - W(1))), min(row, W(height - W(1)))
+    following = W(row + W(1))
+    end = W(0) if wraps[1] == W(2) else row
+    following = following if following < height else end
+    top, bottom = W(start + W(row * stride)), W(start + W(following * stride))
+    return (_at(top, column), _at(bottom, column)), (F(F(1) - a), a), (F(F(1) - b), b)
+
+
+@njit(**INLINE)
+def _keep(i, level, pairs, columns, rows, places, weights):
+    """Puts down what is read in one of two levels for point i."""
+    places[2 * level * LINE + i], places[(2 * level + 1) * LINE + i] = pairs
+    weights[4 * level * LINE + i], weights[(4 * level + 1) * LINE + i] = columns
+    weights[(4 * level + 2) * LINE + i], weights[(4 * level + 3) * LINE + i] = rows
+
+
+@njit(**INLINE)
+def _places_flat(find, u, v, size, wraps, places, weights, inside):
+    """For each point the two pairs of texels in the full size, and the weights of columns and rows."""
+    for i in range(u.size):
+        pairs, columns, rows = find(u[i], v[i], W(0), size, wraps)
+        _keep(i, 0, pairs, columns, rows, places, weights)
+        inside[i] = F(F(columns[0] + columns[1]) * F(rows[0] + rows[1]))
+
+
+@njit(**INLINE)
+def _places_deep(find, u, v, detail, size, wraps, places, weights, inside):
+    """As `_places_flat` for the two levels around a detail, whose shares are part of the rows' weights."""
+    for i in range(u.size):
+        low, high, share = _levels(detail[i], size[2])
+        rest = F(F(1) - share)
+        pairs, columns, rows = find(u[i], v[i], low, size, wraps)
+        rows = F(rows[0] * rest), F(rows[1] * rest)
+        _keep(i, 0, pairs, columns, rows, places, weights)
+        within = F(F(columns[0] + columns[1]) * F(rows[0] + rows[1]))
+        pairs, columns, rows = find(u[i], v[i], high, size, wraps)
+        rows = F(rows[0] * share), F(rows[1] * share)
+        _keep(i, 1, pairs, columns, rows, places, weights)
+        inside[i] = within + F(columns[0] + columns[1]) * F(rows[0] + rows[1])
+
+
+@njit(**PART)
+def _where(u, v, detail, flat, size, wraps, places, weights, inside):
+    easy = (wraps[0] != W(0)) & (wraps[1] != W(0)) & (wraps[2] == W(0))
+    if flat:
+        if easy:
+            _places_flat(_quickly, u, v, size, wraps, places, weights, inside)
+        else:
+            _places_flat(_side_by_side, u, v, size, wraps, places, weights, inside)
+    elif easy:
+        _places_deep(_quickly, u, v, detail, size, wraps, places, weights, inside)
+    else:
+        _places_deep(_side_by_side, u, v, detail, size, wraps, places, weights, inside)
+
+
+def _pairs(number: ir.Type, levels: int) -> Any:
+    """A call that reads point `at`: per level two rows of two texels, each texel four of a kind of number.
+
+    It is written in the compiler's own terms because a loop cannot say that four channels are one vector.
+    """
+    eight, four = ir.VectorType(ir.FloatType(), 8), ir.VectorType(ir.FloatType(), 4)
+    index = ir.VectorType(ir.IntType(32), 8), ir.VectorType(ir.IntType(32), 4)
+    sum_, whole = {"flags": ("contract",)}, ir.IntType(64)
+
+    def values(build: ir.IRBuilder, packed: ir.Value) -> ir.Value:
+        if isinstance(number, ir.HalfType):
+            return build.fpext(packed, eight)
+        return build.sitofp(build.zext(packed, index[0]), eight)
+
+    def spread(build: ir.IRBuilder, weight: ir.Value, many: int) -> ir.Value:
+        kind, order = (eight, index[0]) if many == 8 else (four, index[1])
+        none = ir.Constant(kind, ir.Undefined)
+        lone = build.insert_element(none, weight, ir.Constant(ir.IntType(32), 0))
+        return build.shuffle_vector(lone, none, ir.Constant(order, [0] * many))
+
+    def generate(context: Any, build: ir.IRBuilder, signature: Any, arguments: Any) -> ir.Value:
+        texels, places, weights, found = (
+            context.make_array(signature.args[k])(context, build, arguments[k]).data for k in (0, 1, 2, 4)
+        )
+        at = arguments[3]
+
+        def row(of: ir.Value, number_of_row: int) -> ir.Value:
+            return build.load(build.gep(of, [build.add(at, ir.Constant(at.type, number_of_row * LINE))]))
+
+        def pair(number_of_row: int) -> ir.Value:
+            place = build.mul(build.zext(row(places, number_of_row), whole), ir.Constant(whole, 4))
+            start = build.gep(build.bitcast(texels, number.as_pointer()), [place])
+            packed = build.load(build.bitcast(start, ir.VectorType(number, 8).as_pointer()))
+            packed.align = number.width // 8 if isinstance(number, ir.IntType) else 2
+            return values(build, packed)
+
+        total = ir.Constant(four, [0.0] * 4)
+        for level in range(levels):
+            left, right, upper, lower = (row(weights, 4 * level + k) for k in range(4))
+            above = build.fmul(pair(2 * level), spread(build, upper, 8), **sum_)
+            both = build.fadd(above, build.fmul(pair(2 * level + 1), spread(build, lower, 8), **sum_), **sum_)
+            for first, weight in ((0, left), (4, right)):
+                half = build.shuffle_vector(both, both, ir.Constant(index[1], list(range(first, first + 4))))
+                total = build.fadd(total, build.fmul(half, spread(build, weight, 4), **sum_), **sum_)
+        place = build.gep(found, [build.mul(at, ir.Constant(at.type, 4))])
+        build.store(total, build.bitcast(place, four.as_pointer())).align = 4
+        return context.get_dummy_value()
+
+    @intrinsic  # type: ignore[untyped-decorator]
+    def read(_: Any, texels: Any, places: Any, weights: Any, at: Any, found: Any) -> tuple[Any, Callable[..., Any]]:
+        return types.void(texels, places, weights, at, found), generate
+
+    return read
+
+
+_bytes_flat, _bytes_deep = _pairs(ir.IntType(8), 1), _pairs(ir.IntType(8), 2)
+_shorts_deep, _halves_deep = _pairs(ir.IntType(16), 2), _pairs(ir.HalfType(), 2)
+
+
+@njit(**PART)
+def _fetch(texels, kind, deep, places, weights, count, found):
+    """Reads what `_where` found: four numbers a point."""
+    if kind == CODES:
+        if deep:
+            for i in range(count):
+                _bytes_deep(texels, places, weights, i, found)
+        else:
+            for i in range(count):
+                _bytes_flat(texels, places, weights, i, found)
+    elif kind == PAIRS:
+        for i in range(count):
+            _shorts_deep(texels, places, weights, i, found)
+    else:
+        for i in range(count):
+            _halves_deep(texels, places, weights, i, found)
+
+
+@njit(**PART)
+def _spread(found, channel, inside, coding, default, out):
+    for i in range(out.size):
+        out[i] = _coded(found[4 * i + channel], inside[i], coding, default)
+
+
+@njit(**PART)
+def _spread_three(found, inside, coding, default, red, green, blue):
+    for i in range(red.size):
+        red[i] = _coded(found[4 * i], inside[i], coding, default[0])
+        green[i] = _coded(found[4 * i + 1], inside[i], coding, default[1])
+        blue[i] = _coded(found[4 * i + 2], inside[i], coding, default[2])
+
+
+@njit(_signature(types.uint8, MANY), **LOOP)
+def _several(
+    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, default, out
+):
+    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
+    places, weights = np.empty(4 * LINE, np.uint32), np.empty(8 * LINE, np.float32)
+    found, inside = np.empty(4 * SOME, np.float32), np.empty(SOME, np.float32)
+    flat = (kind == CODES) & ((deep == 0) | _all_flat(detail))
+    for start in range(0, u.size, SOME):
+        stop = min(start + SOME, u.size)
+        cut = u[start:stop], v[start:stop], detail[start:stop]
+        _where(*cut, flat, size, wraps, places, weights, inside)
+        _fetch(texels, kind, not flat, places, weights, stop - start, found)
+        first = W(0)
+        if out.shape[0] > 2:
+            three = out[0, start:stop], out[1, start:stop], out[2, start:stop]
+            _spread_three(found, inside, coding, (default[0], default[1], default[2]), *three)
+            first = W(3)
+        for channel in range(first, out.shape[0]):
+            _spread(found, channel, inside, coding, default[channel], out[channel, start:stop])
 
 
 @njit(types.void(IN, IN, IN, IN, IN, IN, f4, f4, OUT), **LOOP)
@@ -326,7 +447,7 @@ def sample(
 ) -> np.ndarray:
     """Values of a pyramid at many places.
 
-    texels : one channel: (t,) uint8 or uint16; else words (t,) or (2 t,) uint32; all levels one after the other.
+    texels : one channel: (t,) uint8 or uint16; else the bytes of four numbers a texel, (4 t,) or (8 t,) uint8.
     coding : CODES, PAIRS or HALVES, and the scale and offset that turn stored numbers into values.
     size : width and height of the picture, the number of its last level, texels in a row of all.
     place : (2, n) float32, u and v; detail : (n,) float32, the level to read, with parts between two; None
@@ -336,20 +457,15 @@ def sample(
     """
     kind, scale, offset = coding
     count = place.shape[1]
-    u, v = np.empty((2, count), np.float32)
-    _fold(np.ascontiguousarray(place[0], np.float32), wrap[0], u)
-    _fold(np.ascontiguousarray(place[1], np.float32), wrap[1], v)
+    u, v = (np.ascontiguousarray(line, np.float32) for line in place)
     level, deep = (np.zeros(count, np.float32), 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
-    settings = (kind, *size, u, v, level, deep, *wrap, nearest, scale, offset)
+    settings = (kind, *size, u, v, level, deep, *wrap, nearest, scale, offset, default)
     out = np.empty((channels, count), np.float32)
-    if texels.dtype != np.uint32:
-        _one(texels, *settings, default[0], out[0])
-        return out
-    spare = out if channels > 2 else np.empty((3, count), np.float32)
-    _three(texels, *settings, *default[:3], *spare[:3])
-    if channels == 4:
-        _fourth(texels, *settings, default[3], out[3])
-    return spare[:channels]
+    if channels == 1:
+        _one(texels, *settings, out[0])
+    else:
+        _several(texels, *settings, out)
+    return out
 
 
 def footprint(place: np.ndarray, du: np.ndarray, dv: np.ndarray, width: int, height: int) -> np.ndarray:

@@ -10,7 +10,7 @@ import numpy as np
 
 if TYPE_CHECKING:
     from collage.core.evaluate.points import Points
-    from collage.core.images.store import ImageStore
+    from collage.core.images.store import OpenImages
 
 Array = np.ndarray
 """(k, n) float32, or (k, 1) where the value is the same everywhere; k numbers per point."""
@@ -29,7 +29,7 @@ class Context:
 
     points: Points | None
     output_type: str = "float"
-    images: ImageStore | None = None
+    images: OpenImages | None = None
 
     @property
     def at(self) -> Points:

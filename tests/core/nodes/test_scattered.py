@@ -34,7 +34,7 @@ def test_the_corners_of_a_triangle_weigh_one_together_and_change_smoothly() -> N
     np.testing.assert_allclose(weights.sum(axis=0), 1, atol=2e-5)
     assert (weights >= -1e-5).all()
     assert (hexagons == np.rint(hexagons)).all()
-    shares = blend_weights(weights, np.full(place.shape[1], 0.5, np.float32))
+    shares = blend_weights(weights, np.float32([[0.5]]))
     np.testing.assert_allclose(shares.sum(axis=0), 1, atol=1e-5)
 
 
@@ -56,11 +56,26 @@ def test_tiles_of_one_colour_blend_to_that_colour() -> None:
     count = 40
     weights, _ = corners(np.random.default_rng(1).uniform(-4, 4, (2, count)).astype(np.float32))
     colour = np.tile(np.float32([[0.2], [0.5], [0.9]]), (1, count))
-    luma = np.tile(np.float32([[0.3], [0.6], [0.1]]), (1, count))
     for falloff in (0.1, 0.5, 0.8):
-        full = np.full(count, falloff, np.float32)
-        found = blend(weights, [colour] * 3, luma, np.full(count, 0.7, np.float32), full)
+        settings = np.float32([[falloff], [0.7], [0.3], [0.6], [0.1]])
+        found = blend(weights, [colour] * 3, settings)
         np.testing.assert_allclose(found, colour, atol=1e-5)
+        each = blend(weights, [colour] * 3, np.tile(settings, (1, count)))
+        np.testing.assert_array_equal(each, found, "settings of each point, all alike")
+
+
+def test_tiles_turn_by_the_angle_that_they_say() -> None:
+    place = np.random.default_rng(3).uniform(-9, 9, (2, 500)).astype(np.float32)
+    _, hexagons = corners(place)
+    none, level = np.zeros((3, 1), np.float32), np.zeros(500, np.float32)
+    turned, angle, _ = tile(place, hexagons[0], np.float32([[1], [-20], [20]]), none, none, level)
+    x, y = hexagons[0].astype(np.float64) / np.sqrt(12)
+    centre = np.stack([x + y / 2, y * np.sqrt(3) / 2])
+    away = place - centre
+    sine, cosine = np.sin(angle.astype(np.float64)), np.cos(angle.astype(np.float64))
+    wanted = np.stack([away[0] * cosine - away[1] * sine, away[0] * sine + away[1] * cosine]) + centre
+    np.testing.assert_allclose(turned, [wanted[0], 1 - wanted[1]], atol=5e-6)
+    assert np.ptp(angle) > 30
 
 
 def test_a_plain_picture_scattered_is_plain_and_a_flat_normal_map_bends_nothing(library, tmp_path: Path) -> None:

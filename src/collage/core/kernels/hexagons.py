@@ -3,6 +3,8 @@
 M. S. Mikkelsen, Practical Real-Time Hex-Tiling, Journal of Computer Graphics Techniques 11(2), 2022, with the
 hash and the order of additions of the MaterialX reference. The hash is sensitive to rounding, so nothing here
 may be contracted.
+
+Settings are rows of one number, the same everywhere, or of one for each point; for either kind there is a loop.
 """
 
 from __future__ import annotations
@@ -16,6 +18,7 @@ from collage.core.kernels.flags import EXACT, EXACT_INLINE
 
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
+ROWS = types.Array(types.float32, 2, "C", readonly=True)
 F, W = np.float32, np.int32
 
 GRID = np.float32(3.4641016151377544)  # 2 sqrt(3): keeps the size of the tile
@@ -55,14 +58,22 @@ def _corners(u, v, w1, w2, w3, x1, y1, x2, y2, x3, y3):
         x3[i], y3[i] = bx + lower, by + upper
 
 
-@njit(types.void(IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
-def _chances(x, y, turn, low, high, first, second, angle):
-    """The two random numbers of each hexagon, and its turn in radians."""
-    for i in range(x.size):
-        a, b = _hash(F(x[i] + SEED), F(y[i] + SEED))
-        first[i], second[i] = a, b
-        share = F(a * turn[i])
-        angle[i] = low[i] * F(F(1) - share) + high[i] * share
+@njit(**EXACT_INLINE)
+def _sine_cosine(x):
+    """Cephes' sinf and cosf: polynomials on an eighth of a turn to either side of the nearest quarter."""
+    quarter = np.rint(F(x * F(0.63661977)))
+    part = F(F(F(x - quarter * F(1.5703125)) - quarter * F(4.83751297e-4)) - quarter * F(7.54978942e-8))
+    square = F(part * part)
+    s = F(square * F(square * F(F(-1.9515295891e-4) * square + F(8.3321608736e-3)) + F(-1.6666654611e-1)))
+    s = F(s * part + part)
+    c = F(square * F(F(2.443315711809948e-5) * square + F(-1.388731625493765e-3)) + F(4.166664568298827e-2))
+    c = F(F(c * square) * square + F(F(1) - F(0.5) * square))
+    number = W(W(quarter) & W(3))
+    odd = (number & W(1)) == W(1)
+    sine, cosine = c if odd else s, s if odd else c
+    sine = F(-sine) if number >= W(2) else sine
+    cosine = F(-cosine) if (number == W(1)) | (number == W(2)) else cosine
+    return sine, cosine
 
 
 @njit(**EXACT_INLINE)
@@ -74,19 +85,34 @@ def _log2(x):
     return F(W(W(bits >> W(23)) - W(127))) + log
 
 
-@njit(types.void(IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
-def _places(u, v, x, y, first, second, sine, cosine, size, low, high, move, near, far, detail, out_u, out_v, level):
+@njit(**EXACT_INLINE)
+def _places_by(even, u, v, hexagon_x, hexagon_y, turn, size, move, detail, out_u, out_v, angles, level):
     for i in range(u.size):
-        hx, hy = F(x[i] / GRID), F(y[i] / GRID)
+        at = 0 if even else i
+        x, y = hexagon_x[i], hexagon_y[i]
+        # two random numbers of the hexagon
+        first, second = _hash(F(x + SEED), F(y + SEED))
+        hx, hy = F(x / GRID), F(y / GRID)
         cx, cy = F(hx + F(0.5) * hy), F(UNSKEW * hy)
-        scale = F(F(1) - size[i]) + F(low[i] * F(F(1) - second[i]) + high[i] * second[i]) * size[i]
-        a, b = F(first[i] * move[i]), F(second[i] * move[i])
+        share = F(first * turn[0, at])
+        angle = F(turn[1, at] * F(F(1) - share) + turn[2, at] * share)
+        s, c = _sine_cosine(angle)
+        scale = F(F(1) - size[0, at]) + F(size[1, at] * F(F(1) - second) + size[2, at] * second) * size[0, at]
+        a, b = F(first * move[0, at]), F(second * move[0, at])
         dx, dy = F(u[i] - cx), F(v[i] - cy)
-        s, c = sine[i], cosine[i]
-        out_u[i] = F(dx * c - dy * s) / scale + cx + F(near[i] * F(F(1) - a) + far[i] * a)
-        below = F(dx * s + dy * c) / scale + cy + F(near[i] * F(F(1) - b) + far[i] * b)
+        out_u[i] = F(dx * c - dy * s) / scale + cx + F(move[1, at] * F(F(1) - a) + move[2, at] * a)
+        below = F(dx * s + dy * c) / scale + cy + F(move[1, at] * F(F(1) - b) + move[2, at] * b)
         out_v[i] = F(1) - below  # the grid lies on flipped coordinates
+        angles[i] = angle
         level[i] = detail[i] - _log2(abs(scale))
+
+
+@njit(types.void(IN, IN, IN, IN, ROWS, ROWS, ROWS, IN, OUT, OUT, OUT, OUT), **EXACT)
+def _places(u, v, x, y, turn, size, move, detail, out_u, out_v, angles, level):
+    if size.shape[1] == 1:
+        _places_by(True, u, v, x, y, turn, size, move, detail, out_u, out_v, angles, level)
+    else:
+        _places_by(False, u, v, x, y, turn, size, move, detail, out_u, out_v, angles, level)
 
 
 @njit(**EXACT_INLINE)
@@ -110,19 +136,25 @@ def _shares(w1, w2, w3, l1, l2, l3, falloff):
     return p1 if plain else F(g1 / total), p2 if plain else F(g2 / total), p3 if plain else F(g3 / total)
 
 
-@njit(types.void(IN, IN, IN, IN, OUT, OUT, OUT), **EXACT)
+@njit(types.void(IN, IN, IN, ROWS, OUT, OUT, OUT), **EXACT)
 def _weights(w1, w2, w3, falloff, a, b, c):
-    for i in range(w1.size):
-        a[i], b[i], c[i] = _shares(w1[i], w2[i], w3[i], F(1), F(1), F(1), falloff[i])
+    if falloff.shape[1] == 1:
+        for i in range(w1.size):
+            a[i], b[i], c[i] = _shares(w1[i], w2[i], w3[i], F(1), F(1), F(1), falloff[0, 0])
+    else:
+        for i in range(w1.size):
+            a[i], b[i], c[i] = _shares(w1[i], w2[i], w3[i], F(1), F(1), F(1), falloff[0, i])
 
 
 COLOUR = types.UniTuple(IN, 3)
 
 
-@njit(types.void(COLOUR, COLOUR, COLOUR, COLOUR, COLOUR, IN, IN, OUT, OUT, OUT), **EXACT)
-def _blend(weights, first, second, third, luma, contrast, falloff, red, green, blue):
+@njit(**EXACT_INLINE)
+def _blend_by(even, weights, first, second, third, settings, red, green, blue):
     for i in range(red.size):
-        lr, lg, lb, k = luma[0][i], luma[1][i], luma[2][i], contrast[i]
+        at = 0 if even else i
+        falloff, k = settings[0, at], settings[1, at]
+        lr, lg, lb = settings[2, at], settings[3, at], settings[4, at]
         r1, g1, b1 = first[0][i], first[1][i], first[2][i]
         r2, g2, b2 = second[0][i], second[1][i], second[2][i]
         r3, g3, b3 = third[0][i], third[1][i], third[2][i]
@@ -130,10 +162,18 @@ def _blend(weights, first, second, third, luma, contrast, falloff, red, green, b
         l1 = F(plain + F(lr * r1 + lg * g1 + lb * b1) * k)
         l2 = F(plain + F(lr * r2 + lg * g2 + lb * b2) * k)
         l3 = F(plain + F(lr * r3 + lg * g3 + lb * b3) * k)
-        a, b, c = _shares(weights[0][i], weights[1][i], weights[2][i], l1, l2, l3, falloff[i])
+        a, b, c = _shares(weights[0][i], weights[1][i], weights[2][i], l1, l2, l3, falloff)
         red[i] = a * r1 + b * r2 + c * r3
         green[i] = a * g1 + b * g2 + c * g3
         blue[i] = a * b1 + b * b2 + c * b3
+
+
+@njit(types.void(COLOUR, COLOUR, COLOUR, COLOUR, ROWS, OUT, OUT, OUT), **EXACT)
+def _blend(weights, first, second, third, settings, red, green, blue):
+    if settings.shape[1] == 1:
+        _blend_by(True, weights, first, second, third, settings, red, green, blue)
+    else:
+        _blend_by(False, weights, first, second, third, settings, red, green, blue)
 
 
 def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -153,35 +193,31 @@ def tile(
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Where the tile of one hexagon is read.
 
-    place, hexagon : (2, n), place with v down. turn (radians), size, move : (3, n), strength of the randomness,
-    lowest, highest. detail : (n,) level of the image that the place asks for.
+    place, hexagon : (2, n), place with v down. turn (radians), size, move : (3, 1) or all (3, n), strength of the
+    randomness, lowest, highest. detail : (n,) level of the image that the place asks for.
     Returns the places (2, n) with v up, the turns (n,) in radians and the levels (n,).
     """
     count = place.shape[1]
-    first, second, angle, level = np.empty((4, count), np.float32)
-    x, y = hexagon
-    _chances(x, y, *turn, first, second, angle)
-    out = np.empty((2, count), np.float32)
+    out, (angle, level) = np.empty((2, count), np.float32), np.empty((2, count), np.float32)
     u, v = (np.ascontiguousarray(part) for part in place)
-    _places(u, v, x, y, first, second, np.sin(angle), np.cos(angle), *size, *move, detail, *out, level)
+    _places(u, v, *hexagon, turn, size, move, detail, *out, angle, level)
     return out, angle, level
 
 
 def blend_weights(weights: np.ndarray, falloff: np.ndarray) -> np.ndarray:
-    """How the three tiles blend, (3, n). weights: (3, n) of the corners; falloff: (n,)."""
+    """How the three tiles blend, (3, n). weights: (3, n) of the corners; falloff: (1, 1) or (1, n)."""
     out = np.empty(weights.shape, np.float32)
     _weights(*weights, falloff, *out)
     return out
 
 
-def blend(
-    weights: np.ndarray, tiles: Sequence[np.ndarray], luma: np.ndarray, contrast: np.ndarray, falloff: np.ndarray
-) -> np.ndarray:
-    """The colours of three tiles in one, (3, n); where `contrast` is 1 a brighter tile counts more.
+def blend(weights: np.ndarray, tiles: Sequence[np.ndarray], settings: np.ndarray) -> np.ndarray:
+    """The colours of three tiles in one, (3, n).
 
-    weights, luma : (3, n). tiles : three of (3, n). contrast, falloff : (n,).
+    weights : (3, n). tiles : three of (3, n). settings : (5, 1) or (5, n): falloff; contrast, 1 where a brighter
+        tile counts more; and how much red, green and blue count for that.
     """
     out = np.empty(weights.shape, np.float32)
     first, second, third = (tuple(one[:3]) for one in tiles)
-    _blend(tuple(weights), first, second, third, tuple(luma), contrast, falloff, *out)
+    _blend(tuple(weights), first, second, third, settings, *out)
     return out

@@ -20,9 +20,9 @@ from collage.core.nodes.behaviour import Array, Context, behaviour
 from collage.core.nodes.textures import fit_channels
 
 
-def _rows(count: int, *values: Array) -> Array:
-    """All rows of some inputs as one (k, n) float32 array."""
-    out = np.empty((sum(len(value) for value in values), count), np.float32)
+def _rows(*values: Array) -> Array:
+    """All rows of some inputs as one float32 array, (k, 1) where all are the same everywhere, else (k, n)."""
+    out = np.empty((sum(len(value) for value in values), max(value.shape[1] for value in values)), np.float32)
     at = 0
     for value in values:
         out[at : at + len(value)] = value
@@ -71,10 +71,10 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
     place = flipped(inputs["texcoord"])
     assert place is not None
     detail = pyramid.detail(place, flipped(inputs["texcoord_du"]), flipped(inputs["texcoord_dv"]))
-    turn = _rows(count, inputs["rotation"], np.radians(inputs["rotationrange"]))
-    size = _rows(count, inputs["scale"], inputs["scalerange"])
-    move = _rows(count, inputs["offset"], inputs["offsetrange"])
-    return _Scatter(pyramid, place, detail, (turn, size, move))
+    turn = inputs["rotation"], np.radians(inputs["rotationrange"])
+    names = ("scale", "scalerange", "offset", "offsetrange")
+    settings = _rows(*turn, *[inputs[name] for name in names])
+    return _Scatter(pyramid, place, detail, (settings[:3], settings[3:6], settings[6:]))
 
 
 @behaviour("hextiledimage", spatial=True, heights=("texcoord",))
@@ -88,10 +88,10 @@ def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -
     scatter = _scatter(ctx, pyramid, inputs)
     weights, hexagons = corners(scatter.place)
     tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(hexagons, 4)]
-    falloff, contrast, *luma = _rows(ctx.at.count, inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"])
-    value = blend(weights, tiles, np.stack(luma), contrast, falloff)
+    settings = _rows(inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"])
+    value = blend(weights, tiles, settings)
     if len(tiles[0]) == 4:
-        plain = blend_weights(weights, falloff)
+        plain = blend_weights(weights, settings[:1])
         alpha = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
         value = np.concatenate([value, np.reshape(alpha, (1, -1))])
     return pyramid.linear(value)
@@ -115,7 +115,7 @@ def hextilednormalmap(
         scatter = _scatter(ctx, pyramid, inputs)
         weights, hexagons = corners(scatter.place)
         tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(hexagons, 3))
-    share = blend_weights(weights, _rows(ctx.at.count, inputs["falloff"])[0])
+    share = blend_weights(weights, _rows(inputs["falloff"]))
     slope: Array = np.zeros((3, 1), np.float32)
     for one, part in zip(tiles, share, strict=True):
         slope = slope + np.clip(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)

@@ -18,6 +18,7 @@ CHANNELS = {
 }
 """Numbers per value of each numeric type."""
 
+FLOATS = {"float", "color3", "color4", "vector2", "vector3", "vector4"}
 TEXTS = {"string", "filename", "geomname"}
 SHADERS = {
     "surfaceshader",

@@ -8,12 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from collage.core.document.types import CHANNELS, TEXTS
+from collage.core.document.types import CHANNELS, FLOATS, TEXTS
 from collage.core.evaluate.plan import Const, Ref, Step
 from collage.core.evaluate.trace import NotFollowed, Symbol, Trace, Value
 from collage.core.nodes.behaviour import Context
-
-_FLOATS = {"float", "color3", "color4", "vector2", "vector3", "vector4"}
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,10 +73,10 @@ def fuse(steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:
 
 def _plain(step: Step) -> bool:
     """Whether a step looks like arithmetic: no points, no texts, numbers in and out."""
-    if step.spatial or (step.type not in _FLOATS and step.type not in ("boolean", "multioutput")):
+    if step.spatial or (step.type not in FLOATS and step.type not in ("boolean", "multioutput")):
         return False
     return all(
-        source is None or source.type in _FLOATS or source.type in ("boolean", "integer") or source.type in TEXTS
+        source is None or source.type in FLOATS or source.type in ("boolean", "integer") or source.type in TEXTS
         for source in step.sources.values()
     ) and _followed(step)
 

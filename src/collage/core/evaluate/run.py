@@ -12,12 +12,12 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from collage.core.document.types import CHANNELS
+from collage.core.document.types import CHANNELS, FLOATS
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step, typed
 from collage.core.evaluate.points import Points
 from collage.core.images.store import OpenImages
-from collage.core.nodes.behaviour import Array, Context, Mark
+from collage.core.nodes.behaviour import Array, Beside, Context, Mark
 
 BLOCK = 16_384
 """Points a block where all intermediate arrays should stay in the processor's cache."""
@@ -128,7 +128,9 @@ class _Run:
 
     def _select(self) -> None:
         """Which steps must run: those the outputs need, back to what the cache already has."""
-        steps = [_by_neighbours(step) for step in self.plan.steps] if self.points.across else self.plan.steps
+        steps, across = self.plan.steps, self.points.across
+        if across:
+            steps = tuple(_by_neighbours(step, across) for step in steps)
         by_key = {step.key: step for step in steps}
         needed: set[str] = set()
         waiting: list[Ref] = [one for one in self.plan.outputs.values() if isinstance(one, Ref)]
@@ -156,7 +158,7 @@ class _Run:
 
     def _arranged(self) -> tuple[list[Step | Program], list[list[str]]]:
         """The work in its order, and what nothing reads after each piece; the same for the same steps."""
-        key = (tuple(step.key for step in self.steps), frozenset(self.kept), bool(self.points.across))
+        key = (tuple(step.key for step in self.steps), frozenset(self.kept), self.points.across)
         if key not in self.plan.memo:
             work = fuse(self.steps, self.kept)
             self.plan.memo[key] = (work, _last_uses(work))
@@ -220,7 +222,10 @@ class _Run:
         self, step: Step, places: dict[Shift, Points], local: dict[str, Any], start: int, stop: int
     ) -> dict[str, Any]:
         """The results of one function, by name."""
-        context = Context(_at(places, step.shift), step.type, self.images)
+        room = None
+        if step.key in self.kept and step.type in FLOATS:
+            room = self._whole(step.key, CHANNELS[step.type], np.float32)[:, start:stop]
+        context = Context(_at(places, step.shift), step.type, self.images, room)
         inputs = {name: self._input(one, local, start, stop) for name, one in step.wired.items()}
         result = typed(step.function(context, **step.constants, **inputs), step.type)
         if isinstance(result, dict):
@@ -255,15 +260,18 @@ class _Run:
         return whole
 
 
-def _by_neighbours(step: Step) -> Step:
+def _by_neighbours(step: Step, across: int) -> Step:
     """The step with its inputs one step further taken from the neighbouring pixel, which has them already."""
     mark: Mark | None = getattr(step.function, "__collage__", None)
+    if mark is None:
+        return step
     sources = dict(step.sources)
-    for name in mark.heights if mark is not None else ():
+    for name in mark.heights:
         here = sources.get(name)
         for axis, suffix in ((0, "_du"), (1, "_dv")):
             if isinstance(here, Ref) and isinstance(sources.get(name + suffix), Ref):
-                sources[name + suffix] = Neighbour(here.key, here.type, here.output, axis)
+                neighbour = Neighbour(here.key, here.type, here.output, axis)
+                sources[name + suffix] = Const(Beside(across), here.type) if mark.beside else neighbour
     return replace(step, sources=sources)
 
 

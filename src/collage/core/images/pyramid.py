@@ -66,10 +66,12 @@ class Pyramid:
         wrap: tuple[str, str] = ("periodic", "periodic"),
         nearest: bool = False,
         default: np.ndarray | None = None,
+        out: np.ndarray | None = None,
     ) -> np.ndarray:
         """Values as stored, not made linear, at (2, n) places: (channels, n) float32.
 
         detail : (n,) level to read, the full size if left out. default : what lies outside, as stored.
+        out : where they go, rows of contiguous numbers.
         """
         from collage.core.kernels import sampling  # compiled when first used
 
@@ -87,6 +89,7 @@ class Pyramid:
             (WRAPS.get(wrap[0], 2), WRAPS.get(wrap[1], 2)),
             nearest,
             outside,
+            out,
         )
 
     def linear(self, value: np.ndarray) -> np.ndarray:
@@ -95,19 +98,23 @@ class Pyramid:
             return value
         return linear_light(value, self.space, min(len(value), 3))
 
-    def detail(self, place: np.ndarray, du: np.ndarray | None, dv: np.ndarray | None) -> np.ndarray | None:
-        """Which level a pixel's footprint asks for, (n,); None, the full size, where there is no footprint.
+    def detail(self, place: np.ndarray, du: np.ndarray, dv: np.ndarray) -> np.ndarray:
+        """Which level a pixel's footprint asks for, (n,).
 
         du, dv : (2, n), the place one pixel further in each direction. A long thin footprint reads sharper
         than its length, up to a fourth of it, so that slanted surfaces do not blur.
         """
         from collage.core.kernels.sampling import footprint  # compiled when first used
 
-        if du is None or dv is None:
-            return None
         count = place.shape[1]
         places = [one if one.shape[1] == count else np.broadcast_to(one, (2, count)) for one in (place, du, dv)]
         return footprint(places[0], places[1], places[2], self.width, self.height)
+
+    def detail_in_picture(self, place: np.ndarray, across: int) -> np.ndarray:
+        """As `detail` for the (2, n) places of a picture `across` wide, row by row: its pixels two by two."""
+        from collage.core.kernels.sampling import footprint_in_picture  # compiled when first used
+
+        return footprint_in_picture(place, across, self.width, self.height)
 
 
 def _halved(level: np.ndarray) -> np.ndarray:

@@ -28,7 +28,6 @@ F, U, W = np.float32, np.uint32, np.int32
 f4, i4 = types.float32, types.int32
 IN = types.Array(f4, 1, "C", readonly=True)
 OUT = types.Array(f4, 1, "C")
-MANY = types.Array(f4, 2, "C")
 
 FAR = np.float32(1e6)
 CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
@@ -385,9 +384,26 @@ def _spread_three(found, inside, coding, default, red, green, blue):
         blue[i] = _coded(found[4 * i + 2], inside[i], coding, default[2])
 
 
-@njit(_signature(types.uint8, MANY), **LOOP)
+@njit(_signature(types.uint8, i4, types.UniTuple(OUT, 4)), **LOOP)
 def _several(
-    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, default, out
+    texels,
+    kind,
+    width,
+    height,
+    last,
+    stride,
+    u,
+    v,
+    detail,
+    deep,
+    wrap_u,
+    wrap_v,
+    nearest,
+    scale,
+    offset,
+    default,
+    channels,
+    out,
 ):
     size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
     places, weights = np.empty(4 * LINE, np.uint32), np.empty(8 * LINE, np.float32)
@@ -398,29 +414,62 @@ def _several(
         cut = u[start:stop], v[start:stop], detail[start:stop]
         _where(*cut, flat, size, wraps, places, weights, inside)
         _fetch(texels, kind, not flat, places, weights, stop - start, found)
-        first = W(0)
-        if out.shape[0] > 2:
-            three = out[0, start:stop], out[1, start:stop], out[2, start:stop]
-            _spread_three(found, inside, coding, (default[0], default[1], default[2]), *three)
-            first = W(3)
-        for channel in range(first, out.shape[0]):
-            _spread(found, channel, inside, coding, default[channel], out[channel, start:stop])
+        red, green = out[0][start:stop], out[1][start:stop]
+        if channels == 2:
+            _spread(found, 0, inside, coding, default[0], red)
+            _spread(found, 1, inside, coding, default[1], green)
+        else:
+            three = default[0], default[1], default[2]
+            _spread_three(found, inside, coding, three, red, green, out[2][start:stop])
+        if channels == 4:
+            _spread(found, 3, inside, coding, default[3], out[3][start:stop])
+
+
+@njit(**INLINE)
+def _level(a, b):
+    """The level for a footprint whose two sides have these lengths, squared, in texels."""
+    long, short = max(a, b), min(a, b)
+    # squares of the widths: a long thin footprint reads sharper than its length, up to a fourth of it
+    square = F(max(max(F(math.sqrt(long * short)), long * F(0.0625)), F(1e-12)))
+    bits = square.view(np.int32)
+    part = W(W(bits & W(0x007FFFFF)) | W(0x3F800000)).view(np.float32)
+    # log2 of 1..2 by a cubic, within 1e-3: levels need no more
+    log = F(-2.153620718) + part * (F(3.047884161) + part * (F(-1.051875031) + part * F(0.158248693)))
+    return F(0.5) * (F(W(W(bits >> W(23)) - W(127))) + log)
+
+
+@njit(**INLINE)
+def _square(x, y):
+    return F(x * x + y * y)
 
 
 @njit(types.void(IN, IN, IN, IN, IN, IN, f4, f4, OUT), **LOOP)
 def _footprint(u, v, across_u, across_v, along_u, along_v, width, height, out):
     for i in range(out.size):
-        ax, ay = (across_u[i] - u[i]) * width, (across_v[i] - v[i]) * height
-        bx, by = (along_u[i] - u[i]) * width, (along_v[i] - v[i]) * height
-        a, b = ax * ax + ay * ay, bx * bx + by * by
-        long, short = max(a, b), min(a, b)
-        # squares of the widths: a long thin footprint reads sharper than its length, up to a fourth of it
-        square = F(max(max(F(math.sqrt(long * short)), long * F(0.0625)), F(1e-12)))
-        bits = square.view(np.int32)
-        part = W(W(bits & W(0x007FFFFF)) | W(0x3F800000)).view(np.float32)
-        # log2 of 1..2 by a cubic, within 1e-3: levels need no more
-        log = F(-2.153620718) + part * (F(3.047884161) + part * (F(-1.051875031) + part * F(0.158248693)))
-        out[i] = F(0.5) * (F(W(W(bits >> W(23)) - W(127))) + log)
+        a = _square((across_u[i] - u[i]) * width, (across_v[i] - v[i]) * height)
+        b = _square((along_u[i] - u[i]) * width, (along_v[i] - v[i]) * height)
+        out[i] = _level(a, b)
+
+
+@njit(**PART)
+def _two_rows(u, v, below_u, below_v, width, height, out, below):
+    """Levels of two rows of a picture, whose pixels are neighbours two by two."""
+    for k in range(out.size // 2):
+        i, j = 2 * k, 2 * k + 1
+        upper = _square((u[j] - u[i]) * width, (v[j] - v[i]) * height)
+        lower = _square((below_u[j] - below_u[i]) * width, (below_v[j] - below_v[i]) * height)
+        left = _square((below_u[i] - u[i]) * width, (below_v[i] - v[i]) * height)
+        right = _square((below_u[j] - u[j]) * width, (below_v[j] - v[j]) * height)
+        out[i], out[j] = _level(upper, left), _level(upper, right)
+        below[i], below[j] = _level(lower, left), _level(lower, right)
+
+
+@njit(types.void(IN, IN, i4, f4, f4, OUT), **LOOP)
+def _footprint_in_picture(u, v, across, width, height, out):
+    for start in range(0, out.size, 2 * across):
+        middle, stop = start + across, start + 2 * across
+        one, two = slice(start, middle), slice(middle, stop)
+        _two_rows(u[one], v[one], u[two], v[two], width, height, out[one], out[two])
 
 
 @njit(types.void(OUT, IN), **LOOP)
@@ -444,6 +493,7 @@ def sample(
     wrap: tuple[int, int],
     nearest: bool,
     default: np.ndarray,
+    out: np.ndarray | None = None,
 ) -> np.ndarray:
     """Values of a pyramid at many places.
 
@@ -453,18 +503,18 @@ def sample(
     place : (2, n) float32, u and v; detail : (n,) float32, the level to read, with parts between two; None
         reads the full size.
     wrap : 0 constant, 1 clamp, 2 periodic, 3 mirror, for u and v; default : (4,) what lies outside.
-    Returns (channels, n) float32.
+    Returns (channels, n) float32: `out`, rows of contiguous numbers, if given.
     """
     kind, scale, offset = coding
     count = place.shape[1]
     u, v = (np.ascontiguousarray(line, np.float32) for line in place)
     level, deep = (np.zeros(count, np.float32), 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
     settings = (kind, *size, u, v, level, deep, *wrap, nearest, scale, offset, default)
-    out = np.empty((channels, count), np.float32)
+    out = np.empty((channels, count), np.float32) if out is None else out
     if channels == 1:
         _one(texels, *settings, out[0])
     else:
-        _several(texels, *settings, out)
+        _several(texels, *settings, channels, (*out, *[out[0]] * (4 - channels)))
     return out
 
 
@@ -476,6 +526,14 @@ def footprint(place: np.ndarray, du: np.ndarray, dv: np.ndarray, width: int, hei
     out = np.empty(place.shape[1], np.float32)
     parts = [np.ascontiguousarray(part) for line in (place, du, dv) for part in line]
     _footprint(*parts, width, height, out)
+    return out
+
+
+def footprint_in_picture(place: np.ndarray, across: int, width: int, height: int) -> np.ndarray:
+    """As `footprint`, where the places are a picture's, row by row: whole pairs of rows of `across` pixels."""
+    out = np.empty(place.shape[1], np.float32)
+    u, v = (np.ascontiguousarray(line) for line in place)
+    _footprint_in_picture(u, v, across, width, height, out)
     return out
 
 

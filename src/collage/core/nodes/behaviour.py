@@ -25,11 +25,13 @@ class Context:
     points : where it is evaluated; None while constants are folded.
     output_type : type of the card's output, e.g. "color3".
     images : where image files are read from.
+    room : (k, n) float32 where the result may be put, to save a copy; it is returned as any other.
     """
 
     points: Points | None
     output_type: str = "float"
     images: OpenImages | None = None
+    room: Array | None = None
 
     @property
     def at(self) -> Points:
@@ -46,7 +48,15 @@ class Mark:
     categories: tuple[str, ...]
     spatial: bool
     heights: tuple[str, ...]
+    beside: bool
     picks: Picks
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Stands for an input one step further: it is the same input at the next pixel of a picture `across` wide."""
+
+    across: int
 
 
 Picks = Callable[[Mapping[str, Any]], str | None]
@@ -58,18 +68,24 @@ def _no_pick(constants: Mapping[str, Any]) -> str | None:
 
 
 def behaviour(
-    *categories: str, spatial: bool = False, heights: tuple[str, ...] = (), picks: Picks = _no_pick
+    *categories: str,
+    spatial: bool = False,
+    heights: tuple[str, ...] = (),
+    beside: bool = False,
+    picks: Picks = _no_pick,
 ) -> Callable[[Function], Function]:
     """Marks `(ctx, **inputs) -> Array` as what cards of these categories compute.
 
     spatial : the function looks at `ctx.at`, so its result differs from point to point.
     heights : inputs that it also wants a small step along u and along v, as `<input>_du`, `<input>_dv`.
+    beside : the function finds those steps itself where they are the neighbours in a picture, given as `Beside`.
     picks : tells an input that is simply passed on, so that what the others need is never computed.
     A category may also be a full definition name (ND_...), which then goes first.
     """
 
     def mark(function: Function) -> Function:
-        function.__collage__ = Mark(categories, spatial or bool(heights), heights, picks)  # type: ignore[attr-defined]
+        looks = spatial or bool(heights)
+        function.__collage__ = Mark(categories, looks, heights, beside, picks)  # type: ignore[attr-defined]
         return function
 
     return mark

@@ -16,8 +16,8 @@ from collage.core.images.colour import to_linear
 from collage.core.images.pyramid import Pyramid
 from collage.core.images.store import ImageRef
 from collage.core.nodes.arithmetic import dot3
-from collage.core.nodes.behaviour import Array, Context, behaviour
-from collage.core.nodes.textures import fit_channels
+from collage.core.nodes.behaviour import Array, Beside, Context, behaviour
+from collage.core.nodes.textures import detail, fit_channels
 
 
 def _rows(*values: Array) -> Array:
@@ -61,23 +61,22 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
     count = ctx.at.count
     tiling = inputs["tiling"]
 
-    def flipped(place: Array | None) -> Array | None:
-        if place is None:
-            return None
-        place = np.multiply(place, tiling, out=np.empty((2, count), np.float32))
-        np.subtract(1, place[1], out=place[1])
-        return place
+    def flipped(place: Array | Beside | None) -> Any:
+        if place is None or isinstance(place, Beside):
+            return place
+        down = np.multiply(place, tiling, out=np.empty((2, count), np.float32))
+        np.subtract(1, down[1], out=down[1])
+        return down
 
     place = flipped(inputs["texcoord"])
-    assert place is not None
-    detail = pyramid.detail(place, flipped(inputs["texcoord_du"]), flipped(inputs["texcoord_dv"]))
+    level = detail(pyramid, place, flipped(inputs["texcoord_du"]), flipped(inputs["texcoord_dv"]))
     turn = inputs["rotation"], np.radians(inputs["rotationrange"])
     names = ("scale", "scalerange", "offset", "offsetrange")
     settings = _rows(*turn, *[inputs[name] for name in names])
-    return _Scatter(pyramid, place, detail, (settings[:3], settings[3:6], settings[6:]))
+    return _Scatter(pyramid, place, level, (settings[:3], settings[3:6], settings[6:]))
 
 
-@behaviour("hextiledimage", spatial=True, heights=("texcoord",))
+@behaviour("hextiledimage", heights=("texcoord",), beside=True)
 def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -> Array:
     """An image repeated without visible rows: every hexagon shows another part of it."""
     from collage.core.kernels.hexagons import blend, blend_weights, corners  # compiled when first used
@@ -97,7 +96,7 @@ def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -
     return pyramid.linear(value)
 
 
-@behaviour("hextilednormalmap", spatial=True, heights=("texcoord",))
+@behaviour("hextilednormalmap", heights=("texcoord",), beside=True)
 def hextilednormalmap(
     ctx: Context, file: ImageRef, default: Array, normal: Array, tangent: Array, bitangent: Array, **inputs: Any
 ) -> Array:

@@ -6,8 +6,9 @@ import numpy as np
 
 from collage.core.document.types import CHANNELS
 from collage.core.images.colour import to_linear
+from collage.core.images.pyramid import Pyramid
 from collage.core.images.store import ImageRef
-from collage.core.nodes.behaviour import Array, Context, behaviour
+from collage.core.nodes.behaviour import Array, Beside, Context, behaviour
 
 
 def fit_channels(value: Array, type_name: str) -> Array:
@@ -26,7 +27,17 @@ def fit_channels(value: Array, type_name: str) -> Array:
     return value[:count]
 
 
-@behaviour("image", spatial=True, heights=("texcoord",))
+def detail(pyramid: Pyramid, place: Array, du: Array | Beside | None, dv: Array | Beside | None) -> Array | None:
+    """Which level of an image the steps from the (2, n) places ask for; None for the full size."""
+    if du is None or dv is None:
+        return None
+    if isinstance(du, Beside) or isinstance(dv, Beside):
+        across = du.across if isinstance(du, Beside) else dv.across  # type: ignore[union-attr]
+        return pyramid.detail_in_picture(place, across)
+    return pyramid.detail(place, du, dv)
+
+
+@behaviour("image", heights=("texcoord",), beside=True)
 def image(
     ctx: Context,
     file: ImageRef,
@@ -35,8 +46,8 @@ def image(
     uaddressmode: str,
     vaddressmode: str,
     filtertype: str,
-    texcoord_du: Array | None,
-    texcoord_dv: Array | None,
+    texcoord_du: Array | Beside | None,
+    texcoord_dv: Array | Beside | None,
     **_frames: object,
 ) -> Array:
     """An image file at the coordinates; `default` where there is no file, or nothing outside the tile."""
@@ -44,11 +55,13 @@ def image(
         return to_linear(np.array(default, np.float32), file.space)
     place = np.broadcast_to(texcoord, (2, ctx.at.count))
     pyramid = ctx.images.open(file)
+    room = ctx.room if ctx.room is not None and len(ctx.room) == pyramid.channels else None
     value = pyramid.read(
         place,
-        pyramid.detail(place, texcoord_du, texcoord_dv),
+        detail(pyramid, place, texcoord_du, texcoord_dv),
         (uaddressmode, vaddressmode),
         filtertype == "closest",
         default[:, 0],
+        room,
     )
     return fit_channels(pyramid.linear(value), ctx.output_type)

@@ -89,6 +89,21 @@ def test_gltf_surfaces_keep_their_meaning(library) -> None:
     assert number(blend, "geometry_opacity") == [0.3]
 
 
+def test_a_brushed_gltf_surface_has_the_slopes_of_its_definition(library) -> None:
+    """Along and across, by the glTF extension: the mean of the square and 1 by the strength squared; the square."""
+    for rough, strength in ((0.3, 0.8), (0.6, 0.0), (0.9, 1.0)):
+        given = {"roughness": ("float", str(rough)), "anisotropy_strength": ("float", str(strength))}
+        found = values(library, shader("gltf_pbr", **given))
+        roughness, brushed = found["specular_roughness"].item(), found["specular_roughness_anisotropy"].item()
+        along = roughness**2 * np.sqrt(2 / (1 + (1 - brushed) ** 2))
+        assert along == pytest.approx(rough**2 + (1 - rough**2) * strength**2, abs=1e-4)
+        assert along * (1 - brushed) == pytest.approx(rough**2, abs=1e-4)
+    thin = values(library, shader("gltf_pbr", transmission=("float", "1")))
+    filled = values(library, shader("gltf_pbr", transmission=("float", "1"), thickness=("float", "0.1")))
+    assert thin["geometry_thin_walled"].item() == 1
+    assert filled["geometry_thin_walled"].item() == 0
+
+
 def test_usd_surfaces_in_both_workflows_and_with_a_bent_normal(library) -> None:
     plain = values(library, shader("UsdPreviewSurface", metallic=("float", "1"), normal=("vector3", "0.6, 0, 0.8")))
     assert number(plain, "base_metalness") == [1.0]

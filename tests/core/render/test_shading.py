@@ -239,3 +239,69 @@ def test_the_neutral_tone_keeps_order_and_never_clips_hard() -> None:
     assert (steps >= 0).all()
     assert out[-1, 0] >= 250
     assert out[int(400 * 1.0 / 20), 0] < 250
+
+
+def more(surface: np.ndarray, **values: float) -> np.ndarray:
+    """The surface with the rows that only some need; brushed along z, the tangent of level ground."""
+    rows = {"brushed": k.BRUSHED, "coat_brushed": k.COAT_BRUSHED, "dispersion": k.DISPERSION, "thin": k.THIN}
+    longer = np.zeros((k.MORE_ROWS, surface.shape[1]), np.float32)
+    longer[: k.ROWS] = surface
+    longer[k.TANGENT + 2] = longer[k.COAT_TANGENT + 2] = 1
+    for name, value in values.items():
+        longer[rows[name]] = value
+    return longer
+
+
+@pytest.mark.parametrize("brushed", [0.3, 0.95])
+@pytest.mark.parametrize("roughness", [0.2, 0.7])
+def test_a_white_brushed_metal_vanishes_in_a_white_room(white_room, roughness: float, brushed: float) -> None:
+    surface = more(packed(4, metal=1, roughness=roughness, base=1), brushed=brushed)
+    np.testing.assert_allclose(shade(white_room, surface, views(COSINES)), 1, atol=0.02)
+
+
+@pytest.mark.parametrize("turn", [0, 40, 90])
+def test_a_distant_light_on_brushed_metal_gives_the_published_reflection(white_room, turn: float) -> None:
+    """Heitz 2014 for slopes along (z) and across (x), in double precision."""
+    roughness, brushed, f0, cosine = 0.5, 0.7, 0.6, 0.8
+    sun = DistantLight(strength=3.0, height=50, turn=turn, size=0.3)
+    light, eye = sun.direction(), np.array([-np.sqrt(1 - cosine**2), cosine, 0])
+    half = (light + eye) / np.linalg.norm(light + eye)
+    along = roughness**2 * np.sqrt(2 / (1 + (1 - brushed) ** 2))
+    size = np.tan(np.radians(0.15)) * 0.33
+    a = np.array([along * (1 - brushed) + size, 1, along + size])
+    d = 1 / (np.pi * a[0] * a[2] * (half[1] ** 2 + (half[0] / a[0]) ** 2 + (half[2] / a[2]) ** 2) ** 2)
+    g = 2 * light[1] * eye[1] / (eye[1] * np.linalg.norm(light * a) + light[1] * np.linalg.norm(eye * a))
+    fresnel = f0 + (1 - f0) * (1 - half @ eye) ** 5
+    e = energy_table().reshape(32, 32, 2).sum(-1)
+    lost = e[round(roughness * 31), round(cosine * 31)]
+    wanted = 3 * d * g * fresnel / (4 * eye[1]) * (1 + f0 * (1 / lost - 1))
+    surface = more(packed(1, metal=1, base=f0, roughness=roughness), brushed=brushed)
+    found = shade(white_room, surface, views(np.array([cosine])), (sun,), 0.0)[0, 0]
+    assert found == pytest.approx(float(wanted), rel=0.04)
+
+
+def test_brushing_draws_a_highlight_out_along_the_tangent(sky) -> None:
+    """A light beside the mirrored way, along the brushing, is seen; across it is not."""
+    along, across = (DistantLight(strength=3.0, height=60, turn=turn, size=0.3) for turn in (0, 90))
+    if abs(along.direction()[2]) < abs(across.direction()[2]):
+        along, across = across, along
+    above = np.array([[0], [-1], [0]], np.float32)
+    surface = more(packed(1, metal=1, base=1, roughness=0.3), brushed=0.9)
+    lit = [shade(sky, surface, above, (sun,), 0.0)[0, 0] for sun in (along, across)]
+    assert lit[0] > 5 * lit[1]
+
+
+def test_a_thin_clear_wall_bends_nothing(sky) -> None:
+    surface = more(packed(4, weight=0, ior=1.5), thin=1)
+    surface[k.TRANSMISSION], surface[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3] = 1, 1
+    seen = views(COSINES)
+    v = np.arcsin(np.clip(seen[1], -1, 1)) / np.pi  # of the way that the eye looks: the sky's height there
+    np.testing.assert_allclose(shade(sky, surface, seen)[0], 0.5 + 0.5 * np.sin(v * np.pi), atol=0.03)
+
+
+def test_abbes_number_says_how_far_blue_and_red_are_apart() -> None:
+    """By Cauchy's formula, at Fraunhofer's F and C lines the indices differ by (n - 1) / V."""
+    b = 1 / (0.4861**-2 - 0.6563**-2)
+    wanted = [b * (w**-2 - 0.5876**-2) for w in k.WAVELENGTHS]
+    np.testing.assert_allclose(k.SPREAD, wanted, rtol=1e-5)
+    assert k.SPREAD[2] > k.SPREAD[1] > k.SPREAD[0]

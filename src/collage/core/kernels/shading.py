@@ -28,12 +28,25 @@ BASE, METAL, SPECULAR, ROUGHNESS, IOR = 0, 3, 4, 7, 8
 SPECULAR_WEIGHT, DIFFUSE_ROUGHNESS, COAT, COAT_COLOUR, COAT_ROUGHNESS, COAT_IOR = 9, 10, 11, 12, 15, 16
 COAT_DARKENING, EMISSION, FUZZ, FUZZ_COLOUR, FUZZ_ROUGHNESS = 17, 18, 21, 22, 25
 FILM, FILM_WEIGHT, TRANSMISSION, TRANSMISSION_COLOUR, SOFT = 26, 29, 30, 31, 34
-ROWS = 35
+ROWS = 37
+# and those of surfaces that need more
+BRUSHED, TANGENT, COAT_BRUSHED, COAT_TANGENT = 37, 38, 41, 42
+DISPERSION, THIN, SCATTERED = 45, 46, 47
+MORE_ROWS = 50
 
 # columns of the table of lights
 KIND, PLACE, RIGHT, UP, WAY, LIGHT, SIZE = 0, 1, 4, 7, 10, 13, 16
 LIGHT_COLUMNS = 17
 DISTANT, AREA = 0, 1
+
+BRUSHED_SAMPLES = 13
+
+WAVELENGTHS = (0.61, 0.55, 0.465)
+"""Micrometres that stand for red, green and blue."""
+
+# by Cauchy's formula, how the refraction of each differs from that of yellow, in parts of blue less red (the
+# lines d, F and C of Abbe's number)
+SPREAD = np.array([(w**-2 - 0.5876**-2) / (0.4861**-2 - 0.6563**-2) for w in WAVELENGTHS], np.float32)
 
 TABLE = 32  # cosines and roughnesses of the table of reflected energy
 
@@ -104,6 +117,87 @@ def _ggx(alpha, nh, nl, nv):
 def _unit(x, y, z):
     s = F(1) / math.sqrt(max(x * x + y * y + z * z, F(1e-20)))
     return x * s, y * s, z * s
+
+
+@njit(**INLINE)
+def _alphas(roughness, brushed):
+    """Microfacet slopes along and across the brushing (OpenPBR 1.1, microfacet model)."""
+    narrow = F(1) - min(max(brushed, F(0)), F(0.99))
+    along = roughness * roughness * math.sqrt(F(2) / (F(1) + narrow * narrow))
+    return max(along, F(0.002)), max(along * narrow, F(0.002))
+
+
+@njit(**INLINE)
+def _frame(surface, row, i, nx, ny, nz):
+    """The directions along and across the brushing on a surface with this normal."""
+    tx, ty, tz = surface[row, i], surface[row + 1, i], surface[row + 2, i]
+    away = tx * nx + ty * ny + tz * nz
+    tx, ty, tz = tx - away * nx, ty - away * ny, tz - away * nz
+    if tx * tx + ty * ty + tz * tz < F(1e-8):  # no direction is given: any that lies in the surface
+        tx, ty, tz = (F(1), F(0), F(0)) if abs(nx) < F(0.9) else (F(0), F(0), F(1))
+        away = tx * nx + ty * ny + tz * nz
+        tx, ty, tz = tx - away * nx, ty - away * ny, tz - away * nz
+    tx, ty, tz = _unit(tx, ty, tz)
+    return (tx, ty, tz), (ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx)
+
+
+@njit(**INLINE)
+def _dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@njit(**INLINE)
+def _ggx_brushed(along, across, frame, normal, half, light, view):
+    """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (Heitz 2014)."""
+    t, b = frame
+    nh, nl, nv = _dot(normal, half), max(_dot(normal, light), F(0)), max(_dot(normal, view), F(0.02))
+    d = nh * nh + (_dot(t, half) / along) ** F(2) + (_dot(b, half) / across) ** F(2)
+    distribution = F(1) / (PI * along * across * d * d)
+    lt, lb, vt, vb = along * _dot(t, light), across * _dot(b, light), along * _dot(t, view), across * _dot(b, view)
+    gv = nl * math.sqrt(vt * vt + vb * vb + nv * nv)
+    gl = nv * math.sqrt(lt * lt + lb * lb + nl * nl)
+    return distribution * F(0.5) / max(gv + gl, F(1e-7))
+
+
+@njit(**INLINE)
+def _brushed_light(along, across, tangent, normal, view, glossy, starts, sizes, roughnesses, turn_sin, turn_cos, light):
+    """Light of the environment in a brushed surface: the mirrored lobes of several slopes along the brushing.
+
+    The slopes halve the distribution of GGX along one axis into equal parts: its share below s is
+    (1 + q) / 2, where s = along q / sqrt(1 - q^2).
+    """
+    finer = F(along * F(0.2))  # the lobes of neighbouring slopes run into each other
+    roughness = min(math.sqrt(math.sqrt(across * across + finer * finer)), F(1))
+    level, share = _level(roughnesses, roughness)
+    total = F(0)
+    light[0] = light[1] = light[2] = F(0)
+    for k in range(BRUSHED_SAMPLES):
+        q = F(F(2 * k + 1) / F(BRUSHED_SAMPLES) - F(1))
+        slope = along * q / math.sqrt(F(1) - q * q)
+        hx, hy, hz = normal[0] + tangent[0] * slope, normal[1] + tangent[1] * slope, normal[2] + tangent[2] * slope
+        hx, hy, hz = _unit(hx, hy, hz)
+        vh = F(2) * (hx * view[0] + hy * view[1] + hz * view[2])
+        x, y, z = vh * hx - view[0], vh * hy - view[1], vh * hz - view[2]
+        if (vh <= F(0)) | (x * normal[0] + y * normal[1] + z * normal[2] <= F(0)):
+            continue
+        u, v = _octahedral(x * turn_cos + z * turn_sin, y, z * turn_cos - x * turn_sin)
+        total += F(1)
+        for channel in range(3):
+            first = _square(glossy, starts[level], sizes[level], u, v, channel)
+            second = _square(glossy, starts[level + 1], sizes[level + 1], u, v, channel)
+            light[channel] += first + (second - first) * share
+    for channel in range(3):
+        light[channel] /= max(total, F(1))
+
+
+@njit(**INLINE)
+def _behind(nx, ny, nz, vx, vy, vz, ior, turn_sin, turn_cos):
+    """Where the environment is seen through a surface, bent once on the way in."""
+    nv = nx * vx + ny * vy + nz * vz
+    bent = F(1) / ior
+    along = bent * nv - math.sqrt(max(F(1) - bent * bent * (F(1) - nv * nv), F(0)))
+    x, y, z = along * nx - bent * vx, along * ny - bent * vy, along * nz - bent * vz
+    return _octahedral(x * turn_cos + z * turn_sin, y, z * turn_cos - x * turn_sin)
 
 
 @njit(**INLINE)
@@ -191,6 +285,8 @@ def shade(
     f0 = np.empty(3, np.float32)
     f90 = np.empty(3, np.float32)
     seen_through = np.empty(3, np.float32)
+    brushed_light, coat_light = np.empty(3, np.float32), np.empty(3, np.float32)
+    more = surface.shape[0] > ROWS
     for i in range(out.shape[1]):
         nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
         vx, vy, vz = -view[0, i], -view[1, i], -view[2, i]
@@ -203,7 +299,11 @@ def shade(
         cv = max(cx * vx + cy * vy + cz * vz, F(0.02))
         metal = surface[METAL, i]
         clear = min(max(surface[TRANSMISSION, i], F(0)), F(1))
-        soft = min(max(surface[SOFT, i], F(0)), F(1))
+        brushed = surface[BRUSHED, i] if more else F(0)
+        coat_brushed = surface[COAT_BRUSHED, i] if more else F(0)
+        dispersion = surface[DISPERSION, i] if more else F(0)
+        thin = more and surface[THIN, i] > F(0)
+        turned_away = F(0.5) if thin else F(0)  # of a thin wall half of what scatters leaves on the other side
         roughness = min(max(surface[ROUGHNESS, i], F(0)), F(1))
         ior = max(surface[IOR, i], F(1.0001))
         ratio = (ior - F(1)) / (ior + F(1))
@@ -228,7 +328,8 @@ def shade(
                 F(1) + dielectric * (F(1) / single - F(1))
             )
             left = (F(1) - metal) * (F(1) - min(spent, F(1)))
-            albedo[channel] = base * left * (F(1) - clear)
+            inside = surface[SCATTERED + channel, i] if more else F(0)
+            albedo[channel] = left * (base * (F(1) - clear) + inside * clear)
             seen_through[channel] = left * clear * max(surface[TRANSMISSION_COLOUR + channel, i], F(0))
 
         # light of the environment, turned about the upright axis
@@ -249,11 +350,16 @@ def shade(
         glossy_open = min(max((nv + open_sum) ** power - F(1) + open_sum, F(0)), F(1))
 
         # what lies behind, bent once and blurred by the roughness: the environment alone
-        bent = F(1) / ior
-        into = F(1) - bent * bent * (F(1) - nv * nv)
-        along = bent * nv - math.sqrt(max(into, F(0)))
-        bx, by, bz = along * nx - bent * vx, along * ny - bent * vy, along * nz - bent * vz
-        tu, tv = _octahedral(bx * turn_cos + bz * turn_sin, by, bz * turn_cos - bx * turn_sin)
+        bending = F(1) if thin else ior
+        tu, tv = _behind(nx, ny, nz, vx, vy, vz, bending, turn_sin, turn_cos)
+        bu, bv = _octahedral(-ex, -ny, -ez)
+        if brushed > F(0):
+            slopes = _alphas(roughness, brushed)
+            frame = _frame(surface, TANGENT, i, nx, ny, nz)
+            _brushed_light(
+                slopes[0], slopes[1], frame[0], (nx, ny, nz), (vx, vy, vz),
+                glossy, starts, sizes, roughnesses, turn_sin, turn_cos, brushed_light,
+            )  # fmt: skip
 
         coat_f0 = ((coat_ior - F(1)) / (coat_ior + F(1))) ** F(2)
         ca, cb = _energy(table, cv, coat_rough)
@@ -275,13 +381,20 @@ def shade(
                 F(2.7552) * shown + F(0.6903),
             )
             bounced = max(part_open, ((part_open * b1 + b2) * part_open + b3) * part_open)
-            diffuse = shown * _square(irradiance, 0, irradiance_size, eu, ev, channel) * bounced
+            around = _square(irradiance, 0, irradiance_size, eu, ev, channel)
+            if turned_away > F(0):
+                other = _square(irradiance, 0, irradiance_size, bu, bv, channel)
+                around += (other - around) * turned_away * surface[SOFT + channel, i]
+            diffuse = shown * around * bounced
             first = _square(glossy, starts[level], sizes[level], ru, rv, channel)
             second = _square(glossy, starts[level + 1], sizes[level + 1], ru, rv, channel)
-            mirrored = first + (second - first) * share
+            mirrored = brushed_light[channel] if brushed > F(0) else first + (second - first) * share
             gain = F(1) + f0[channel] * (F(1) / single - F(1))
             specular = mirrored * (f0[channel] * a + f90[channel] * b) * gain * glossy_open
             if clear > F(0):
+                if dispersion > F(0):
+                    parted = max(bending + dispersion * SPREAD[channel], F(1))
+                    tu, tv = _behind(nx, ny, nz, vx, vy, vz, parted, turn_sin, turn_cos)
                 near = _square(glossy, starts[level], sizes[level], tu, tv, channel)
                 far = _square(glossy, starts[level + 1], sizes[level + 1], tu, tv, channel)
                 specular += seen_through[channel] * (near + (far - near) * share)
@@ -302,10 +415,17 @@ def shade(
             level, share = _level(roughnesses, coat_rough)
             power = F(2) ** (F(-16) * coat_rough - F(1))
             coat_open = min(max((cv + open_sum) ** power - F(1) + open_sum, F(0)), F(1))
+            if coat_brushed > F(0):
+                coat_slopes = _alphas(coat_rough, coat_brushed)
+                coat_frame = _frame(surface, COAT_TANGENT, i, cx, cy, cz)
+                _brushed_light(
+                    coat_slopes[0], coat_slopes[1], coat_frame[0], (cx, cy, cz), (vx, vy, vz),
+                    glossy, starts, sizes, roughnesses, turn_sin, turn_cos, coat_light,
+                )  # fmt: skip
             for channel in range(3):
                 first = _square(glossy, starts[level], sizes[level], cu, cw, channel)
                 second = _square(glossy, starts[level + 1], sizes[level + 1], cu, cw, channel)
-                mirrored = first + (second - first) * share
+                mirrored = coat_light[channel] if coat_brushed > F(0) else first + (second - first) * share
                 out[channel, i] += coat * coat_back * mirrored * coat_open * strength * (F(1) - fuzz * fuzz_back)
 
         for k in range(lights.shape[0]):
@@ -323,8 +443,14 @@ def shade(
                 sent = F(1)
                 energy = falling * PI / max(nl, F(0.05))
             # light that has wandered inside comes out a little beyond the edge of the shadow
-            around = soft * max((nl + F(0.4)) / F(1.96), F(0)) * (F(1) if lights[k, KIND] == F(DISTANT) else F(0))
-            if (falling <= F(0)) & (nl <= F(0)) & (around <= F(0)):
+            beyond = max((nl + F(0.4)) / F(1.96), F(0)) * (F(1) if lights[k, KIND] == F(DISTANT) else F(0))
+            soft = max(surface[SOFT, i], max(surface[SOFT + 1, i], surface[SOFT + 2, i]))
+            through_wall = F(0)
+            if (turned_away > F(0)) & (soft > F(0)):
+                through_wall = max(-nl, F(0))
+                if lights[k, KIND] == F(AREA):
+                    through_wall = _rectangle(lights, k, position[0, i], position[1, i], position[2, i], -nx, -ny, -nz)
+            if (falling <= F(0)) & (nl <= F(0)) & (beyond * soft <= F(0)) & (through_wall <= F(0)):
                 continue
             hx, hy, hz = _unit(lx + vx, ly + vy, lz + vz)
             nh = nx * hx + ny * hy + nz * hz
@@ -333,7 +459,13 @@ def shade(
             alpha = min(narrow + size * F(0.33), F(1))
             lobe = F(0)
             if nl > F(0):
-                lobe = _ggx(alpha, nh, nl, nv) * nl * energy
+                if brushed > F(0):
+                    wide = min(slopes[0] + size * F(0.33), F(1)), min(slopes[1] + size * F(0.33), F(1))
+                    light_way, eye_way = (lx, ly, lz), (vx, vy, vz)
+                    lobe = _ggx_brushed(wide[0], wide[1], frame, (nx, ny, nz), (hx, hy, hz), light_way, eye_way)
+                    lobe *= nl * energy
+                else:
+                    lobe = _ggx(alpha, nh, nl, nv) * nl * energy
             fresnel = (F(1) - vh) ** F(5)
             # rough paper-like surfaces flatten (Y. Fujii, A tiny improvement of Oren-Nayar, 2012)
             rough = surface[DIFFUSE_ROUGHNESS, i]
@@ -348,12 +480,26 @@ def shade(
                 ch = cx * hx + cy * hy + cz * hz
                 if cl > F(0):
                     calpha = min(max(coat_rough * coat_rough, F(0.002)) + size * F(0.33), F(1))
-                    coat_lobe = _ggx(calpha, ch, cl, cv) * cl * energy * (coat_f0 + (F(1) - coat_f0) * fresnel)
+                    if coat_brushed > F(0):
+                        wide = min(coat_slopes[0] + size * F(0.33), F(1)), min(coat_slopes[1] + size * F(0.33), F(1))
+                        light_way, eye_way = (lx, ly, lz), (vx, vy, vz)
+                        coat_lobe = _ggx_brushed(
+                            wide[0], wide[1], coat_frame, (cx, cy, cz), (hx, hy, hz), light_way, eye_way
+                        )
+                    else:
+                        coat_lobe = _ggx(calpha, ch, cl, cv)
+                    coat_lobe *= cl * energy * (coat_f0 + (F(1) - coat_f0) * fresnel)
             for channel in range(3):
                 light = lights[k, LIGHT + channel] * seen
                 gain = F(1) + f0[channel] * (F(1) / single - F(1))
                 specular = (f0[channel] + (f90[channel] - f0[channel]) * fresnel) * lobe * gain
-                diffuse = albedo[channel] * max(falling * max(flat, F(0)), around) * sent
+                scattered = surface[SOFT + channel, i]
+                lit = falling * max(flat, F(0))
+                if turned_away > F(0):
+                    lit += (through_wall - lit) * turned_away * scattered
+                else:
+                    lit = max(lit, beyond * scattered)
+                diffuse = albedo[channel] * lit * sent
                 inner = albedo[channel] + f0[channel] * metal
                 dark = (F(1) - caught) / max(F(1) - inner * caught, F(1e-3))
                 tint = F(1) + (max(surface[COAT_COLOUR + channel, i], F(0)) - F(1)) * coat

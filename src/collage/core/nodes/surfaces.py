@@ -34,7 +34,7 @@ _TRANSLATIONS = {
     ),
     "gltf_pbr": _Translation(
         "ND_clg_gltf_pbr_to_open_pbr_surface",
-        {"normal": "geometry_normal", "clearcoat_normal": "geometry_coat_normal", "tangent": "geometry_tangent"},
+        {"normal": "geometry_normal", "clearcoat_normal": "geometry_coat_normal"},
     ),
     "UsdPreviewSurface": _Translation("ND_clg_UsdPreviewSurface_to_open_pbr_surface", {}),
     "surface_unlit": _Translation("ND_clg_surface_unlit_to_open_pbr_surface", {}),

@@ -10,6 +10,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
@@ -35,6 +36,7 @@ from collage.core.render.environment import (
     EnvironmentLight,
     load_environment,
 )
+from collage.core.render.inside import travelled
 from collage.core.render.scene import GROUND, Scene, build_bounds, build_scene
 from collage.core.render.surface import (
     NORMAL,
@@ -394,7 +396,8 @@ class Renderer:
                 out[:, start:stop] += result
 
         def shaded(values: Mapping[str, Array], start: int, stop: int) -> Array:
-            packed, normal, coat = pack(values, group.points, start, stop)
+            way = partial(travelled, self.scene(bench), group.points, start, stop)
+            packed, normal, coat = pack(values, group.points, start, stop, way)
             here = slice(group.start + start, group.start + stop)
             result = np.empty((3, stop - start), np.float32)
             shading.shade(

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from collage.core.document.model import Network
+from collage.core.document.model import Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardInput, CardOutput, Const, Place, Plan, build_plan
 from collage.core.evaluate.points import Points
@@ -19,12 +19,15 @@ from collage.core.kernels import shading as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.nodes.surfaces import as_open_pbr
+from collage.core.render.inside import Travel, medium, no_travel
 
 NITS = 1000.0
 """Luminance (nits) that counts as radiance 1."""
 
 WEIGHT = "weight"
 NORMAL, COAT_NORMAL, OPACITY = "geometry_normal", "geometry_coat_normal", "geometry_opacity"
+TANGENT, COAT_TANGENT, THIN = "geometry_tangent", "geometry_coat_tangent", "geometry_thin_walled"
+BRUSHED, COAT_BRUSHED = "specular_roughness_anisotropy", "coat_roughness_anisotropy"
 
 _USED = (
     "base_weight",
@@ -35,10 +38,19 @@ _USED = (
     "specular_color",
     "specular_roughness",
     "specular_ior",
+    BRUSHED,
     "transmission_weight",
     "transmission_color",
+    "transmission_depth",
+    "transmission_scatter",
+    "transmission_scatter_anisotropy",
+    "transmission_dispersion_scale",
+    "transmission_dispersion_abbe_number",
     "subsurface_weight",
     "subsurface_color",
+    "subsurface_radius",
+    "subsurface_radius_scale",
+    "subsurface_scatter_anisotropy",
     "thin_film_weight",
     "thin_film_thickness",
     "thin_film_ior",
@@ -48,11 +60,13 @@ _USED = (
     "coat_weight",
     "coat_color",
     "coat_roughness",
+    COAT_BRUSHED,
     "coat_ior",
     "coat_darkening",
     "emission_luminance",
     "emission_color",
     OPACITY,
+    THIN,
     NORMAL,
     COAT_NORMAL,
 )
@@ -80,13 +94,22 @@ def plan_surface(
         shown = as_open_pbr(library, network)
     except CollageError as error:
         return Surface(Plan((), {}), {((), error.about): error})
-    targets: dict[str, CardInput | CardOutput] = {name: CardInput(shown.surface.name, name) for name in _USED}
+    targets: dict[str, CardInput | CardOutput] = {
+        name: CardInput(shown.surface.name, name) for name in _looked_at(shown.surface)
+    }
     for number, (card, weight) in enumerate(shown.layers):
         if weight is not None:
             targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
-            targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _USED}
+            targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card)}
     plan = build_plan(library, shown.network, targets, folder=folder, images=images)
     return Surface(plan, plan.problems)
+
+
+def _looked_at(surface: Card) -> tuple[str, ...]:
+    """The inputs that count; tangents only where something may be brushed."""
+    return _USED + tuple(
+        tangent for brushed, tangent in ((BRUSHED, TANGENT), (COAT_BRUSHED, COAT_TANGENT)) if brushed in surface.inputs
+    )
 
 
 def layers_of(values: Mapping[str, Array]) -> list[tuple[Array | None, Mapping[str, Array]]]:
@@ -129,10 +152,19 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
     "specular_color": (1.0, 1.0, 1.0),
     "specular_roughness": (0.3,),
     "specular_ior": (1.5,),
+    BRUSHED: (0.0,),
     "transmission_weight": (0.0,),
     "transmission_color": (1.0, 1.0, 1.0),
+    "transmission_depth": (0.0,),
+    "transmission_scatter": (0.0, 0.0, 0.0),
+    "transmission_scatter_anisotropy": (0.0,),
+    "transmission_dispersion_scale": (0.0,),
+    "transmission_dispersion_abbe_number": (20.0,),
     "subsurface_weight": (0.0,),
     "subsurface_color": (0.8, 0.8, 0.8),
+    "subsurface_radius": (1.0,),
+    "subsurface_radius_scale": (1.0, 0.5, 0.25),
+    "subsurface_scatter_anisotropy": (0.0,),
     "thin_film_weight": (0.0,),
     "thin_film_thickness": (0.5,),
     "thin_film_ior": (1.4,),
@@ -142,11 +174,13 @@ _DEFAULTS: dict[str, tuple[float, ...]] = {
     "coat_weight": (0.0,),
     "coat_color": (1.0, 1.0, 1.0),
     "coat_roughness": (0.0,),
+    COAT_BRUSHED: (0.0,),
     "coat_ior": (1.6,),
     "coat_darkening": (1.0,),
     "emission_luminance": (0.0,),
     "emission_color": (1.0, 1.0, 1.0),
     OPACITY: (1.0,),
+    THIN: (0.0,),
 }
 """The standard's defaults (OpenPBR 1.1); a test holds them to the library."""
 
@@ -168,15 +202,21 @@ def clay(values: Mapping[str, Array]) -> dict[str, Array]:
     return kept
 
 
-def pack(values: Mapping[str, Array], points: Points, start: int, stop: int) -> tuple[Array, Array, Array]:
-    """Rows for the shading kernel for the points from `start` to `stop`: surface, normal, coat normal."""
+def pack(
+    values: Mapping[str, Array], points: Points, start: int, stop: int, travel: Travel = no_travel
+) -> tuple[Array, Array, Array]:
+    """Rows for the shading kernel for the points from `start` to `stop`: surface, normal, coat normal.
+
+    travel : asked for transparent surfaces that are filled with something, at these points.
+    """
     count = stop - start
 
     def cut(name: str) -> Array:
         value = value_of(values, name)
         return value if value.shape[1] == 1 else value[:, start:stop]
 
-    packed = np.empty((k.ROWS, count), np.float32)
+    more = _needs_more(cut)
+    packed = np.empty((k.MORE_ROWS if more else k.ROWS, count), np.float32)
     under = cut("subsurface_weight")  # scattering inside is shown as diffuse of its own colour
     colour = cut("base_color") * (1 - under) + cut("subsurface_color") * under
     packed[k.BASE : k.BASE + 3] = colour * cut("base_weight")
@@ -197,7 +237,9 @@ def pack(values: Mapping[str, Array], points: Points, start: int, stop: int) -> 
     packed[k.FUZZ_ROUGHNESS] = np.clip(cut("fuzz_roughness"), 0, 1)
     packed[k.TRANSMISSION] = cut("transmission_weight")
     packed[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3] = cut("transmission_color")
-    packed[k.SOFT] = under
+    packed[k.SOFT : k.SOFT + 3] = under * _softness(cut)
+    if more:
+        _pack_more(packed, cut, points, start, stop, travel)
     packed[k.FILM_WEIGHT] = film = np.clip(cut("thin_film_weight"), 0, 1)
     if film.any():
         facing = _facing(points, start, stop)
@@ -213,17 +255,70 @@ def pack(values: Mapping[str, Array], points: Points, start: int, stop: int) -> 
     return packed, normal, coat
 
 
+Cut = Callable[[str], Array]
+
+CURVED = 0.05
+"""Metres: the rounding of a surface for which the draft picture judges how far light wanders inside."""
+
+
+def _softness(cut: Cut) -> Array:
+    """How much light wanders past the edge of a shadow, (3, n): all of it where it goes far beyond the rounding."""
+    forward = np.clip(cut("subsurface_scatter_anisotropy"), -1, 0.95)
+    far = np.maximum(cut("subsurface_radius") * cut("subsurface_radius_scale"), 0) / (1 - forward)
+    return np.where(cut(THIN) > 0, 1, far / (far + CURVED))
+
+
+def _needs_more(cut: Cut) -> bool:
+    """Whether the surface is brushed, thin, filled or parts colours."""
+    if cut(BRUSHED).any() or (cut(COAT_BRUSHED).any() and cut("coat_weight").any()):
+        return True
+    if cut(THIN).any() and cut("subsurface_weight").any():
+        return True
+    inside = any(cut(name).any() for name in ("transmission_depth", "transmission_dispersion_scale", THIN))
+    return inside and bool(cut("transmission_weight").any())
+
+
+def _pack_more(packed: Array, cut: Cut, points: Points, start: int, stop: int, travel: Travel) -> None:
+    packed[k.BRUSHED], packed[k.COAT_BRUSHED] = np.clip(cut(BRUSHED), 0, 1), np.clip(cut(COAT_BRUSHED), 0, 1)
+    own = points.tangent[:, start:stop]
+    for row, name in ((k.TANGENT, TANGENT), (k.COAT_TANGENT, COAT_TANGENT)):
+        try:
+            packed[row : row + 3] = cut(name)
+        except KeyError:  # the plan leaves it out where nothing is brushed
+            packed[row : row + 3] = own
+    packed[k.THIN] = thin = cut(THIN) > 0
+    parts = np.maximum(
+        cut("transmission_dispersion_abbe_number") / np.maximum(cut("transmission_dispersion_scale"), 1e-9), 1e-9
+    )
+    packed[k.DISPERSION] = np.where(thin, 0, (packed[k.IOR] - 1) / parts)
+    packed[k.SCATTERED : k.SCATTERED + 3] = 0
+    depth = np.broadcast_to(cut("transmission_depth"), (1, packed.shape[1]))
+    filled = (depth > 0) & ~np.broadcast_to(thin, depth.shape) & (packed[k.TRANSMISSION] > 0)
+    if filled.any():
+        way = travel(np.maximum(packed[k.IOR], 1.0001))
+        left, back = medium(
+            way, depth, cut("transmission_color"), cut("transmission_scatter"), cut("transmission_scatter_anisotropy")
+        )
+        colour = packed[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3]
+        colour[:] = np.where(filled, left, colour)
+        packed[k.SCATTERED : k.SCATTERED + 3] = np.where(filled, back, 0)
+
+
 APPROXIMATE = {
+    BRUSHED: "The draft picture mirrors the surroundings thirteen times along the brushing.",
+    COAT_BRUSHED: "The draft picture mirrors the surroundings thirteen times along the brushing.",
     "transmission_weight": "The draft picture shows the surroundings through it, bent once; not other objects.",
+    "transmission_depth": "The draft picture reckons it for the straight way from the surface to the other side.",
+    "transmission_scatter": "The draft picture sends back what a deep medium would, for the part that is met.",
+    "transmission_dispersion_scale": "The draft picture bends red, green and blue apart.",
     "subsurface_weight": "The draft picture shows it as soft diffuse light of its own colour.",
+    "subsurface_radius": "The draft picture softens shadows' edges as on a rounding of five centimetres.",
+    THIN: "The draft picture bends nothing, and lets half of the scattered light out on the other side.",
     "thin_film_weight": "The draft picture reckons its colour at three wavelengths.",
     "coat_darkening": "The draft picture reckons it for light that is spread evenly under the coat.",
     "fuzz_weight": "The draft picture brightens the surface where it turns away.",
 }
 """Inputs that the draft picture shows in a good approximation, and which."""
-
-WAVELENGTHS = (0.61, 0.55, 0.465)
-"""Micrometres that stand for red, green and blue."""
 
 
 def film_reflection(base: Array, facing: Array, thickness: Array, ior: Array) -> Array:
@@ -241,7 +336,7 @@ def film_reflection(base: Array, facing: Array, thickness: Array, ior: Array) ->
     inner = (ior - index) / (ior + index)
     inside = np.sqrt(np.maximum(1 - (1 - facing * facing) / (ior * ior), 0))
     path = 2 * ior * thickness * inside
-    waves = np.array(WAVELENGTHS, np.float32).reshape(3, 1)
+    waves = np.array(k.WAVELENGTHS, np.float32).reshape(3, 1)
     fade = np.exp(-((path / 3.0) ** 2))
     turn = np.cos(2 * np.pi * path / waves) * fade
     product = 2 * outer * inner * turn

@@ -178,16 +178,18 @@ def _brushed_light(along, across, tangent, normal, view, glossy, starts, sizes, 
         hx, hy, hz = _unit(hx, hy, hz)
         vh = F(2) * (hx * view[0] + hy * view[1] + hz * view[2])
         x, y, z = vh * hx - view[0], vh * hy - view[1], vh * hz - view[2]
-        if (vh <= F(0)) | (x * normal[0] + y * normal[1] + z * normal[2] <= F(0)):
+        up = x * normal[0] + y * normal[1] + z * normal[2]
+        weight = min(max(F(4) * up, F(0)), F(1))  # what would go below the surface fades out
+        if (vh <= F(0)) | (weight <= F(0)):
             continue
         u, v = _octahedral(x * turn_cos + z * turn_sin, y, z * turn_cos - x * turn_sin)
-        total += F(1)
+        total += weight
         for channel in range(3):
             first = _square(glossy, starts[level], sizes[level], u, v, channel)
             second = _square(glossy, starts[level + 1], sizes[level + 1], u, v, channel)
-            light[channel] += first + (second - first) * share
+            light[channel] += weight * (first + (second - first) * share)
     for channel in range(3):
-        light[channel] /= max(total, F(1))
+        light[channel] /= max(total, F(1e-3))
 
 
 @njit(**INLINE)

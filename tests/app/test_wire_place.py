@@ -193,6 +193,9 @@ def test_a_wire_dropped_on_the_empty_board_offers_what_fits(window: MainWindow, 
     new = window.session.selection[0]
     assert window.session.network.cards[new].inputs["in"].wire == Wire("terracotta", "normal")
     window.add_field.ask(QPoint(10, 10), lambda *_: None, "surfaceshader")
+    assert [window.add_field.found.item(0).text()] == ["Surface blend  ·  surface"]
+    assert window.add_field.found.count() == 1
+    window.add_field.ask(QPoint(10, 10), lambda *_: None, "BSDF")
     assert window.add_field.found.count() == 0
     hand.key(window.add_field.line, Qt.Key.Key_Escape)
     assert not window.add_field.isVisible()
@@ -428,3 +431,35 @@ def test_nothing_but_the_accent_is_coloured_outside_pictures(window: MainWindow)
         colour = image.pixelColor(x, y)
         assert max(colour.red(), colour.green(), colour.blue()) - min(colour.red(), colour.green(), colour.blue()) <= 2
     assert isinstance(QApplication.instance(), QApplication)
+
+
+def test_two_surfaces_are_blended_by_a_mask(window: MainWindow, hand, qtbot) -> None:
+    session, board = window.session, window.board
+    alone, first = session.document, shown(window)
+    qtbot.mouseClick(window.channels.blend, Qt.MouseButton.LeftButton)
+    assert session.surface is not None
+    assert (session.surface.category, session.surface.type) == ("mix", "surfaceshader")
+    front = session.selection[0]
+    assert {"surface", front} <= board.cards.keys(), "both surfaces lie on the board"
+    half = shown(window)
+    assert (half != first).any()
+    assert board.cards[front].picture is not None, "a surface's card shows it on a ball"
+
+    hand.drag(board.viewport(), out_tab(window, "dry"), landing(window, "mix"))
+    blend = session.surface.inputs["mix"]
+    assert blend.wire is not None
+    assert (shown(window) != half).any()
+
+    colour = window.controls.fields["base_color"]
+    assert isinstance(colour, ColourField)
+    colour.edited.emit((0.05, 0.2, 0.6), False)
+    assert session.document.cards[front].inputs["base_color"].value == (0.05, 0.2, 0.6)
+    blue = shown(window)
+    assert blue[..., 2].mean() > half[..., 2].mean() - 60
+
+    session.show_surface(front)
+    assert session.surface.name == front
+    for _ in range(4):
+        session.history.undo()
+    assert session.document is alone
+    assert (shown(window) == first).all()

@@ -15,7 +15,7 @@ from psygnal import Signal
 
 from collage.core.document import edits
 from collage.core.document.history import History
-from collage.core.document.materials import hidden_on_board, new_material, surface_card
+from collage.core.document.materials import blended, hidden_on_board, new_material, showing, surface_card
 from collage.core.document.materialx import read_document
 from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
@@ -243,6 +243,25 @@ class Session:
         self.edit(f"Add {label_of(definition.category)}", change)
         self.select((name,))
         return name
+
+    def blend_surface(self) -> None:
+        """A second surface over the material's own, blended half and half until a mask is wired."""
+        x = max((card.position[0] for card in self.document.cards.values() if card.placed), default=0.0)
+        place = (x + 1.2, 0.0)
+        made: list[str] = []
+
+        def change(network: Network) -> Network:
+            network, front = blended(network, place)
+            made.append(front)
+            return network
+
+        self.open_group(())
+        if self.surface is not None and self.edit_document("Blend with another surface", change):
+            self.select(made)
+
+    def show_surface(self, card: str) -> None:
+        """Makes a surface on the board the one that the material shows."""
+        self.edit_document(f"Show {self.title(card)} alone", lambda network: showing(network, card))
 
     def _free_place(self, place: tuple[float, float]) -> tuple[float, float]:
         """The place, or the next one below it where no card lies."""

@@ -182,7 +182,7 @@ class Board(QGraphicsView):
                 and tab.attributes.get("uiadvanced") != "true"
                 and fits(self.session.library, self._source_type, tab.type)
             )
-            if wired or fitting:
+            if wired or fitting or surface.category == "mix":
                 found.append(Tab(tab.name, tab.type, channel_label(tab.name), wired))
         return found
 
@@ -719,6 +719,9 @@ class Board(QGraphicsView):
             menu.addAction("Skip\tK", lambda: self.session.skip(chosen))
             menu.addAction("Duplicate\tCtrl+D", lambda: self.session.duplicate(chosen))
             menu.addAction("Remove\tDel", lambda: self.session.remove(chosen))
+            if card.card.type == "surfaceshader":
+                menu.addSeparator()
+                menu.addAction("Show this surface alone", lambda: self.session.show_surface(chosen[0]))
         else:
             menu.addAction("Add a card…\tEnter", lambda: self.add_wanted.emit(event.pos(), None, ""))
             menu.addAction("Tidy\tH", self.tidy)

@@ -59,7 +59,7 @@ def input_tabs(card: Card, library: Library) -> list[Tab]:
             tab.name in card.inputs and card.inputs[tab.name].wire is not None,
         )
         for tab in definition.inputs.values()
-        if not tab.uniform and tab.type in CHANNELS
+        if not tab.uniform and (tab.type in CHANNELS or tab.type == "surfaceshader")
     ]
 
 

@@ -21,6 +21,7 @@ from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import quiet, scroll_area, title
 from collage.app.wire.board import channel_label
 from collage.core.document.model import Card
+from collage.core.nodes.labels import title_of
 from collage.core.nodes.library import TabDef, shown_value
 from collage.core.nodes.wiring import origin
 from collage.core.render.surface import APPROXIMATE, SHOWN
@@ -50,6 +51,13 @@ class ChannelsPanel(QFrame):
         self.all.toggled.connect(self._rebuild)
         head.addWidget(title("Channels"), 1)
         head.addWidget(self.all)
+        self.blend = QToolButton()
+        self.blend.setObjectName("plain")
+        self.blend.setIcon(icon("blend", theme))
+        self.blend.setToolTip("Blend with another surface: a second surface, and a mask between the two")
+        self.blend.setAccessibleName("Blend with another surface")
+        self.blend.clicked.connect(session.blend_surface)
+        head.addWidget(self.blend)
         head.addSpacing(8)
         layout.addLayout(head)
         self._area = scroll_area()
@@ -64,6 +72,7 @@ class ChannelsPanel(QFrame):
 
     def set_theme(self, theme: Theme) -> None:
         self.theme = theme
+        self.blend.setIcon(icon("blend", theme))
         self._rebuild()
 
     def show_pictures(self, images: dict[str, QImage]) -> None:
@@ -133,7 +142,7 @@ class ChannelsPanel(QFrame):
                 continue
             if tab.folder != folder:
                 folder = tab.folder
-                column.addWidget(self._heading(folder or "Other"))
+                column.addWidget(self._heading(folder or title_of(surface)))
             column.addWidget(self._row(surface, tab))
 
     @staticmethod

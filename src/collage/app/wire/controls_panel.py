@@ -154,7 +154,7 @@ class ControlsPanel(QFrame):
         self.show_pictures(self._images)
 
     def _head(self, card: Card) -> None:
-        kind = label_of(card.category)
+        kind = label_of(card.category, card.type)
         text = f"{card.category}" if kind.lower() == card.category else f"{kind} · {card.category}"
         note = ""
         if card.network is None:

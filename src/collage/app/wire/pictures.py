@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage, QPixmap
 from collage.app.jobs import Newest
 from collage.app.session import Session
 from collage.core.document.changes import compare
-from collage.core.document.materials import hidden_on_board, surface_card
+from collage.core.document.materials import hidden_on_board, showing, surface_card
 from collage.core.document.model import CONVERT, MAP_SET, Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import ResultCache, Workers
@@ -20,7 +20,9 @@ from collage.core.nodes.labels import Offer, new_card
 from collage.core.project.state import Project
 from collage.core.render.bench import BenchObject
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, card_pictures
+from collage.core.render.picture import Renderer
 from collage.core.render.scene import own_bounds
+from collage.core.render.swatch import swatch
 
 
 def to_image(pixels: np.ndarray) -> QImage:
@@ -51,6 +53,7 @@ class PictureMaker(QObject):
         super().__init__(parent)
         self.session, self.workers = session, workers
         self.cache = ResultCache(256 * 2**20)
+        self.renderer = Renderer(session.library, session.images, workers, ResultCache(64 * 2**20))
         self.worker = Newest("card pictures", self)
         self.worker.answered.connect(self.ready)
         self.kinds_worker = Newest("kind pictures", self)
@@ -96,6 +99,8 @@ class PictureMaker(QObject):
             if name not in hidden and card.attributes.get(CONVERT) != "true"
         ]
 
+        surfaces = [name for name in names if network.cards[name].type == "surfaceshader" and not path]
+
         def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
             made = card_pictures(
                 session.library,
@@ -110,7 +115,14 @@ class PictureMaker(QObject):
                 box=own_bounds(wearer) if wearer is not None else UNIT_BOX,
                 cancelled=cancelled,
             )
-            yield BoardPictures(material, path, _images(made), _here(made, path))
+            images, problems = _images(made), _here(made, path)
+            yield BoardPictures(material, path, images, problems)
+            if surfaces:
+                balls = {
+                    name: to_image(swatch(self.renderer, showing(document, name), folder, (228, 136), cancelled))
+                    for name in surfaces
+                }
+                yield BoardPictures(material, path, {**images, **balls}, problems)
 
         self.worker.ask(work)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from collage.core.document.model import Card, Input, Network, Wire
 
 SURFACE = "open_pbr_surface"
@@ -49,3 +51,36 @@ def new_material() -> Network:
         {"surfaceshader": Input("surfaceshader", "surfaceshader", None, Wire("surface"))},
     )
     return Network({"surface": surface, "material": material}, {}, {}, {"version": "1.39"})
+
+
+def showing(network: Network, surface: str) -> Network:
+    """The document whose material shows the surface card named."""
+    wire = Input("surfaceshader", "surfaceshader", None, Wire(surface))
+    for card in network.cards.values():
+        if card.category == "surfacematerial":
+            return network.with_card(card.with_input(wire))
+    name = network.free_name("material")
+    return network.with_card(Card(name, "surfacematerial", "material", {"surfaceshader": wire}))
+
+
+def blended(network: Network, place: tuple[float, float]) -> tuple[Network, str]:
+    """The document with a second, plain surface over half of its own, and the new surface's name.
+
+    place : where on the board the two surfaces come to lie, the new one below.
+    """
+    before = surface_card(network)
+    if before is None:
+        raise KeyError("a material without a surface")
+    front, blend = network.free_name("surface"), network.free_name("surface_blend")
+    wires = {
+        side: Input(side, "surfaceshader", None, Wire(card)) for side, card in (("fg", front), ("bg", before.name))
+    }
+    x, y = place
+    cards = (
+        replace(before, attributes={**before.attributes, "xpos": f"{x:.4f}", "ypos": f"{y:.4f}"}),
+        Card(front, SURFACE, "surfaceshader", {}, {"xpos": f"{x:.4f}", "ypos": f"{y + 1:.4f}"}),
+        Card(blend, "mix", "surfaceshader", {**wires, "mix": Input("mix", "float", 0.5)}),
+    )
+    for card in cards:
+        network = network.with_card(card)
+    return showing(network, blend), front

@@ -148,6 +148,9 @@ CHOICES = {"SRT": "Scale, turn, move", "TRS": "Move, turn, scale"}
 _WORDS = {"color": "colour", "luma": "luminance", "coeffs": "weights"}
 
 
+SURFACE_LABELS = {"open_pbr_surface": "Surface", "mix": "Surface blend"}
+"""Surfaces that can be added to a board."""
+
 STARTS: dict[str, dict[str, float]] = {
     "ramplr": {"valuer": 1.0},
     "ramptb": {"valuet": 1.0},
@@ -183,13 +186,15 @@ class Offer:
     words: str  # lower-case text that a search looks through
 
 
-def label_of(category: str) -> str:
+def label_of(category: str, type_name: str = "") -> str:
+    if type_name == "surfaceshader" and category in SURFACE_LABELS:
+        return SURFACE_LABELS[category]
     return LABELS.get(category, category.replace("_", " "))
 
 
 def title_of(card: Card) -> str:
     """What stands on a card: the name a person gave it, or its kind's label."""
-    return card.title or label_of(card.category)
+    return card.title or label_of(card.category, card.type)
 
 
 def input_label(name: str, given: str = "") -> str:
@@ -208,7 +213,10 @@ def offers(library: Library) -> list[Offer]:
     for definition in sorted(library, key=lambda one: (label_of(one.category), preferred.get(one.type, 9))):
         key = (definition.category, definition.type)
         hidden = definition.group in _HIDDEN_GROUPS or definition.category in _HIDDEN
-        if hidden or key in seen or not library.evaluates(definition) or definition.type in ("surfaceshader", "BSDF"):
+        surface = definition.type == "surfaceshader" and definition.category in SURFACE_LABELS
+        if key in seen or not (surface or (not hidden and library.evaluates(definition))) or definition.type == "BSDF":
+            continue
+        if definition.type == "surfaceshader" and not surface:
             continue
         if "_to_" in definition.category or definition.category.startswith(("Lama", "gltf", "Usd")):
             continue
@@ -216,7 +224,7 @@ def offers(library: Library) -> list[Offer]:
         label = (
             "Colour"
             if definition.category == "constant" and "color" in definition.type
-            else label_of(definition.category)
+            else label_of(definition.category, definition.type)
         )
         family = "pattern" if definition.group in ("procedural2d", "procedural3d") else ""
         words = (SYNONYMS.get(definition.category, ""), TYPE_WORDS.get(definition.type, ""), family)

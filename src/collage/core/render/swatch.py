@@ -1,0 +1,34 @@
+"""A small picture of a material alone: on a ball in a plain studio."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from collage.core.document.model import Network
+from collage.core.evaluate.run import never
+from collage.core.project.state import Project
+from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera
+from collage.core.render.picture import PictureRequest, Renderer
+
+_STUDIO = Bench(
+    objects=(BenchObject(name="ball", shape="sphere", material="shown"),),
+    lights=(AreaLight(turn=-50, height=45, distance=0.6, strength=5.0, width=0.45),),
+    camera=Camera(turn=0, height=8, distance=0.5, target=(0.0, 0.1, 0.0), field=24),
+    ground=False,
+)
+
+
+def swatch(
+    renderer: Renderer,
+    material: Network,
+    folder: Path,
+    size: tuple[int, int],
+    cancelled: Callable[[], bool] = never,
+) -> np.ndarray:
+    """The material on a ball, (h, w, 3) uint8. folder : the project's. size : (w, h) pixels. Raises Cancelled."""
+    project = Project(materials={"shown": material}, bench=_STUDIO)
+    request = PictureRequest(project, *size, "draft", "lit", None, folder)
+    return renderer.picture(request, cancelled=cancelled).display

@@ -175,3 +175,48 @@ def connect_output(network: Network, source: Wire, name: str) -> Network:
     _card(network, source.card)
     out = network.outputs[name]
     return replace(network, outputs={**network.outputs, name: replace(out, wire=source, interface=None)})
+
+
+def take_out(network: Network, names: Iterable[str], main_inputs: Mapping[str, str | None]) -> Network:
+    """Pulls cards out of their chains without removing them: what they took from goes on to what took from them.
+
+    main_inputs : for each card the name of the input that passes through it, if any.
+    """
+    for name in names:
+        card = _card(network, name)
+        through = pass_through(card, main_inputs.get(name))
+        source = through.wire if through is not None else None
+        for consumer, input_name, _wire in network.consumers(name):
+            if source is not None and source.card != consumer:
+                one = network.cards[consumer].inputs[input_name]
+                network = set_input(network, consumer, replace(one, wire=source))
+            else:
+                network = disconnect(network, consumer, input_name)
+        outputs = {
+            key: replace(out, wire=source) if out.wire and out.wire.card == name else out
+            for key, out in network.outputs.items()
+        }
+        network = replace(network, outputs=outputs)
+        if through is not None and source is not None:
+            network = disconnect(network, name, through.name)
+    return _without_idle_conversions(network)
+
+
+def swap_inputs(network: Network, card: str, first: str, second: str) -> Network:
+    """Exchanges what two inputs of one type have: their values and wires."""
+    inputs = _card(network, card).inputs
+    a, b = inputs.get(first), inputs.get(second)
+    if a is not None and b is not None and a.type != b.type:
+        raise CollageError(f"“{first}” and “{second}” are not of one kind.", about=card)
+    changed = _card(network, card)
+    for name, other in ((first, b), (second, a)):
+        changed = changed.with_input(replace(other, name=name)) if other is not None else changed.without_input(name)
+    return network.with_card(changed)
+
+
+def cut_wires(network: Network, ends: Iterable[tuple[str, str]]) -> Network:
+    """Takes away the wires at some inputs, each a card and an input of it."""
+    for card, name in ends:
+        if card in network.cards:
+            network = disconnect(network, card, name)
+    return network

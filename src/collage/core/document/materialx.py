@@ -27,7 +27,8 @@ OWN_DEFINITIONS = Path(__file__).parent.parent / "nodes" / "collage_defs.mtlx"
 
 _OWN = ("ND_clg_", "NG_clg_")
 _WIRE_ATTRIBUTES = {"nodename", "nodegraph", "output", "interfacename"}
-_INPUT_OWN = _WIRE_ATTRIBUTES | {"type", "value"}
+WAITING = "clg_value"  # attribute of a wired input: the value that comes back when its wire is cut
+_INPUT_OWN = _WIRE_ATTRIBUTES | {WAITING, "type", "value"}
 
 
 def read_document(path: Path) -> Network:
@@ -245,10 +246,10 @@ def _wire(source: Any) -> Wire | None:
 
 
 def _input(source: Any, about: str) -> Input:
-    text = source.getAttribute("value")
+    text = source.getAttribute("value") or source.getAttribute(WAITING)
     type_name = source.getType()
     try:
-        value = parse(type_name, text) if source.hasAttribute("value") else None
+        value = parse(type_name, text) if source.hasAttribute("value") or source.hasAttribute(WAITING) else None
     except ValueError as error:
         raise CollageError(
             f"The value of “{source.getNamePath()}” does not fit: {error}.",
@@ -314,8 +315,9 @@ def _put_element(target: Any, element: Element) -> None:
 def _put_input(target: Any, network: Network, one: Input) -> None:
     element = target.addChildOfCategory("input", one.name)
     element.setType(one.type)
-    if one.value is not None:
-        element.setAttribute("value", write(one.value))
+    if one.value is not None:  # the standard allows a value or a wire; the one that waits is noted beside it
+        waits = one.wire is not None or one.interface is not None
+        element.setAttribute(WAITING if waits else "value", write(one.value))
     _put_wire(element, network, one.wire, one.interface)
     for name, value in one.attributes.items():
         element.setAttribute(name, value)

@@ -17,6 +17,7 @@ SKIP = "clg_skip"  # attribute of a card that is switched off
 MUTE = "clg_mute"  # attribute of a surface input that shows its default
 MAP_SET = "clg_mapset"  # attribute of a group that holds the maps of one surface
 CONVERT = "clg_convert"  # attribute of a card that Collage put in to make two types meet
+LINK = "clg_link"  # attribute of a card that carries a value to others that follow it: value, factor, offset
 
 
 @dataclass(frozen=True)

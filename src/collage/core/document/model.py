@@ -18,6 +18,7 @@ MUTE = "clg_mute"  # attribute of a surface input that shows its default
 MAP_SET = "clg_mapset"  # attribute of a group that holds the maps of one surface
 CONVERT = "clg_convert"  # attribute of a card that Collage put in to make two types meet
 LINK = "clg_link"  # attribute of a card that carries a value to others that follow it: value, factor, offset
+STACK = "clg_stack"  # attribute of a group that is a stack of layers: the type of the layers
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,15 @@ from PySide6.QtWidgets import QApplication, QWidget
 from collage.app.main_window import MainWindow
 from collage.app.settings import Settings
 from collage.app.start import make_window, settle
+from collage.core.kernels import load_all
 from collage.demo.shed import make_sample
+
+
+@pytest.fixture(scope="session", autouse=True)
+def compiled() -> None:
+    """On a fresh machine the kernels compile for a minute; no window's time to come to rest is spent on that."""
+    for _ in load_all():
+        pass
 
 
 @pytest.fixture(scope="session")

@@ -15,6 +15,7 @@ from psygnal import Signal
 
 from collage.core.document import edits
 from collage.core.document.history import History
+from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
 from collage.core.document.materials import blended, hidden_on_board, new_material, showing, surface_card
 from collage.core.document.materialx import read_document
 from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire, inside, replaced_inside
@@ -23,7 +24,7 @@ from collage.core.evaluate.plan import CardOutput
 from collage.core.images.files import read_info
 from collage.core.images.store import ImageStore
 from collage.core.nodes.labels import label_of, new_card, title_of
-from collage.core.nodes.library import Library, NodeDef
+from collage.core.nodes.library import Library, NodeDef, TabDef, shown_value
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import copy_files, load_project, material_folder, save_project
 from collage.core.project.recovery import Desk
@@ -51,6 +52,7 @@ class Session:
         self.path: tuple[str, ...] = ()
         self.selection: tuple[str, ...] = ()
         self.peeked: CardOutput | None = None
+        self.before: Project | None = None  # shown instead of the project while a key is held
         self.camera = Camera()
         self._clean: Project = self.history.state
         self._desk_lock = threading.Lock()
@@ -65,7 +67,8 @@ class Session:
     @property
     def shown_project(self) -> Project:
         """The project as it is looked at: with the camera where it is now."""
-        return self.project.with_bench(self.project.bench.model_copy(update={"camera": self.camera}))
+        project = self.before or self.project
+        return project.with_bench(project.bench.model_copy(update={"camera": self.camera}))
 
     @property
     def document(self) -> Network:
@@ -140,6 +143,13 @@ class Session:
             self.peeked = target
             self.peek_changed.emit()
 
+    def show_before(self, change: Callable[[Network], Network] | None) -> None:
+        """While a key is held: the picture as if the material were changed so; None brings back what is."""
+        shown = None if change is None else self.project.with_material(self.material, change(self.document))
+        if shown is not self.before:
+            self.before = shown
+            self.peek_changed.emit()
+
     def toggle_peek(self, card: str, output: str = "") -> None:
         target = CardOutput(card, output, self.path)
         self.peek(None if self.peeked == target else target)
@@ -156,7 +166,9 @@ class Session:
         """Changes the network on the board as one step. A refusal is told, and False comes back."""
         return self.edit_document(
             label,
-            lambda document: replaced_inside(document, self.path, change(inside(document, self.path))),
+            lambda document: replaced_inside(
+                document, self.path, without_idle_links(change(inside(document, self.path)))
+            ),
             merge=merge,
         )
 
@@ -181,11 +193,23 @@ class Session:
     def set_value(
         self, card: str, name: str, type_name: str, value: Value, *, label: str = "", merge: bool = False
     ) -> None:
+        place = Place(card, name)
+
+        def change(network: Network) -> Network:
+            if link_of(network, place) is not None:
+                return set_linked(network, place, value)
+            return edits.set_value(network, card, name, type_name, value)
+
         self.edit(
             f"Set {label or name} of {self.title(card)}",
-            lambda network: edits.set_value(network, card, name, type_name, value),
+            change,
             merge=f"{self.material}/{self.path}/{card}.{name}" if merge else "",
         )
+
+    def value_of(self, card: Card, tab: TabDef) -> Value | None:
+        """What an input has: by its link, of its own, or by default."""
+        linked = linked_value(self.network, Place(card.name, tab.name))
+        return linked if linked is not None else shown_value(card, tab)
 
     def reset_value(self, card: str, name: str) -> None:
         self.edit(f"Reset {name} of {self.title(card)}", lambda network: edits.set_input(network, card, None, name))

@@ -38,7 +38,7 @@ from collage.app.wire.tabs import wire_path, wire_pen
 from collage.app.wire.wire_item import WireItem
 from collage.core.document import edits
 from collage.core.document.materials import hidden_on_board
-from collage.core.document.model import CONVERT, Card, Network, Wire
+from collage.core.document.model import Card, Network, Wire
 from collage.core.errors import CollageError
 from collage.core.images.files import READ_SUFFIXES
 from collage.core.nodes.labels import TYPE_WORDS, input_label
@@ -133,11 +133,7 @@ class Board(QGraphicsView):
     def _fill(self) -> None:
         network = self.session.network
         hidden = hidden_on_board(network)
-        shown = {
-            name: card
-            for name, card in network.cards.items()
-            if name not in hidden and card.attributes.get(CONVERT) != "true"
-        }
+        shown = {name: card for name, card in network.cards.items() if name not in hidden and not card.helper}
         for name in self.cards.keys() - shown.keys():
             self._scene.removeItem(self.cards.pop(name))
         for name, card in shown.items():
@@ -193,7 +189,7 @@ class Board(QGraphicsView):
         surface = self.session.surface
         for card in network.cards.values():
             is_surface = surface is not None and card.name == surface.name and not self.session.path
-            if card.attributes.get(CONVERT) == "true" or (card.name not in self.cards and not is_surface):
+            if card.helper or (card.name not in self.cards and not is_surface):
                 continue
             for one in card.inputs.values():
                 if one.wire is not None:

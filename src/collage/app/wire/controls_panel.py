@@ -23,7 +23,7 @@ from collage.core.document.model import MAP_SET, Card, inside
 from collage.core.document.types import zero
 from collage.core.errors import CollageError
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
-from collage.core.nodes.library import TabDef, shown_value
+from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
 
 ROWS = 3
@@ -125,7 +125,7 @@ class ControlsPanel(QFrame):
         self.title.setText(title_of(card))
         for tab in card_tabs(self.session, card):
             field = self.fields.get(tab.name)
-            value = shown_value(card, tab)
+            value = self.session.value_of(card, tab)
             if field is not None and value is not None:
                 field.set_value(value)
 

@@ -13,16 +13,18 @@ from collage.app.jobs import Newest
 from collage.app.session import Session
 from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, showing, surface_card
-from collage.core.document.model import CONVERT, MAP_SET, Card, Network
+from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import ResultCache, Workers
 from collage.core.nodes.labels import Offer, new_card
 from collage.core.project.state import Project
 from collage.core.render.bench import BenchObject
-from collage.core.render.cards import UNIT_BOX, Box, CardPictures, card_pictures
+from collage.core.render.cards import UNIT_BOX, Box, CardPictures, Ground, card_pictures
 from collage.core.render.picture import Renderer
 from collage.core.render.scene import own_bounds
 from collage.core.render.swatch import swatch
+
+PICTURE_SIZE = (228, 136)
 
 
 def to_image(pixels: np.ndarray) -> QImage:
@@ -40,6 +42,8 @@ class BoardPictures:
     path: tuple[str, ...]
     images: dict[str, QImage]
     problems: dict[str, CollageError]
+    values: dict[str, np.ndarray]  # (k, h w), what a picture shows, by card
+    size: tuple[int, int] = (1, 1)
 
 
 class PictureMaker(QObject):
@@ -54,6 +58,8 @@ class PictureMaker(QObject):
         self.session, self.workers = session, workers
         self.cache = ResultCache(256 * 2**20)
         self.renderer = Renderer(session.library, session.images, workers, ResultCache(64 * 2**20))
+        self.ground: Ground = "flat"
+        self.mark = False
         self.worker = Newest("card pictures", self)
         self.worker.answered.connect(self.ready)
         self.kinds_worker = Newest("kind pictures", self)
@@ -78,6 +84,12 @@ class PictureMaker(QObject):
         if old is None or new is None or compare(old, new).shows or before.bench.objects != after.bench.objects:
             self.ask()
 
+    def show_on(self, ground: Ground, mark: bool) -> None:
+        """What cards' pictures lie on, and whether values outside 0 to 1 are hatched."""
+        if (ground, mark) != (self.ground, self.mark):
+            self.ground, self.mark = ground, mark
+            self.ask()
+
     def _wearer(self) -> BenchObject | None:
         """The first object that wears the material: pictures show patterns at its size."""
         objects = self.session.project.bench.objects
@@ -92,12 +104,9 @@ class PictureMaker(QObject):
             session.base_folder,
         )
         network, wearer = session.network, self._wearer()
+        ground, mark = self.ground, self.mark
         hidden = hidden_on_board(network)
-        names = [
-            name
-            for name, card in network.cards.items()
-            if name not in hidden and card.attributes.get(CONVERT) != "true"
-        ]
+        names = [name for name, card in network.cards.items() if name not in hidden and not card.helper]
 
         surfaces = [name for name in names if network.cards[name].type == "surfaceshader" and not path]
 
@@ -111,18 +120,21 @@ class PictureMaker(QObject):
                 images=session.images,
                 cache=cache,
                 workers=workers,
-                size=(228, 136),
+                size=PICTURE_SIZE,
+                ground=ground,
+                mark=mark,
                 box=own_bounds(wearer) if wearer is not None else UNIT_BOX,
                 cancelled=cancelled,
             )
             images, problems = _images(made), _here(made, path)
-            yield BoardPictures(material, path, images, problems)
+            values = dict(made.values)
+            yield BoardPictures(material, path, images, problems, values, PICTURE_SIZE)
             if surfaces:
                 balls = {
-                    name: to_image(swatch(self.renderer, showing(document, name), folder, (228, 136), cancelled))
+                    name: to_image(swatch(self.renderer, showing(document, name), folder, PICTURE_SIZE, cancelled))
                     for name in surfaces
                 }
-                yield BoardPictures(material, path, {**images, **balls}, problems)
+                yield BoardPictures(material, path, {**images, **balls}, problems, values, PICTURE_SIZE)
 
         self.worker.ask(work)
 
@@ -144,7 +156,7 @@ class PictureMaker(QObject):
                 images = _images(made)
                 if wire is not None and wire.card in images:
                     images[""] = images[wire.card]
-                yield BoardPictures(material, (), images, {})
+                yield BoardPictures(material, (), images, {}, {})
 
         self.materials_worker.ask(work)
 

@@ -95,6 +95,11 @@ class Card:
         return self.attributes.get(SKIP) == "true"
 
     @property
+    def helper(self) -> bool:
+        """Whether Collage put the card in to make types meet or a value follow; the board does not show it."""
+        return self.attributes.get(CONVERT) == "true" or LINK in self.attributes
+
+    @property
     def title(self) -> str:
         """The name a person gave the card, or an empty text."""
         return self.attributes.get("uiname", "")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from collage.core.document.model import CONVERT, Network, order
+from collage.core.document.model import Network, order
 
 COLUMN, ROW = 1.15, 1.1
 
@@ -14,7 +14,7 @@ def tidy(network: Network, names: Iterable[str]) -> dict[str, tuple[float, float
 
     Longest-path layers, then barycentre ordering (Sugiyama, Tagawa, Toda 1981).
     """
-    chosen = [name for name in names if network.cards[name].attributes.get(CONVERT) != "true"]
+    chosen = [name for name in names if not network.cards[name].helper]
     if not chosen:
         return {}
     inputs = {name: _sources(network, name, set(chosen)) for name in chosen}
@@ -59,6 +59,6 @@ def _sources(network: Network, name: str, chosen: set[str]) -> set[str]:
             continue
         if source in chosen:
             found.add(source)
-        elif card.attributes.get(CONVERT) == "true":
+        elif card.helper:
             waiting += [one.wire.card for one in card.inputs.values() if one.wire]
     return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collage.core.document.edits import add_card, connect
+from collage.core.document.edits import add_card, connect, disconnect
 from collage.core.document.model import CONVERT, Card, Input, Network, Wire
 from collage.core.document.types import SHADERS
 from collage.core.errors import CollageError
@@ -58,7 +58,8 @@ def told(card: Card) -> str:
         return "grey"
     if card.category == "extract":
         index = card.inputs.get("index")
-        return "xyzw"[int(index.value)] if index is not None and isinstance(index.value, int) else "x"
+        letters = "rgba" if "in" in card.inputs and card.inputs["in"].type in _COLOURS else "xyzw"
+        return letters[int(index.value)] if index is not None and isinstance(index.value, int) else letters[0]
     return {"floor": "whole"}.get(card.category, "as " + TYPE_WORDS.get(card.type, card.type))
 
 
@@ -103,3 +104,45 @@ def origin(network: Network, wire: Wire) -> tuple[Wire, list[Card]]:
             return wire, between[::-1]
         between.append(card)
         wire = before
+
+
+def ways(card: Card) -> list[tuple[str, str]]:
+    """The other ways that a conversion could go, as (way, label): a channel, or all of them weighted."""
+    if card.category == "luminance":
+        return [("weights", "All, as the eye weighs them"), ("0", "Red"), ("1", "Green"), ("2", "Blue")]
+    if card.category == "extract":
+        names = {"color3": ("Red", "Green", "Blue"), "color4": ("Red", "Green", "Blue", "Alpha")}
+        kind = card.inputs["in"].type
+        channels = names.get(kind, ("X", "Y", "Z", "W")[: int(kind[-1])] if kind[-1:].isdigit() else ())
+        found = [(str(number), label) for number, label in enumerate(channels)]
+        return [("weights", "All, as the eye weighs them"), *found] if kind in _COLOURS else found
+    return []
+
+
+def go_way(library: Library, network: Network, user: str, name: str, way: str) -> Network:
+    """The wire that ends at an input, converted another way. Raises CollageError if it does not convert.
+
+    way : "weights" for the luminance of a colour, or the number of a channel.
+    """
+    one = network.cards[user].inputs[name]
+    if one.wire is None:
+        raise CollageError("There is no wire any more.", about=user)
+    source, between = origin(network, one.wire)
+    if not between:
+        raise CollageError("This wire converts nothing.", about=user)
+    kind = output_type(library, network, source)
+    network = disconnect(network, user, name)
+    if way == "weights":
+        return join(library, network, source, user, name, one.type)
+    x, y = network.cards[source.card].position
+    fresh = network.free_name(f"extract_{source.card}")
+    inputs = {"in": Input("in", kind, None, source), "index": Input("index", "integer", int(way))}
+    attributes = {CONVERT: "true", "xpos": f"{x + 0.6:.4f}", "ypos": f"{y:.4f}"}
+    network = add_card(network, Card(fresh, "extract", "float", inputs, attributes))
+    return join(library, network, Wire(fresh), user, name, one.type)
+
+
+def weigh(network: Network, card: str, weights: tuple[float, float, float]) -> Network:
+    """Gives the luminance of a conversion other weights."""
+    one = network.cards[card]
+    return network.with_card(one.with_input(Input("lumacoeffs", "color3", weights)))

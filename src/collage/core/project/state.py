@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from collage.core.document.model import Network
+from collage.core.errors import CollageError
 from collage.core.render.bench import Bench
 
 
@@ -22,3 +23,47 @@ class Project:
 
     def with_bench(self, bench: Bench) -> Project:
         return replace(self, bench=bench)
+
+    def free_material_name(self, wanted: str) -> str:
+        """`wanted`, or the first of “wanted 2”, “wanted 3” ... that no material bears."""
+        name, number = wanted, 2
+        while name in self.materials:
+            name, number = f"{wanted} {number}", number + 1
+        return name
+
+    def renamed_material(self, old: str, new: str) -> Project:
+        """The material under another name, worn by the same objects. Raises CollageError for a name that is taken."""
+        new = new.strip()
+        if not new:
+            raise CollageError("A material needs a name.", about=old)
+        if new == old:
+            return self
+        if new in self.materials:
+            raise CollageError(f"There is already a material named “{new}”.", about=new, remedy="Choose another name.")
+        materials = {new if name == old else name: one for name, one in self.materials.items()}
+        return self._worn(replace(self, materials=materials), old, new)
+
+    def without_material(self, name: str) -> Project:
+        """Takes a material out; objects that wear it wear the first of the others. Raises CollageError for the last."""
+        rest = {key: one for key, one in self.materials.items() if key != name}
+        if not rest:
+            raise CollageError("This is the only material.", about=name, remedy="Make another one first.")
+        return self._worn(replace(self, materials=rest), name, next(iter(rest)))
+
+    def given_material(self, part: int, name: str) -> Project:
+        """The object with this number wears the material named."""
+        objects = list(self.bench.objects)
+        objects[part] = objects[part].model_copy(update={"material": name})
+        return self.with_bench(self.bench.model_copy(update={"objects": tuple(objects)}))
+
+    def wearers(self, name: str) -> list[str]:
+        """Names of the objects that wear a material."""
+        return [item.name for item in self.bench.objects if item.material == name]
+
+    @staticmethod
+    def _worn(project: Project, old: str, new: str) -> Project:
+        objects = tuple(
+            item.model_copy(update={"material": new}) if item.material == old else item
+            for item in project.bench.objects
+        )
+        return project.with_bench(project.bench.model_copy(update={"objects": objects}))

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 
@@ -16,27 +17,67 @@ from collage.core.evaluate.plan import CardOutput, Place, build_plan
 from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.images.store import ImageStore
+from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.picture import shown_value, to_display
+from collage.core.render.values import NO_NUMBER, marked, marks, scaled, spread_of
 
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT_BOX: Box = ((0.0, 0.0, 0.0), (1.0, 1.0, 0.0))
+Ground = Literal["flat", "shape", "raw"]
+"""What pictures lie on: flat; on a ball; or flat with their least and greatest value as black and white."""
 
+SURROUND = 0.195
+"""Linear grey around the ball."""
 
 _DIRECTIONS = {"normalmap", "bump", "normal", "tangent", "bitangent"}  # shown as a map would store them
 
 
 @dataclass(frozen=True, eq=False)
 class CardPictures:
-    """Pictures (h, w, 3) uint8 by card, and what was wrong by place."""
+    """Pictures (h, w, 3) uint8 and the values shown, (k, h w), by card; and what was wrong by place."""
 
     pictures: Mapping[str, np.ndarray]
     problems: Mapping[Place, CollageError]
+    values: Mapping[str, np.ndarray]
 
 
 @lru_cache(maxsize=8)
 def _sheet(width: int, height: int, box: Box) -> Points:
     return sheet(width, height, low=box[0], high=box[1], filtered=True)
+
+
+@lru_cache(maxsize=4)
+def _ball(width: int, height: int, box: Box) -> tuple[Points, np.ndarray]:
+    """Points on a ball that fits into the box, seen from the front, and the light on each, (n,); 0 beside the ball."""
+    flat = sheet(width, height)
+    size = 0.47 * min(width, height)
+    x = (np.tile(np.arange(width) + 0.5, height) - width / 2) / size
+    y = (height / 2 - np.repeat(np.arange(height) + 0.5, width)) / size
+    inside = x * x + y * y < 1
+    z = np.sqrt(np.maximum(1 - x * x - y * y, 0))
+    normal = np.where(inside, np.stack([x, y, z]), np.array([[0.0], [0], [1]])).astype(np.float32)
+    middle = (np.array(box[0]) + box[1]) / 2
+    radius = max(np.array(box[1]) - box[0]) / 2
+    turn, rise = np.arctan2(normal[0], normal[2]), np.arcsin(np.clip(normal[1], -1, 1))
+    tangent = np.stack([np.cos(turn), np.zeros_like(turn), -np.sin(turn)]).astype(np.float32)
+    bitangent = np.cross(normal, tangent, axis=0).astype(np.float32)
+    uv = np.stack([turn / (2 * np.pi) + 0.5, rise / np.pi + 0.5]).astype(np.float32)
+    across = radius * 2 * np.pi * np.cos(rise)
+    points = Points(
+        position=(middle[:, None] + radius * normal).astype(np.float32),
+        normal=normal,
+        tangent=tangent,
+        bitangent=bitangent,
+        uv={"UVMap": uv},
+        along_u=(tangent * across).astype(np.float32),
+        along_v=(bitangent * radius * np.pi).astype(np.float32),
+        step_u=np.full(flat.count, 0.5 / size / np.pi, np.float32),
+        step_v=np.full(flat.count, 1.0 / size / np.pi, np.float32),
+        view=flat.view,
+    )
+    light = np.clip(normal[0] * -0.35 + normal[1] * 0.5 + normal[2] * 0.79, 0, 1) * 0.75 + 0.25
+    return points, np.where(inside, light, 0).astype(np.float32)
 
 
 def first_output(library: Library, card: Card) -> tuple[str, str] | None:
@@ -69,9 +110,14 @@ def card_pictures(
     workers: Workers | None = None,
     size: tuple[int, int] = (114, 68),
     box: Box = UNIT_BOX,
+    ground: Ground = "flat",
+    mark: bool = False,
     cancelled: Callable[[], bool] = never,
 ) -> CardPictures:
-    """What the cards `names` of the network at `path` put out. Raises Cancelled."""
+    """What the cards `names` of the network at `path` put out. Raises Cancelled.
+
+    mark : hatch what lies outside 0 to 1; what is no number is loud in any case.
+    """
     network = inside(document, path)
     targets: dict[str, CardOutput] = {}
     types: dict[str, str] = {}
@@ -80,12 +126,28 @@ def card_pictures(
         if found is not None and CHANNELS.get(found[1], 99) <= 4:
             targets[name], types[name] = CardOutput(name, found[0], path), found[1]
     plan = build_plan(library, document, targets, folder=folder, images=images)
-    points = _sheet(*size, box)
+    points, light = _ball(*size, box) if ground == "shape" else (_sheet(*size, box), None)
     values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
-    pictures = {}
+    pictures, read = {}, {}
     for name, value in values.items():
         if isinstance(value, np.ndarray):
+            read[name] = number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
             what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
-            shown = shown_value(value.astype(np.float32), what, points.count)
-            pictures[name] = to_display(shown.T.reshape(size[1], size[0], 3))
-    return CardPictures(pictures, plan.problems)
+            pictures[name] = _picture(number, what, size, ground, light, mark)
+    return CardPictures(pictures, plan.problems, read)
+
+
+def _picture(
+    value: Array, what: str, size: tuple[int, int], ground: Ground, light: np.ndarray | None, mark: bool
+) -> np.ndarray:
+    codes = marks(value) if what != "normal" else np.where(np.isfinite(value).all(axis=0), 0, NO_NUMBER)
+    if not mark:
+        codes = np.where(codes == NO_NUMBER, codes, 0)
+    if ground == "raw":
+        value, what = scaled(value, spread_of(value)), "float" if len(value) < 3 else "vector3"
+    shown = shown_value(value, what, value.shape[1])
+    if light is not None:
+        shown = np.where(light > 0, shown * light, SURROUND)
+        codes = np.where(light > 0, codes, 0)
+    picture = to_display(shown.T.reshape(size[1], size[0], 3))
+    return marked(picture, codes.reshape(size[1], size[0])) if codes.any() else picture

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QApplication, QLabel, QMenu
 
 from collage.app.main_window import MainWindow
 from collage.app.start import settle
-from collage.app.widgets.fields import ColourField, NumberField, NumbersField
+from collage.app.widgets.fields import ColourField, NumbersField
+from collage.app.widgets.number_field import NumberField
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import CONVERT, Wire
 from collage.core.project.folder import load_project

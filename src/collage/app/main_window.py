@@ -34,6 +34,8 @@ from collage.app.session import Session
 from collage.app.settings import Settings, save_settings
 from collage.app.shortcuts_dialog import ShortcutsDialog
 from collage.app.theme import THEMES, Theme, apply_theme
+from collage.app.widgets.pick_field import Choice, PickField
+from collage.app.wire import acts
 from collage.app.wire.add_field import AddField
 from collage.app.wire.board import Board
 from collage.app.wire.channels_panel import ChannelsPanel
@@ -46,14 +48,20 @@ from collage.core.document.history import History
 from collage.core.document.model import Network, Wire
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
-from collage.core.nodes.labels import Offer, offers
+from collage.core.nodes.labels import Offer, input_label, label_of, offers
 from collage.core.project.folder import copy_files
 from collage.core.project.recovery import LeftDesk, discard
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench
+from collage.core.render.cards import Ground
 from collage.core.render.picture import Renderer
 from collage.demo.shed import SAMPLES, sample_steps
 
+GROUNDS: tuple[tuple[Ground, str], ...] = (
+    ("flat", "Cards lie flat"),
+    ("shape", "Cards on a ball"),
+    ("raw", "Cards from least to greatest value"),
+)
 KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
 
 
@@ -105,6 +113,7 @@ class MainWindow(QMainWindow):
         self.preview = self.preview_panel.preview
         self.channels = ChannelsPanel(self.session, self.theme)
         self.add_field = AddField(self.session.library, self.every, {}, self.board)
+        self.pick_field = PickField(self.board)
         middle = self._splitter("middle", Qt.Orientation.Vertical, [self.board, self.controls], [520, 190])
         right = self._splitter("right", Qt.Orientation.Vertical, [self.preview_panel, self.channels], [364, 350])
         place = self._splitter("wire", Qt.Orientation.Horizontal, [self.sources, middle, right], [220, 660, 400])
@@ -227,14 +236,33 @@ class MainWindow(QMainWindow):
         self.redo_action = self._action(menu, "Redo", self.session.history.redo, "Ctrl+Y")
         self.redo_action.setShortcuts([QKeySequence("Ctrl+Y"), QKeySequence("Ctrl+Shift+Z")])
         menu.addSeparator()
+        self._action(menu, "Copy", self.copy_cards, "Ctrl+C")
+        self._action(menu, "Paste", self.paste_cards, "Ctrl+V")
         self._action(menu, "Duplicate", lambda: self.session.duplicate(self.session.selection), "Ctrl+D")
-        self._action(menu, "Remove", lambda: self.session.remove(self.session.selection))
+        self._action(menu, "Remove", self.board.remove_chosen)
         self._action(menu, "Choose all", lambda: self.session.select(list(self.board.cards)), "Ctrl+A")
+
+        self._action(menu, "Find a card…", self.find_card, "Ctrl+F")
 
         menu = bar.addMenu("Card")
         self._action(menu, "Add…", lambda: self.ask_add(self.board.viewport().rect().center(), None, ""), "Ctrl+Return")
         self._action(menu, "Peek", self._peek)
         self._action(menu, "Skip", lambda: self.session.skip(self.session.selection))
+        self._action(menu, "Wire to…", self.wire_to, "Ctrl+L")
+        self._action(menu, "Cut wires", self.cut_wires, "Ctrl+Shift+X")
+        self._action(
+            menu, "Take out of the chain", lambda: acts.take_out(self.session, self.session.selection), "Ctrl+T"
+        )
+        self._action(menu, "Swap inputs", self.swap_inputs, "Ctrl+I")
+        menu.addSeparator()
+        self._action(menu, "Bundle to a group", lambda: acts.bundle(self.session), "Ctrl+G")
+        self._action(menu, "Open up, back to cards", lambda: acts.unbundle(self.session), "Ctrl+Shift+G")
+        self._action(menu, "Open the group", self.open_chosen, "Ctrl+Down")
+        self._action(menu, "Back to what is around", self.board.leave, "Ctrl+Up")
+        menu.addSeparator()
+        self._action(menu, "Frame the chosen cards", lambda: acts.frame_chosen(self.session), "Ctrl+Shift+F")
+        self._action(menu, "Add a note", lambda: acts.add_note(self.session, self._middle()))
+        self._action(menu, "Add a stack", lambda: acts.add_stack(self.session, self._middle()), "Ctrl+Shift+L")
         self._action(menu, "Tidy", self.board.tidy)
 
         menu = bar.addMenu("View")
@@ -246,6 +274,16 @@ class MainWindow(QMainWindow):
             themes.addAction(action)
         menu.addSeparator()
         self._action(menu, "Show all cards", self.board.fit_all, "Ctrl+0")
+        self._action(menu, "Map of the board", self.board.toggle_map, "Ctrl+M")
+        grounds = QActionGroup(self)
+        for name, text in GROUNDS:
+            action = self._action(menu, text, partial(self.show_on, name))
+            action.setCheckable(True)
+            action.setChecked(name == "flat")
+            grounds.addAction(action)
+        self.mark_action = self._action(menu, "Hatch values outside 0 to 1", self._hatch)
+        self.mark_action.setCheckable(True)
+        menu.addSeparator()
         self._action(menu, "Frame all objects", lambda: self.preview.frame(None), "Ctrl+Shift+0")
 
         self._build_bench_menu(bar.addMenu("Bench"))
@@ -284,6 +322,9 @@ class MainWindow(QMainWindow):
             signal.connect(slot)
         self.board.hint.connect(self.hint_label.setText)
         self.board.add_wanted.connect(self.ask_add)
+        self.board.find_wanted.connect(self.find_card)
+        self.board.wire_wanted.connect(lambda _: self.wire_to())
+        self.board.pixel.connect(self.pixel_label.setText)
         self.preview.hint.connect(self.hint_label.setText)
         self.preview.pixel.connect(self.pixel_label.setText)
         self.preview.timed.connect(self.time_label.setText)
@@ -330,7 +371,8 @@ class MainWindow(QMainWindow):
             return
         self._board_images = made.images
         self.board.show_pictures(made.images, made.problems)
-        self.controls.show_pictures(made.images)
+        self.board.show_values(made.values, made.size)
+        self.controls.show_pictures(made.images, made.values)
         if not self.session.path:
             self.channels.show_pictures(made.images)
         self._show_flat()
@@ -430,6 +472,83 @@ class MainWindow(QMainWindow):
     def _peek(self) -> None:
         if self.session.selection:
             self.session.toggle_peek(self.session.selection[0])
+
+    def _middle(self) -> tuple[float, float]:
+        return self.board.place_of(self.board.viewport().rect().center())
+
+    # ---- acts on cards ------------------------------------------------------------------------
+
+    def copy_cards(self) -> None:
+        if self.session.selection:
+            QApplication.clipboard().setText(acts.copy(self.session))
+            self.hint_label.setText(f"Copied {len(self.session.selection)} cards as MaterialX.")
+
+    def paste_cards(self) -> None:
+        acts.paste(self.session, QApplication.clipboard().text(), self.board.place_of(self.board.pointer()))
+
+    def find_card(self) -> None:
+        """Finds a card by its name or kind, and shows it."""
+        choices = [
+            Choice(self.session.title(name), name, label_of(item.card.category, item.card.type), _icon(item.picture))
+            for name, item in self.board.cards.items()
+        ]
+        at = self.board.viewport().rect().center()
+        self.pick_field.ask(at, "Find a card", choices, self.board.show_card)
+
+    def wire_to(self) -> None:
+        """Wires the chosen card by keyboard: all inputs that it fits are offered."""
+        if not self.session.selection or self.session.selection[0] not in self.board.cards:
+            self.hint_label.setText("Choose a card first; then its output can be wired.")
+            return
+        name = self.session.selection[0]
+        self.pick_field.ask(
+            self.board.viewport().rect().center(),
+            f"Wire {self.session.title(name)} to …",
+            [Choice(text, target, note) for text, note, target in self.board.ends_for(name)],
+            self._wire_end,
+        )
+
+    def _wire_end(self, end: tuple[Wire, str, str, str]) -> None:
+        self.board.wire_to(*end)
+
+    def cut_wires(self) -> None:
+        """Offers the wires at the chosen cards to be cut."""
+        chosen = set(self.session.selection)
+        wires = [wire for wire in self.board.wires if wire.card in chosen or wire.source.card in chosen]
+        choices = [
+            Choice(
+                f"{self.session.title(wire.source.card)} → {self.session.title(wire.card) if wire.card else 'Surface'}",
+                [(wire.card, wire.name)],
+                input_label(wire.name),
+            )
+            for wire in wires
+        ]
+        if len(wires) > 1:
+            choices.insert(0, Choice("All of them", [(wire.card, wire.name) for wire in wires]))
+        self.pick_field.ask(
+            self.board.viewport().rect().center(), "Cut a wire", choices, lambda ends: acts.cut(self.session, ends)
+        )
+
+    def take_out(self) -> None:
+        acts.take_out(self.session, self.session.selection)
+
+    def swap_inputs(self) -> None:
+        """Exchanges the usual pair of inputs of the chosen card."""
+        for name in self.session.selection[:1]:
+            pairs = acts.swap_pairs(self.session, name)
+            if pairs:
+                acts.swap(self.session, name, *pairs[0])
+
+    def open_chosen(self) -> None:
+        for name in self.session.selection[:1]:
+            if self.session.network.cards[name].network is not None:
+                self.session.open_group((*self.session.path, name))
+
+    def show_on(self, ground: Ground) -> None:
+        self.maker.show_on(ground, self.maker.mark)
+
+    def _hatch(self) -> None:
+        self.maker.show_on(self.maker.ground, self.mark_action.isChecked())
 
     # ---- the bench ----------------------------------------------------------------------------
 
@@ -650,3 +769,7 @@ class MainWindow(QMainWindow):
             part.close_down()
         self.maker.close()
         self.files_worker.close()
+
+
+def _icon(image: QImage | None) -> QPixmap | None:
+    return QPixmap.fromImage(image) if image is not None else None

@@ -13,7 +13,7 @@ from collage.core.document.model import CONVERT, LINK, Card, Input, Network, Val
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes import stacks
-from collage.core.nodes.wiring import fits, join, output_type
+from collage.core.nodes.wiring import fits, go_way, join, output_type
 from collage.core.project.state import Project
 
 
@@ -102,6 +102,11 @@ def wire_several(session: Session, sources: Sequence[Wire], target: str, first: 
 def _wired(card: Card, name: str) -> bool:
     one = card.inputs.get(name)
     return one is not None and one.wire is not None
+
+
+def convert_by(session: Session, card: str, name: str, way: str) -> bool:
+    """The wire at an input converts another way; see wiring.ways."""
+    return session.edit("Convert another way", lambda network: go_way(session.library, network, card, name, way))
 
 
 def move_all_wires(session: Session, old: Wire, new: Wire) -> bool:
@@ -267,8 +272,8 @@ def link(
     leader: links.Place,
     type_name: str,
     value: Value,
-    factor: float,
-    offset: float,
+    factor: float = 1.0,
+    offset: float = 0.0,
 ) -> bool:
     return session.edit(
         f"Link {follower.input} to {session.title(leader.card)}",

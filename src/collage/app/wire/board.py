@@ -3,25 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from enum import Enum, auto
+from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QContextMenuEvent,
     QDragEnterEvent,
     QDragMoveEvent,
     QDropEvent,
+    QFocusEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPainterPath,
     QPen,
     QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import (
+    QApplication,
     QGraphicsPathItem,
     QGraphicsRectItem,
     QGraphicsScene,
@@ -32,19 +37,26 @@ from PySide6.QtWidgets import (
 
 from collage.app.session import Session
 from collage.app.theme import Theme
-from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
+from collage.app.wire import acts
+from collage.app.wire.board_map import BoardMap
+from collage.app.wire.card_item import HEIGHT, PICTURE, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
+from collage.app.wire.frame_editor import FrameEditor
+from collage.app.wire.frame_item import FrameItem
 from collage.app.wire.landing_item import LANDING_HEIGHT, LANDING_WIDTH, LandingItem
 from collage.app.wire.tabs import wire_path, wire_pen
+from collage.app.wire.weights_dialog import WeightsDialog
 from collage.app.wire.wire_item import WireItem
-from collage.core.document import edits
+from collage.core.document import edits, frames
 from collage.core.document.materials import hidden_on_board
-from collage.core.document.model import Card, Network, Wire
+from collage.core.document.model import Card, Network, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
 from collage.core.images.files import READ_SUFFIXES
 from collage.core.nodes.labels import TYPE_WORDS, input_label
 from collage.core.nodes.layout import tidy
-from collage.core.nodes.wiring import fits, join, origin, told
+from collage.core.nodes.wiring import fits, join, origin, told, ways
+from collage.core.render.values import spread_of
 
+MANY = 24  # cards from which on the map of the board shows by itself
 OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
 
 
@@ -56,6 +68,9 @@ class Hand(Enum):
     BOX = auto()
     MOVE = auto()
     WIRE = auto()
+    STROKE = auto()
+    FRAME = auto()
+    SIZE = auto()
 
 
 class Board(QGraphicsView):
@@ -64,6 +79,9 @@ class Board(QGraphicsView):
     hint = Signal(str)
     add_wanted = Signal(QPoint, object, str)  # where (widget), the wire to take from or None, its type
     hovered = Signal(str)  # the card under the pointer
+    pixel = Signal(str)  # the value under the pointer, in words
+    find_wanted = Signal()
+    wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -81,6 +99,7 @@ class Board(QGraphicsView):
         self.setFrameShape(QGraphicsView.Shape.NoFrame)
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)  # the right button also cuts
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.cards: dict[str, CardItem] = {}
         self.wires: list[WireItem] = []
@@ -94,6 +113,15 @@ class Board(QGraphicsView):
         self._came_from: tuple[str, str] | None = None
         self._loose: QGraphicsPathItem | None = None
         self._box: QGraphicsRectItem | None = None
+        self.frames: dict[str, FrameItem] = {}
+        self._frame: FrameItem | None = None
+        self._stroke: QGraphicsPathItem | None = None
+        self._pull = self._all_wires = False
+        self._values: Mapping[str, np.ndarray] = {}
+        self._value_size = (1, 1)
+        self.map = BoardMap(theme, self)
+        self.map.wanted.connect(self._look_at)
+        self.map_wanted: bool | None = None  # None: shown once there are many cards
         self.set_theme(theme)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self._on_material)
@@ -102,7 +130,7 @@ class Board(QGraphicsView):
         self._fill()
 
     def set_theme(self, theme: Theme) -> None:
-        self.theme = theme
+        self.theme = self.map.theme = theme
         self._scene.setBackgroundBrush(QColor(theme.board))
         for item in self._scene.items():
             if hasattr(item, "theme"):
@@ -134,6 +162,7 @@ class Board(QGraphicsView):
         network = self.session.network
         hidden = hidden_on_board(network)
         shown = {name: card for name, card in network.cards.items() if name not in hidden and not card.helper}
+        self._fill_frames(network)
         for name in self.cards.keys() - shown.keys():
             self._scene.removeItem(self.cards.pop(name))
         for name, card in shown.items():
@@ -146,6 +175,18 @@ class Board(QGraphicsView):
         self._fill_landings(network)
         self._fill_wires(network)
         self._show_selection()
+
+    def _fill_frames(self, network: Network) -> None:
+        wanted = {frame.name: frame for frame in frames.frames(network)}
+        for name in self.frames.keys() - wanted.keys():
+            self._scene.removeItem(self.frames.pop(name))
+        for name, frame in wanted.items():
+            item = self.frames.get(name)
+            if item is None:
+                item = self.frames[name] = FrameItem(frame, self.theme)
+                self._scene.addItem(item)
+            elif item.frame != frame:
+                item.take(frame)
 
     def _fill_landings(self, network: Network) -> None:
         wanted = self._landings_wanted(network)
@@ -212,6 +253,7 @@ class Board(QGraphicsView):
     def _lay_wires(self) -> None:
         """Puts landings and wires where they belong now."""
         self._place_landings()
+        self._show_map()
         lanes: dict[str, int] = {}
         for wire in self.wires:
             start = self.cards[wire.source.card].output_place(wire.source.output)
@@ -224,6 +266,39 @@ class Board(QGraphicsView):
             else:
                 continue
             wire.lay(start, end, 5.0 * (lane % 8))
+
+    def _lay_landings(self) -> None:
+        """After a look elsewhere only what stays at the border has moved."""
+        self._place_landings()
+        self._show_map()
+        for number, wire in enumerate(one for one in self.wires if not one.card):
+            if wire.name in self.landings:
+                start = self.cards[wire.source.card].output_place(wire.source.output)
+                wire.lay(start, self.landings[wire.name].pos(), 5.0 * (number % 8))
+
+    def _show_map(self) -> None:
+        shown = self.map_wanted if self.map_wanted is not None else len(self.cards) > MANY
+        self.map.setVisible(shown)
+        if shown:
+            self.map.move(8, self.height() - self.map.height() - 8)
+            cards = [
+                (QRectF(item.pos().x(), item.pos().y(), WIDTH, HEIGHT), item.chosen) for item in self.cards.values()
+            ]
+            self.map.show_state(cards, self.mapToScene(self.viewport().rect()).boundingRect())
+
+    def _look_at(self, place: QPointF) -> None:
+        self.centerOn(place)
+        self._lay_landings()
+
+    def toggle_map(self) -> None:
+        self.map_wanted = not self.map.isVisible()
+        self._show_map()
+
+    def show_card(self, name: str) -> None:
+        """Chooses a card and brings it into view."""
+        if name in self.cards:
+            self.session.select([name])
+            self._look_at(self.cards[name].mapToScene(WIDTH / 2, HEIGHT / 2))
 
     def _place_landings(self) -> None:
         """Landings stand at the right border: wired ones near what feeds them, the others in the gaps."""
@@ -264,6 +339,15 @@ class Board(QGraphicsView):
             if wire.hot != hot:
                 wire.hot = hot
                 wire.update()
+
+    def show_values(self, values: Mapping[str, np.ndarray], size: tuple[int, int]) -> None:
+        """The numbers (k, h w) behind the cards' pictures."""
+        self._values, self._value_size = values, size
+        for name, item in self.cards.items():
+            found = spread_of(values[name]) if name in values else None
+            if found != item.spread:
+                item.spread = found
+                item.update()
 
     def show_pictures(self, pictures: Mapping[str, QImage], problems: Mapping[str, CollageError]) -> None:
         """New pictures for some cards, and what is wrong with any."""
@@ -309,7 +393,7 @@ class Board(QGraphicsView):
         horizontal, vertical = self.horizontalScrollBar(), self.verticalScrollBar()
         horizontal.setValue(horizontal.value() - by.x())
         vertical.setValue(vertical.value() - by.y())
-        self._lay_wires()
+        self._lay_landings()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -354,12 +438,20 @@ class Board(QGraphicsView):
         point, place = event.position().toPoint(), self.mapToScene(event.position().toPoint())
         self._press, self._last = place, point
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if event.button() == Qt.MouseButton.MiddleButton:
             self._hand = Hand.PAN
+        elif event.button() == Qt.MouseButton.RightButton:
+            self._hand = Hand.STROKE
+        elif event.button() == Qt.MouseButton.LeftButton and self._open_mark(place):
+            return
         elif event.button() == Qt.MouseButton.LeftButton and not self._begin_wiring(point, place):
-            card = self._card_at(place)
+            card, frame = self._card_at(place), self._frame_at(place)
+            self._pull = ctrl and card is not None
             if card is not None:
                 self._press_card(card, shift)
+            elif frame is not None and not shift:
+                self._press_frame(frame, place)
             elif shift:
                 self._hand = Hand.PAN
             else:
@@ -378,6 +470,8 @@ class Board(QGraphicsView):
             return False
         item, tab, is_output = found
         if is_output:
+            keys = QApplication.keyboardModifiers()
+            self._all_wires = bool(keys & Qt.KeyboardModifier.ControlModifier)
             self._start_wire(Wire(item.name, tab.name), item.output_type(tab.name))
             return True
         return self._take_end(item.name, tab.name) or True
@@ -429,6 +523,10 @@ class Board(QGraphicsView):
             self._lay_wires()
         elif self._hand is Hand.WIRE:
             self._drag_wire(point, place)
+        elif self._hand is Hand.STROKE:
+            self._draw_stroke(place)
+        elif self._hand in (Hand.FRAME, Hand.SIZE):
+            self._drag_frame(place)
         else:
             self._hover(point, place)
         self._last = point
@@ -452,6 +550,7 @@ class Board(QGraphicsView):
                 item.hovered = item is card
                 item.update()
         self.hovered.emit(card.name if card is not None else "")
+        self.pixel.emit(self._value_at(card, place) if card is not None else "")
         if found is not None:
             tab, word = found[1], TYPE_WORDS.get(found[1].type, found[1].type)
             self.hint.emit(f"{tab.label or 'Out'} · {word} · drag to wire")
@@ -480,14 +579,164 @@ class Board(QGraphicsView):
             self._drop_cards(place)
         elif hand is Hand.WIRE:
             self._drop_wire(point, place)
+        elif hand is Hand.STROKE:
+            self._end_stroke(event.globalPosition().toPoint(), place)
+        elif hand in (Hand.FRAME, Hand.SIZE):
+            self._drop_frame(place)
+
+    def _value_at(self, card: CardItem, place: QPointF) -> str:
+        """The value that a card's picture shows at a scene place."""
+        value, at = self._values.get(card.name), card.mapFromScene(place)
+        if value is None or not PICTURE.contains(at):
+            return ""
+        width, height = self._value_size
+        x = min(int((at.x() - PICTURE.x()) / PICTURE.width() * width), width - 1)
+        y = min(int((at.y() - PICTURE.y()) / PICTURE.height() * height), height - 1)
+        numbers = " ".join(f"{part:.3f}" for part in value[:4, y * width + x])
+        return f"{self.session.title(card.name)}: {numbers}"
+
+    # ---- strokes, marks, frames ---------------------------------------------------------------
+
+    def _draw_stroke(self, place: QPointF) -> None:
+        if self._stroke is None:
+            self._stroke = QGraphicsPathItem(QPainterPath(self._press))
+            self._stroke.setPen(QPen(QColor(self.theme.accent), 0, Qt.PenStyle.DashLine))
+            self._stroke.setZValue(8)
+            self._scene.addItem(self._stroke)
+        path = self._stroke.path()
+        path.lineTo(place)
+        self._stroke.setPath(path)
+        self.hint.emit("Wires that the stroke crosses are cut when you let go")
+
+    def _end_stroke(self, at: QPoint, place: QPointF) -> None:
+        """A stroke cuts the wires it crosses; a click of the right button opens the menu."""
+        if self._stroke is None:
+            self._open_menu(self.mapFromGlobal(at), at)
+            return
+        path = self._stroke.path()
+        self._scene.removeItem(self._stroke)
+        self._stroke = None
+        acts.cut(self.session, [(wire.card, wire.name) for wire in self.wires if wire.crosses(path)])
+
+    def _open_mark(self, place: QPointF) -> bool:
+        """A click on a wire's mark offers other ways to convert."""
+        wire = next((one for one in self.wires if one.mark and one.mark_box().contains(place)), None)
+        if wire is None:
+            return False
+        menu = self.conversion_menu(wire)
+        menu.popup(self.mapToGlobal(self.mapFromScene(place)))
+        return True
+
+    def conversion_menu(self, wire: WireItem) -> QMenu:
+        """The ways in which a wire can convert."""
+        network, surface = self.session.network, self.session.surface
+        user = wire.card or (surface.name if surface is not None else "")
+        menu = QMenu(self)
+        menu.setObjectName("conversion")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        one = network.cards[user].inputs[wire.name] if user in network.cards else None
+        between = origin(network, one.wire)[1] if one is not None and one.wire is not None else []
+        for way, label in ways(between[0]) if between else []:
+            menu.addAction(label, partial(acts.convert_by, self.session, user, wire.name, way))
+        if between and between[0].category == "luminance":
+            menu.addSeparator()
+            menu.addAction("Weights of red, green and blue…", lambda: self._weigh(between[0].name))
+        if menu.isEmpty():
+            menu.addAction(f"Converts: {wire.mark}").setEnabled(False)
+        return menu
+
+    def _weigh(self, card: str) -> None:
+        dialog = WeightsDialog(self.session, card, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    def _frame_at(self, place: QPointF) -> FrameItem | None:
+        for item in self.frames.values():
+            if item.shape().contains(item.mapFromScene(place)):
+                return item
+        return None
+
+    def _press_frame(self, item: FrameItem, place: QPointF) -> None:
+        self._frame = item
+        for other in self.frames.values():
+            other.chosen = other is item
+            other.update()
+        self.session.select(())
+        self._hand = Hand.SIZE if item.grip().contains(item.mapFromScene(place)) else Hand.FRAME
+        held = [] if item.is_note else self._held_by(item)
+        self._starts = {name: self.cards[name].pos() for name in held}
+
+    def _held_by(self, item: FrameItem) -> list[str]:
+        """Cards that lie in a frame now."""
+        return [name for name, card in self.cards.items() if item.holds(card.mapToScene(WIDTH / 2, HEIGHT / 2))]
+
+    def _drag_frame(self, place: QPointF) -> None:
+        assert self._frame is not None
+        gone, frame = place - self._press, self._frame.frame
+        if self._hand is Hand.SIZE:
+            width = max(frame.width + gone.x() / UNIT_X, 0.4)
+            height = max(frame.height + gone.y() / UNIT_Y, 0.25)
+            self._frame.show_size((width, height))
+            return
+        self._frame.setPos(frame.x * UNIT_X + gone.x(), frame.y * UNIT_Y + gone.y())
+        for name, start in self._starts.items():
+            self.cards[name].setPos(start + gone)
+        self._lay_wires()
+
+    def _drop_frame(self, place: QPointF) -> None:
+        item, self._frame = self._frame, None
+        starts, self._starts = self._starts, {}
+        assert item is not None
+        gone, frame = place - self._press, item.frame
+        item.show_size(None)
+        if gone.manhattanLength() <= 3:
+            item.take(frame)
+            return
+        if self._resizing(item, gone):
+            return
+        moved = replace(frame, x=frame.x + gone.x() / UNIT_X, y=frame.y + gone.y() / UNIT_Y)
+        places = {
+            name: (start.x() / UNIT_X + gone.x() / UNIT_X, start.y() / UNIT_Y + gone.y() / UNIT_Y)
+            for name, start in starts.items()
+        }
+        moved = replace(moved, holds=tuple(starts) or moved.holds)
+        self.session.edit("Move a frame", lambda network: frames.with_frame(edits.move_cards(network, places), moved))
+
+    def _resizing(self, item: FrameItem, gone: QPointF) -> bool:
+        start = item.mapFromScene(self._press)
+        if not item.grip().contains(start):
+            return False
+        frame = item.frame
+        width = max(frame.width + gone.x() / UNIT_X, 0.4)
+        height = max(frame.height + gone.y() / UNIT_Y, 0.25)
+        item.take(replace(frame, width=width, height=height))
+        held = tuple(self._held_by(item))
+        acts.change_frame(self.session, "Size a frame", replace(frame, width=width, height=height, holds=held))
+        return True
+
+    def name_frame(self, item: FrameItem) -> None:
+        """Asks for a frame's title or a note's text, in place."""
+        editor = FrameEditor(item, self)
+        editor.done.connect(
+            lambda text: acts.change_frame(
+                self.session,
+                "Write a note" if item.is_note else "Name a frame",
+                replace(item.frame, text=text) if item.is_note else replace(item.frame, title=text),
+            )
+        )
+        editor.open()
 
     # ---- dropping cards -----------------------------------------------------------------------
 
     def _drop_cards(self, place: QPointF) -> None:
         moved = (place - self._press).manhattanLength() > 3
         starts, self._starts = self._starts, {}
+        pull, self._pull = self._pull, False
         if not moved:
             self._fill()
+            return
+        if pull:
+            self._pull_out(starts)
             return
         if len(starts) == 1:
             name = next(iter(starts))
@@ -503,6 +752,14 @@ class Board(QGraphicsView):
         places = {name: (self.cards[name].pos().x() / UNIT_X, self.cards[name].pos().y() / UNIT_Y) for name in starts}
         label = f"Move {self.session.title(next(iter(places)))}" if len(places) == 1 else f"Move {len(places)} cards"
         self.session.edit(label, lambda network: edits.move_cards(network, places))
+
+    def _pull_out(self, starts: dict[str, QPointF]) -> None:
+        """Cards dragged with Ctrl leave their chains; their neighbours join."""
+        places = {name: (self.cards[name].pos().x() / UNIT_X, self.cards[name].pos().y() / UNIT_Y) for name in starts}
+        main = self.session.main_inputs(starts)
+        self.session.edit(
+            "Take out", lambda network: edits.move_cards(edits.take_out(network, list(starts), main), places)
+        )
 
     def _put_between(self, name: str, wire: WireItem) -> bool:
         """Puts a card into a wire, if its main input and its output fit there."""
@@ -544,7 +801,11 @@ class Board(QGraphicsView):
         menu.popup(at)
 
     def _now(self, card: Card, tab: Tab) -> str:
-        one = card.inputs.get(tab.name)
+        return self._now_of(card, tab.name)
+
+    def _now_of(self, card: Card, name: str) -> str:
+        """What an input has, in a word."""
+        one = card.inputs.get(name)
         if one is not None and one.wire is not None:
             return self.session.title(origin(self.session.network, one.wire)[0].card)
         if one is not None and one.value is not None:
@@ -557,8 +818,24 @@ class Board(QGraphicsView):
     def _drop_wire(self, point: QPoint, place: QPointF) -> None:
         source, kind, came = self._source, self._source_type, self._came_from
         landing = self._landing_at(point)
+        several, all_wires = self._chosen_sources(source), self._all_wires
         self._end_wiring()
         assert source is not None
+        if all_wires:
+            self._fill()
+            found = self._tab_at(place)
+            target = found[0] if found is not None else self._card_at(place, but=source.card)
+            if target is not None:
+                output = found[1].name if found is not None and found[2] else target.first_output
+                acts.move_all_wires(self.session, source, Wire(target.name, output))
+            return
+        if len(several) > 1 and came is None:
+            found = self._tab_at(place)
+            target = found[0] if found is not None else self._card_at(place, but=source.card)
+            if target is not None and target.name not in {one.card for one in several}:
+                self._fill()
+                acts.wire_several(self.session, several, target.name, found[1].name if found and not found[2] else "")
+                return
         if landing is not None:
             if came == ("", landing.name):
                 self._fill()
@@ -585,10 +862,19 @@ class Board(QGraphicsView):
         else:
             self._fill()
 
+    def _chosen_sources(self, source: Wire | None) -> list[Wire]:
+        """With several cards chosen a wire from one of them stands for one from each, from top to bottom."""
+        chosen = [name for name in self.session.selection if name in self.cards]
+        if source is None or source.card not in chosen:
+            return []
+        chosen.sort(key=lambda name: self.cards[name].pos().y())
+        return [source if name == source.card else Wire(name, self.cards[name].first_output) for name in chosen]
+
     def _end_wiring(self) -> None:
         if self._loose is not None:
             self._scene.removeItem(self._loose)
         self._hand, self._loose, self._source, self._came_from = Hand.NOTHING, None, None, None
+        self._all_wires = False
         for item in self.cards.values():
             item.named = False
             item.update()
@@ -626,8 +912,11 @@ class Board(QGraphicsView):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         point = event.position().toPoint()
-        card = self._card_at(self.mapToScene(point))
-        if card is None:
+        place = self.mapToScene(point)
+        card, frame = self._card_at(place), self._frame_at(place)
+        if card is None and frame is not None:
+            self.name_frame(frame)
+        elif card is None:
             self.add_wanted.emit(point, None, "")
         elif card.card.network is not None:
             self.session.open_group((*self.session.path, card.name))
@@ -636,9 +925,15 @@ class Board(QGraphicsView):
         chosen = self.session.selection
         key = event.key()
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.add_wanted.emit(self._pointer(), None, "")
+            self.add_wanted.emit(self.pointer(), None, "")
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self.session.remove(chosen)
+            self.remove_chosen()
+        elif key == Qt.Key.Key_B and not event.isAutoRepeat():
+            self._show_before()
+        elif key == Qt.Key.Key_Menu or (
+            key == Qt.Key.Key_F10 and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        ):
+            self._menu_of_chosen()
         elif key == Qt.Key.Key_Space and chosen:
             self.session.toggle_peek(chosen[0])
         elif key == Qt.Key.Key_K and chosen:
@@ -654,6 +949,38 @@ class Board(QGraphicsView):
         else:
             super().keyPressEvent(event)
 
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.session.show_before(None)
+        else:
+            super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.session.show_before(None)
+        super().focusOutEvent(event)
+
+    def _show_before(self) -> None:
+        """While B is held, the picture is as if the chosen cards were not there."""
+        names, path = [name for name in self.session.selection if name in self.cards], self.session.path
+        if names:
+            self.session.show_before(
+                lambda document: replaced_inside(document, path, edits.skip_cards(inside(document, path), names, True))
+            )
+            self.hint.emit("Without the chosen cards, as long as B is held")
+
+    def remove_chosen(self) -> None:
+        """Removes the chosen cards, or the chosen frame."""
+        frame = next((item for item in self.frames.values() if item.chosen), None)
+        if self.session.selection:
+            self.session.remove(self.session.selection)
+        elif frame is not None:
+            acts.remove_frame(self.session, frame.frame.name)
+
+    def _menu_of_chosen(self) -> None:
+        item = self.cards.get(self.session.selection[0]) if self.session.selection else None
+        point = self.mapFromScene(item.mapToScene(WIDTH / 2, HEIGHT / 2)) if item is not None else self.pointer()
+        self._open_menu(point, self.mapToGlobal(point))
+
     def _escape(self) -> None:
         if self._hand is Hand.WIRE:
             self._end_wiring()
@@ -666,12 +993,33 @@ class Board(QGraphicsView):
             self.session.open_group(self.session.path[:-1])
 
     def _step(self, key: int) -> None:
-        """Arrow keys choose the nearest card in that direction."""
+        """Arrow keys go along the chain: left to what a card takes from, right to what takes from it.
+
+        Up and down change between the cards that lie there together; where no wire leads, to the nearest card.
+        """
         here = self.cards.get(self.session.selection[0]) if self.session.selection else None
         if here is None:
             if self.cards:
                 self.session.select([min(self.cards.values(), key=lambda item: item.pos().x()).name])
             return
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            along = self._neighbours(here.name, key == Qt.Key.Key_Left)
+        else:
+            along = []
+        name = min(along, key=lambda one: abs(self.cards[one].pos().y() - here.pos().y())) if along else None
+        name = name or self._nearest(here, key)
+        if name is not None:
+            self.session.select([name])
+            self.ensureVisible(self.cards[name], 20, 20)
+            self._lay_landings()
+
+    def _neighbours(self, name: str, upstream: bool) -> list[str]:
+        """Cards that a card takes from, or that take from it."""
+        if upstream:
+            return [wire.source.card for wire in self.wires if wire.card == name]
+        return [wire.card for wire in self.wires if wire.source.card == name and wire.card]
+
+    def _nearest(self, here: CardItem, key: int) -> str | None:
         way = {
             Qt.Key.Key_Left: (-1, 0),
             Qt.Key.Key_Right: (1, 0),
@@ -686,10 +1034,33 @@ class Board(QGraphicsView):
             if item is not here and along > 10:
                 cost = along + 2 * aside
                 best = min(best, (cost, item.name)) if best else (cost, item.name)
-        if best is not None:
-            self.session.select([best[1]])
+        return best[1] if best is not None else None
 
-    def _pointer(self) -> QPoint:
+    def leave(self) -> None:
+        """Back from a group to what is around it."""
+        if self.session.path:
+            self.session.open_group(self.session.path[:-1])
+
+    def ends_for(self, name: str) -> list[tuple[str, str, tuple[Wire, str, str, str]]]:
+        """Every input that a card's output fits: its name, what it has now, and what `wire_to` takes."""
+        item, session = self.cards[name], self.session
+        source, kind = Wire(name, item.first_output), item.output_type(item.first_output)
+        before = session.network.upstream(name)
+        found = []
+        if session.surface is not None and not session.path:
+            for tab in session.library.definition(session.surface).inputs.values():
+                if not tab.uniform and fits(session.library, kind, tab.type):
+                    end = (source, "", tab.name, tab.type)
+                    found.append((f"Surface · {channel_label(tab.name)}", self._now_of(session.surface, tab.name), end))
+        for other, card in self.cards.items():
+            if other not in before:
+                for one in self.offers_for(source, kind, other):
+                    end = (source, other, one.name, one.type)
+                    found.append((f"{session.title(other)} · {one.label}", self._now_of(card.card, one.name), end))
+        return found
+
+    def pointer(self) -> QPoint:
+        """Where the pointer is on the board, or the middle if it is elsewhere."""
         point = self.mapFromGlobal(self.cursor().pos())
         return point if self.viewport().rect().contains(point) else self.viewport().rect().center()
 
@@ -703,26 +1074,55 @@ class Board(QGraphicsView):
         at = self.mapToScene(point)
         return (at.x() - WIDTH / 2) / UNIT_X, (at.y() - HEIGHT / 2) / UNIT_Y
 
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        card = self._card_at(self.mapToScene(event.pos()))
+    def _open_menu(self, point: QPoint, at: QPoint) -> None:
+        self.menu_at(point).popup(at)
+
+    def menu_at(self, point: QPoint) -> QMenu:
+        """What can be done with what lies at a point of the board."""
+        place = self.mapToScene(point)
+        card, frame = self._card_at(place), self._frame_at(place)
         menu = QMenu(self)
+        menu.setObjectName("card menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         if card is not None:
             if card.name not in self.session.selection:
                 self.session.select([card.name])
-            chosen = self.session.selection
-            menu.addAction("Peek\tSpace", lambda: self.session.toggle_peek(chosen[0]))
-            menu.addAction("Skip\tK", lambda: self.session.skip(chosen))
-            menu.addAction("Duplicate\tCtrl+D", lambda: self.session.duplicate(chosen))
-            menu.addAction("Remove\tDel", lambda: self.session.remove(chosen))
-            if card.card.type == "surfaceshader":
-                menu.addSeparator()
-                menu.addAction("Show this surface alone", lambda: self.session.show_surface(chosen[0]))
+            self._fill_card_menu(menu, card)
+        elif frame is not None:
+            menu.addAction("Write…", lambda: self.name_frame(frame))
+            menu.addAction("Remove the frame", lambda: acts.remove_frame(self.session, frame.frame.name))
         else:
-            menu.addAction("Add a card…\tEnter", lambda: self.add_wanted.emit(event.pos(), None, ""))
+            menu.addAction("Add a card…\tEnter", lambda: self.add_wanted.emit(point, None, ""))
+            menu.addAction("Add a note", lambda: acts.add_note(self.session, self.place_of(point)))
+            menu.addAction("Add a stack", lambda: acts.add_stack(self.session, self.place_of(point)))
+            menu.addAction("Find a card…\tCtrl+F", self.find_wanted.emit)
             menu.addAction("Tidy\tH", self.tidy)
             menu.addAction("Show everything\tHome", self.fit_all)
-        menu.popup(event.globalPos())
+        return menu
+
+    def _fill_card_menu(self, menu: QMenu, card: CardItem) -> None:
+        session, chosen = self.session, self.session.selection
+        menu.addAction("Peek\tSpace", lambda: session.toggle_peek(chosen[0]))
+        menu.addAction("Skip\tK", lambda: session.skip(chosen))
+        menu.addAction("Wire to…\tCtrl+L", lambda: self.wire_wanted.emit(chosen[0]))
+        menu.addAction("Take out of the chain\tCtrl+T", lambda: acts.take_out(session, chosen))
+        pairs = acts.swap_pairs(session, card.name)
+        if pairs:
+            swaps = menu.addMenu("Swap inputs")
+            for first, second in pairs[:8]:
+                label = f"{input_label(first)} and {input_label(second).lower()}"
+                swaps.addAction(label, partial(acts.swap, session, card.name, first, second))
+        menu.addSeparator()
+        menu.addAction("Duplicate\tCtrl+D", lambda: session.duplicate(chosen))
+        menu.addAction("Frame\tCtrl+Shift+F", lambda: acts.frame_chosen(session))
+        menu.addAction("Bundle to a group\tCtrl+G", lambda: acts.bundle(session))
+        if card.card.network is not None:
+            menu.addAction("Open", lambda: session.open_group((*session.path, card.name)))
+            menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: acts.unbundle(session))
+        menu.addAction("Remove\tDel", lambda: session.remove(chosen))
+        if card.card.type == "surfaceshader":
+            menu.addSeparator()
+            menu.addAction("Show this surface alone", lambda: session.show_surface(chosen[0]))
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasFormat(OFFER_FORMAT) or _files(event.mimeData()):
@@ -752,7 +1152,7 @@ class Board(QGraphicsView):
             self.session.problem.emit(error)
 
     def event(self, event: QEvent) -> bool:
-        own = (Qt.Key.Key_Space, Qt.Key.Key_K, Qt.Key.Key_H)
+        own = (Qt.Key.Key_Space, Qt.Key.Key_K, Qt.Key.Key_H, Qt.Key.Key_B)
         if (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.ShortcutOverride

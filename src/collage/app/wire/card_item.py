@@ -15,6 +15,7 @@ from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes.labels import input_label, title_of
 from collage.core.nodes.library import Library
+from collage.core.render.values import Spread
 
 WIDTH, HEIGHT = 120.0, 96.0
 PICTURE = QRectF(3, 3, WIDTH - 6, 68)
@@ -22,6 +23,7 @@ CUT = 8.0
 SPACING, FIRST = 15.0, 14.0
 MOST_TABS = 6
 UNIT_X, UNIT_Y = 150.0, 122.0
+_DIRECTIONAL = {"texcoord", "position", "normal", "tangent", "bitangent", "normalmap", "bump", "place2d"}
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,7 @@ class CardItem(QGraphicsItem):
         self.library, self.theme = library, theme
         self.picture: QImage | None = None
         self.problem: CollageError | None = None
+        self.spread: Spread | None = None
         self.chosen = self.hovered = self.peeked = self.named = False
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         self.take(card)
@@ -150,6 +153,10 @@ class CardItem(QGraphicsItem):
                     return tab, right
         return None
 
+    @property
+    def first_output(self) -> str:
+        return self.outputs[0].name if self.outputs else ""
+
     def output_type(self, name: str) -> str:
         for tab in self.outputs:
             if tab.name == name:
@@ -191,6 +198,7 @@ class CardItem(QGraphicsItem):
             painter.drawImage(PICTURE, self.picture)
         else:
             painter.fillRect(PICTURE, QColor(self.theme.board))
+        self._draw_flags(painter)
         if self.card.skipped:
             veil = QColor(self.theme.card)
             veil.setAlpha(150)
@@ -204,6 +212,26 @@ class CardItem(QGraphicsItem):
             painter.setPen(QColor(self.theme.ink))
             painter.drawText(band.adjusted(3, 1, -3, -1), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignCenter, text)
         painter.restore()
+
+    def _draw_flags(self, painter: QPainter) -> None:
+        """What the picture cannot show: values below 0, above 1, or no number at all."""
+        found = self.spread
+        if found is None or self.card.category in _DIRECTIONAL:
+            return
+        flags = [
+            text
+            for text, on in (("NaN", found.broken > 0), ("< 0", found.low < -1e-3), ("> 1", found.high > 1.001))
+            if on
+        ]
+        painter.setFont(font(9))
+        right = PICTURE.right() - 2
+        for text in flags:
+            width = painter.fontMetrics().horizontalAdvance(text) + 5
+            box = QRectF(right - width, PICTURE.bottom() - 13, width, 11)
+            painter.fillRect(box, QColor(self.theme.card))
+            painter.setPen(QColor(self.theme.ink))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            right -= width + 2
 
     def _draw_label(self, painter: QPainter) -> None:
         tag = "group" if self.card.network is not None else ""

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from collections.abc import Mapping
+
+import numpy as np
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
     QFrame,
@@ -11,17 +14,22 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from collage.app.session import Session
+from collage.app.widgets.card_editors import CardEditor, Histogram, editor_for
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, quiet, scroll_area
-from collage.core.document import edits
-from collage.core.document.model import MAP_SET, Card, inside
+from collage.app.wire.layers_editor import GroupEditor, LayersEditor
+from collage.app.wire.value_menu import value_menu
+from collage.core.document import edits, links
+from collage.core.document.model import MAP_SET, Card, Network, Value, inside
 from collage.core.document.types import zero
 from collage.core.errors import CollageError
+from collage.core.nodes import stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
@@ -78,9 +86,20 @@ class ControlsPanel(QFrame):
         self.picture.setScaledContents(True)
         self.picture.setAccessibleName("What the card puts out")
         self._images: dict[str, QImage] = {}
+        self._values: Mapping[str, np.ndarray] = {}
+        self.histogram = Histogram()
+        self.editor: CardEditor | None = None
+        self.layers: LayersEditor | GroupEditor | None = None
+        self._editor_place = QHBoxLayout()
+        left = QVBoxLayout()
+        left.setSpacing(3)
+        left.addWidget(self.picture)
+        left.addWidget(self.histogram)
+        left.addStretch(1)
         body = QHBoxLayout()
         body.setSpacing(12)
-        body.addWidget(self.picture, 0, Qt.AlignmentFlag.AlignTop)
+        body.addLayout(left)
+        body.addLayout(self._editor_place)
         body.addWidget(self._area, 1)
         layout.addLayout(body, 1)
         session.selection_changed.connect(self._rebuild)
@@ -91,9 +110,14 @@ class ControlsPanel(QFrame):
         self.session.selection_changed.disconnect(self._rebuild)
         self.session.changed.disconnect(self._on_changed)
 
-    def show_pictures(self, images: dict[str, QImage]) -> None:
-        """New pictures of the cards; the chosen one's stands beside its controls."""
+    def show_pictures(self, images: dict[str, QImage], values: Mapping[str, np.ndarray] | None = None) -> None:
+        """New pictures of the cards and the numbers behind them; the chosen one's stand beside its controls."""
         self._images = images
+        self._values = values if values is not None else self._values
+        value = self._values.get(self._card.name) if self._card is not None else None
+        self.histogram.show_values(value)
+        if self.editor is not None:
+            self.editor.show_values(self._input_values())
         image = images.get(self._card.name) if self._card is not None else None
         self.picture.setVisible(image is not None)
         if image is not None:
@@ -108,7 +132,10 @@ class ControlsPanel(QFrame):
     def _shape(self, card: Card) -> tuple[object, ...]:
         """What the controls are made of; as long as it stays, only values are put in."""
         wired = tuple((name, one.wire) for name, one in card.inputs.items() if one.wire is not None)
-        return card.name, card.category, card.type, wired
+        network = self.session.network
+        shared = tuple(pair for pair in links.follows(network).items() if pair[0].card == card.name)
+        shown = tuple((one.name, one.interface) for one in card.inputs.values())
+        return card.name, card.category, card.type, wired, shared, shown if card.network is not None else ()
 
     def _on_changed(self, _before: object, _after: object) -> None:
         card = self._chosen()
@@ -123,6 +150,10 @@ class ControlsPanel(QFrame):
         if card is None:
             return
         self.title.setText(title_of(card))
+        if self.layers is not None:
+            self.layers.show_card(card)
+        if self.editor is not None:
+            self.editor.set_values(self._all_values(card))
         for tab in card_tabs(self.session, card):
             field = self.fields.get(tab.name)
             value = self.session.value_of(card, tab)
@@ -132,6 +163,7 @@ class ControlsPanel(QFrame):
     def _rebuild(self) -> None:
         self.fields = {}
         self._card = self._chosen()
+        self._make_editor()
         inside = QWidget()
         inside.setObjectName("panel")
         grid = QGridLayout(inside)
@@ -143,7 +175,10 @@ class ControlsPanel(QFrame):
             self.kind.setText("Choose a card to see its controls; press Enter on the board to add one.")
         else:
             self._head(self._card)
-            tabs = card_tabs(self.session, self._card)
+            covered = self.editor.covers if self.editor is not None else ()
+            tabs = [tab for tab in card_tabs(self.session, self._card) if tab.name not in covered]
+            if stacks.is_stack(self._card):
+                tabs = [tab for tab in tabs if tab.name.startswith("layer_")]
             for number, tab in enumerate(tabs):
                 row, column = number % ROWS, number // ROWS
                 grid.addWidget(self._cell(self._card, tab), row, column)
@@ -152,6 +187,56 @@ class ControlsPanel(QFrame):
         self._area.setWidget(inside)
         self._show_values()
         self.show_pictures(self._images)
+
+    def _make_editor(self) -> None:
+        """The editor that the chosen kind of card has besides or instead of its fields."""
+        for old in (self.editor, self.layers):
+            if old is not None:
+                self._editor_place.removeWidget(old)
+                old.deleteLater()
+        card, self.editor, self.layers = self._card, None, None
+        if card is None:
+            return
+        if stacks.is_stack(card):
+            self.layers = LayersEditor(self.session, card)
+        elif card.network is not None and card.inputs:
+            self.layers = GroupEditor(self.session, card)
+        elif card.network is None:
+            self.editor = editor_for(card.category)
+        made = self.editor or self.layers
+        if made is not None:
+            self._editor_place.addWidget(made)
+        if self.editor is not None:
+            self.editor.edited.connect(self._edited_together)
+            self.editor.show_values(self._input_values())
+
+    def _all_values(self, card: Card) -> dict[str, Value]:
+        found = {tab.name: self.session.value_of(card, tab) for tab in card_tabs(self.session, card)}
+        return {name: value for name, value in found.items() if value is not None}
+
+    def _input_values(self) -> np.ndarray | None:
+        """The numbers that the chosen card takes in, if another card gives them."""
+        one = self._card.inputs.get("in") if self._card is not None else None
+        if one is None or one.wire is None:
+            return None
+        return self._values.get(origin(self.session.network, one.wire)[0].card)
+
+    def _edited_together(self, values: Mapping[str, Value], moving: bool) -> None:
+        """Several inputs changed by one movement of the hand."""
+        card = self._card
+        if card is None:
+            return
+        types = {tab.name: tab.type for tab in card_tabs(self.session, card)}
+
+        def change(network: Network) -> Network:
+            for name, value in values.items():
+                network = edits.set_value(network, card.name, name, types[name], value)
+            return network
+
+        label = f"Set {title_of(card)}"
+        self.session.edit(label, change, merge=f"{self.session.material}/{self.session.path}/{card.name} editor")
+        if not moving:
+            self.session.history.close_merge()
 
     def _head(self, card: Card) -> None:
         kind = label_of(card.category, card.type)
@@ -166,6 +251,7 @@ class ControlsPanel(QFrame):
                 text = str(error)
         else:
             text = "Map set" if card.attributes.get(MAP_SET) == "true" else "Group"
+            text = "Stack" if stacks.is_stack(card) else text
             text += f" · {len(card.network.cards)} cards · double-click to open"
         self.kind.setText(f"{text} · {note}" if note else text)
         self.kind.setToolTip(note)
@@ -180,7 +266,13 @@ class ControlsPanel(QFrame):
         caption.setToolTip(tab.help)
         column.addWidget(caption)
         one = card.inputs.get(tab.name)
-        if one is not None and one.wire is not None:
+        place = links.Place(card.name, tab.name)
+        link = links.link_of(self.session.network, place) if one is not None else None
+        cell.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        cell.customContextMenuRequested.connect(lambda at: self._open_menu(cell, at, card, tab, label))
+        if link is not None:
+            column.addWidget(self._linked(card, tab, label, link))
+        elif one is not None and one.wire is not None:
             column.addWidget(self._wired(card, tab))
         elif one is not None and one.interface is not None:
             follows = QLabel(f"follows {self._group_input(one.interface)}")
@@ -199,6 +291,34 @@ class ControlsPanel(QFrame):
                 column.addWidget(field)
         cell.setFixedWidth(176 if tab.type in ("vector3", "vector4", "filename") else 136)
         return cell
+
+    def _open_menu(self, over: QWidget, at: QPoint, card: Card, tab: TabDef, label: str) -> None:
+        menu = value_menu(self, self.session, card, tab, label)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(over.mapToGlobal(at))
+
+    def _linked(self, card: Card, tab: TabDef, label: str, link: links.Link) -> QWidget:
+        """A field whose value others share, with a mark that says so."""
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        field = field_for(tab, self.session.relative)
+        assert field is not None
+        self._connect(field, card, tab, label)
+        mark = QToolButton()
+        mark.setText("⇆")
+        mark.setFixedSize(22, 22)
+        here = links.Place(card.name, tab.name)
+        others = [one for one in links.places_of(self.session.network, link.holder) if one != here]
+        names = ", ".join(f"{self.session.title(one.card)} · {input_label(one.input).lower()}" for one in others)
+        how = "" if (link.factor, link.offset) == (1.0, 0.0) else f" × {link.factor:g} + {link.offset:g}"
+        mark.setToolTip(f"Linked with {names}{how}; click for more")
+        mark.setAccessibleName(f"Link of {label}")
+        mark.clicked.connect(lambda: self._open_menu(mark, mark.rect().bottomLeft(), card, tab, label))
+        layout.addWidget(field, 1)
+        layout.addWidget(mark)
+        return row
 
     def _group_input(self, name: str) -> str:
         """What the open group calls one of its inputs."""

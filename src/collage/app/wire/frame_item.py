@@ -21,6 +21,7 @@ class FrameItem(QGraphicsItem):
         super().__init__()
         self.theme = theme
         self.chosen = False
+        self.preview: tuple[float, float] | None = None  # the size while a hand drags the grip
         self.setZValue(-3)
         self.take(frame)
 
@@ -30,12 +31,20 @@ class FrameItem(QGraphicsItem):
         self.setPos(frame.x * UNIT_X, frame.y * UNIT_Y)
         self.update()
 
+    def show_size(self, size: tuple[float, float] | None) -> None:
+        """The size that a hand is about to give the frame."""
+        self.prepareGeometryChange()
+        self.preview = size
+        self.update()
+
     @property
     def is_note(self) -> bool:
         return bool(self.frame.text) and not self.frame.title
 
     @property
     def size(self) -> tuple[float, float]:
+        if self.preview is not None:
+            return self.preview[0] * UNIT_X, self.preview[1] * UNIT_Y
         return self.frame.width * UNIT_X, self.frame.height * UNIT_Y
 
     def boundingRect(self) -> QRectF:

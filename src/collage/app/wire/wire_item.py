@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPainterPathStroker, QPen
+from itertools import pairwise
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from collage.app.theme import Theme, font
@@ -49,14 +51,36 @@ class WireItem(QGraphicsItem):
         if self.mark:
             self._draw_mark(painter)
 
-    def _draw_mark(self, painter: QPainter) -> None:
-        face = font(10)
-        width = QFontMetricsF(face).horizontalAdvance(self.mark) + 8
+    def mark_box(self) -> QRectF:
+        """Where the mark is; empty where the wire converts nothing."""
+        if not self.mark:
+            return QRectF()
+        width = QFontMetricsF(font(10)).horizontalAdvance(self.mark) + 8
         middle = self._path.pointAtPercent(0.5)
-        box = QRectF(middle.x() - width / 2, middle.y() - 7, width, 14)
+        return QRectF(middle.x() - width / 2, middle.y() - 7, width, 14)
+
+    def crosses(self, stroke: QPainterPath) -> bool:
+        """Whether a stroke of the hand crosses the wire."""
+        return stroke.intersects(self._path) and _meet(stroke, self._path)
+
+    def _draw_mark(self, painter: QPainter) -> None:
+        face, box = font(10), self.mark_box()
         painter.fillRect(box, QColor(self.theme.card))
         painter.setPen(QPen(QColor(self.theme.line), 1))
         painter.drawRect(box)
         painter.setFont(face)
         painter.setPen(QColor(self.theme.ink))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.mark)
+
+
+def _meet(stroke: QPainterPath, wire: QPainterPath) -> bool:
+    """Whether two open paths cross, looked at as the straight pieces that they are drawn with."""
+    first = [line for polygon in stroke.toSubpathPolygons() for line in _pieces(polygon)]
+    second = [line for polygon in wire.toSubpathPolygons() for line in _pieces(polygon)]
+    bounded = QLineF.IntersectionType.BoundedIntersection
+    return any(a.intersects(b)[0] == bounded for a in first for b in second)
+
+
+def _pieces(polygon: QPolygonF) -> list[QLineF]:
+    points = [polygon.at(number) for number in range(polygon.size())]
+    return [QLineF(a, b) for a, b in pairwise(points)]

@@ -1,0 +1,273 @@
+"""The layers of a stack, the top one first: mode, opacity, mask, on and off; reordered by dragging."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.session import Session
+from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.panels import quiet
+from collage.app.wire import acts
+from collage.core.document.groups import hide_input, name_input, order_inputs
+from collage.core.document.model import Card, Input
+from collage.core.nodes import stacks
+from collage.core.nodes.labels import input_label
+from collage.core.nodes.wiring import origin
+
+ROW = 30
+
+
+class _List(QListWidget):
+    """Tells when rows have been dragged to another order."""
+
+    def __init__(self, editor: LayersEditor) -> None:
+        super().__init__()
+        self._editor = editor
+        self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
+        self.setAccessibleName("Layers, the top one first")
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        before = self.currentRow()
+        at = self.indexAt(event.position().toPoint()).row()
+        to = at if at >= 0 else self.count() - 1
+        event.ignore()  # the document moves the layer, and the rows follow it
+        self._editor.move_layer(before, to)
+
+
+class LayersEditor(QWidget):
+    """Shows one stack; every act is one step."""
+
+    def __init__(self, session: Session, card: Card) -> None:
+        super().__init__()
+        self.session, self.name = session, card.name
+        self.rows = _List(self)
+        self.rows.setMinimumWidth(470)
+        self.add, self.drop = QPushButton("Add a layer"), QPushButton("Remove")
+        self.up, self.down = QPushButton("Up"), QPushButton("Down")
+        for button, work, tip in (
+            (self.add, self.add_layer, "A layer on top"),
+            (self.drop, self.remove_layer, "Remove the chosen layer"),
+            (self.up, lambda: self.step(-1), "Move the chosen layer up"),
+            (self.down, lambda: self.step(1), "Move the chosen layer down"),
+        ):
+            button.clicked.connect(work)
+            button.setToolTip(tip)
+        side = QVBoxLayout()
+        for button in (self.add, self.drop, self.up, self.down):
+            side.addWidget(button)
+        side.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.rows, 1)
+        layout.addLayout(side)
+        self.show_card(card)
+
+    def show_card(self, card: Card) -> None:
+        chosen = max(self.rows.currentRow(), 0)
+        self.rows.clear()
+        for layer in reversed(stacks.layers(card)):
+            item = QListWidgetItem()
+            row = self._row(self.rows.count(), layer)
+            item.setSizeHint(row.sizeHint())
+            self.rows.addItem(item)
+            self.rows.setItemWidget(item, row)
+        self.rows.setCurrentRow(min(chosen, self.rows.count() - 1))
+
+    def _row(self, row: int, layer: stacks.Layer) -> QWidget:
+        widget = QWidget()
+        widget.setFixedHeight(ROW)
+        box = QHBoxLayout(widget)
+        box.setContentsMargins(4, 2, 4, 2)
+        box.setSpacing(5)
+        shown = QCheckBox()
+        shown.setChecked(layer.on)
+        shown.setToolTip("Show this layer")
+        shown.setAccessibleName(f"Show {layer.title}")
+        shown.toggled.connect(lambda on: self._change(row, f"Show {layer.title}", replace(layer, on=on)))
+        title = QLineEdit(layer.title)
+        title.setFixedWidth(96)
+        title.setAccessibleName("Name of the layer")
+        title.editingFinished.connect(lambda: self._rename(row, layer, title.text()))
+        mode = QComboBox()
+        mode.addItems(list(stacks.MODES.values()))
+        mode.setCurrentText(stacks.MODES[layer.mode])
+        mode.setToolTip("How it blends with what is below")
+        mode.setAccessibleName(f"Blend mode of {layer.title}")
+        names = list(stacks.MODES)
+        mode.activated.connect(lambda at: self._change(row, "Blend mode", replace(layer, mode=names[at])))
+        opacity = NumberField(_value(layer.opacity), soft=(0.0, 1.0), hard=(0.0, 1.0))
+        opacity.setFixedWidth(58)
+        opacity.setToolTip("Opacity")
+        opacity.setAccessibleName(f"Opacity of {layer.title}")
+        opacity.setEnabled(layer.opacity.wire is None)
+        opacity.edited.connect(lambda value, moving: self._opacity(row, value, moving))
+        source = quiet(self._source(layer.source, "colour"))
+        mask = quiet(self._source(layer.mask, "no mask") if layer.mask.wire else "no mask")
+        for part, width in ((source, 84), (mask, 84)):
+            part.setFixedWidth(width)
+        source.setToolTip("What the layer shows; wire a card to its input to change it")
+        mask.setToolTip("What masks the layer; wire a card to its mask")
+        box.addWidget(shown)
+        box.addWidget(title)
+        box.addWidget(mode)
+        box.addWidget(opacity)
+        box.addWidget(source)
+        box.addWidget(mask)
+        box.addStretch(1)
+        return widget
+
+    def _source(self, one: Input, otherwise: str) -> str:
+        if one.wire is None:
+            return otherwise
+        return self.session.title(origin(self.session.network, one.wire)[0].card)
+
+    # ---- acts ---------------------------------------------------------------------------------
+
+    def _at(self, row: int, count: int) -> int:
+        """Rows are counted from the top, layers from the bottom."""
+        return count - 1 - row
+
+    def _change(self, row: int, label: str, new: stacks.Layer) -> None:
+        def change(layers: list[stacks.Layer]) -> list[stacks.Layer]:
+            at = self._at(row, len(layers))
+            return [new if number == at else layer for number, layer in enumerate(layers)]
+
+        acts.change_layers(self.session, self.name, label, change)
+
+    def _rename(self, row: int, layer: stacks.Layer, title: str) -> None:
+        if title.strip() and title != layer.title:
+            self._change(row, "Name a layer", replace(layer, title=title.strip()))
+
+    def _opacity(self, row: int, value: float, moving: bool) -> None:
+        card = self.session.network.cards[self.name]
+        number = self._at(row, len(stacks.layers(card))) + 1
+        self.session.set_value(self.name, f"opacity_{number}", "float", value, label="opacity", merge=True)
+        if not moving:
+            self.session.history.close_merge()
+
+    def add_layer(self) -> None:
+        def change(layers: list[stacks.Layer]) -> list[stacks.Layer]:
+            title = stacks.fresh_title(self.session.network.cards[self.name])
+            kind = stacks.kind_of(self.session.network.cards[self.name])
+            value: float | tuple[float, ...] = 0.8 if kind == "float" else (0.8, 0.8, 0.8)
+            return [*layers, stacks.Layer(title, Input("layer", kind, value))]
+
+        acts.change_layers(self.session, self.name, "Add a layer", change)
+
+    def remove_layer(self) -> None:
+        row = self.rows.currentRow()
+
+        def change(layers: list[stacks.Layer]) -> list[stacks.Layer]:
+            at = self._at(row, len(layers))
+            return [layer for number, layer in enumerate(layers) if number != at]
+
+        acts.change_layers(self.session, self.name, "Remove a layer", change)
+
+    def step(self, by: int) -> None:
+        """Moves the chosen layer by rows."""
+        row = self.rows.currentRow()
+        if 0 <= row + by < self.rows.count():
+            self.move_layer(row, row + by)
+
+    def move_layer(self, row: int, to: int) -> None:
+        """Moves a layer from one row to another."""
+        if row == to:
+            return
+
+        def change(layers: list[stacks.Layer]) -> list[stacks.Layer]:
+            rows = layers[::-1]
+            rows.insert(to, rows.pop(row))
+            return rows[::-1]
+
+        if acts.change_layers(self.session, self.name, "Reorder layers", change):
+            self.rows.setCurrentRow(to)
+
+
+def _value(one: Input) -> float:
+    return float(one.value) if isinstance(one.value, int | float) else 1.0
+
+
+class GroupEditor(QWidget):
+    """The inputs that a group shows: their order, their names, and which are hidden again."""
+
+    def __init__(self, session: Session, card: Card) -> None:
+        super().__init__()
+        self.session, self.name = session, card.name
+        self.rows = QListWidget()
+        self.rows.setFixedWidth(180)
+        self.rows.setAccessibleName("Inputs of the group")
+        self.rows.setToolTip("Inputs that the group shows; F2 or a double-click names one")
+        self.up, self.down, self.hide_one = QPushButton("Up"), QPushButton("Down"), QPushButton("Hide")
+        for button, work, tip in (
+            (self.up, lambda: self.step(-1), "Earlier"),
+            (self.down, lambda: self.step(1), "Later"),
+            (self.hide_one, self.hide_input, "Hide it; inside it keeps its value"),
+        ):
+            button.setToolTip(tip)
+            button.clicked.connect(work)
+        side = QVBoxLayout()
+        side.addWidget(self.up)
+        side.addWidget(self.down)
+        side.addWidget(self.hide_one)
+        side.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.rows)
+        layout.addLayout(side)
+        self.rows.itemChanged.connect(self._named)
+        self._filling = False
+        self.show_card(card)
+
+    def show_card(self, card: Card) -> None:
+        chosen = max(self.rows.currentRow(), 0)
+        self._filling = True
+        self.rows.clear()
+        for one in card.inputs.values():
+            item = QListWidgetItem(input_label(one.name, one.attributes.get("uiname", "")))
+            item.setData(Qt.ItemDataRole.UserRole, one.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
+            self.rows.addItem(item)
+        self.rows.setCurrentRow(min(chosen, self.rows.count() - 1))
+        self._filling = False
+
+    def _chosen(self) -> str:
+        item = self.rows.currentItem()
+        return str(item.data(Qt.ItemDataRole.UserRole)) if item is not None else ""
+
+    def step(self, by: int) -> None:
+        row = self.rows.currentRow()
+        if not 0 <= row + by < self.rows.count():
+            return
+
+        def change(card: Card) -> Card:
+            names = list(card.inputs)
+            names.insert(row + by, names.pop(row))
+            return order_inputs(card, names)
+
+        if acts.change_group(self.session, self.name, "Order inputs", change):
+            self.rows.setCurrentRow(row + by)
+
+    def hide_input(self) -> None:
+        name = self._chosen()
+        if name:
+            acts.change_group(self.session, self.name, "Hide an input", lambda card: hide_input(card, name))
+
+    def _named(self, item: QListWidgetItem) -> None:
+        if not self._filling:
+            name, text = str(item.data(Qt.ItemDataRole.UserRole)), item.text().strip()
+            acts.change_group(self.session, self.name, "Name an input", lambda card: name_input(card, name, text))

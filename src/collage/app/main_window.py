@@ -51,6 +51,7 @@ from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, input_label, label_of, offers
 from collage.core.project.folder import copy_files
 from collage.core.project.recovery import LeftDesk, discard
+from collage.core.project.shelf import Shelf
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench
 from collage.core.render.cards import Ground
@@ -81,6 +82,7 @@ class MainWindow(QMainWindow):
         self.theme: Theme = THEMES.get(settings.theme, THEMES["day"])
         self.renderer = Renderer(session.library, session.images, workers)
         self.every = offers(session.library)
+        self.shelf = Shelf()
         self.maker = PictureMaker(session, workers, self)
         self._material_pixmaps: dict[str, QPixmap] = {}
         self._board_images: dict[str, QImage] = {}
@@ -106,7 +108,7 @@ class MainWindow(QMainWindow):
     # ---- building -----------------------------------------------------------------------------
 
     def _build(self) -> None:
-        self.sources = SourcesPanel(self.session, self.every)
+        self.sources = SourcesPanel(self.session, self.every, self.shelf)
         self.board = Board(self.session, self.theme)
         self.controls = ControlsPanel(self.session)
         self.preview_panel = PreviewPanel(self.session, self.renderer, self.theme)
@@ -257,8 +259,9 @@ class MainWindow(QMainWindow):
         menu.addSeparator()
         self._action(menu, "Bundle to a group", lambda: acts.bundle(self.session), "Ctrl+G")
         self._action(menu, "Open up, back to cards", lambda: acts.unbundle(self.session), "Ctrl+Shift+G")
-        self._action(menu, "Open the group", self.open_chosen, "Ctrl+Down")
-        self._action(menu, "Back to what is around", self.board.leave, "Ctrl+Up")
+        self._action(menu, "Keep the group for other materials", self.keep_group)
+        self._action(menu, "Open the group", self.open_chosen, "Ctrl+PgDown")
+        self._action(menu, "Back to what is around", self.board.leave, "Ctrl+PgUp")
         menu.addSeparator()
         self._action(menu, "Frame the chosen cards", lambda: acts.frame_chosen(self.session), "Ctrl+Shift+F")
         self._action(menu, "Add a note", lambda: acts.add_note(self.session, self._middle()))
@@ -333,6 +336,8 @@ class MainWindow(QMainWindow):
         self.channels.view_wanted.connect(self.preview_panel.toggle_mode)
         self.sources.take_offer.connect(self._take_offer)
         self.sources.take_set.connect(self._take_set)
+        self.sources.take_kept.connect(self._take_kept)
+        self.board.keep_wanted.connect(self.keep_group)
         self.maker.ready.connect(self._show_pictures)
         self.files_worker.answered.connect(self._file_work_told)
         self.files_worker.failed.connect(self.show_problem)
@@ -350,14 +355,23 @@ class MainWindow(QMainWindow):
         star = " •" if self.session.dirty else ""
         self.project_label.setText(f"{self.session.project.name}{star}")
         self.setWindowTitle(f"{self.session.project.name}{star} — Collage")
-        inside = "".join(
-            f" › {self.session.document.cards[self.session.path[0]].title or name}" for name in self.session.path[:1]
-        )
+        inside = "".join(f" › {title}" for title in self._path_titles())
         self.place_label.setText(f'<b style="color: {self.theme.accent};">▪</b>&nbsp;<b>Wire</b>{inside}')
         self.up_button.setVisible(bool(self.session.path))
         self.material_button.setText(f"{self.session.material}  ▾")
         self.material_picture.setPixmap(self._material_pixmaps.get(self.session.material, QPixmap()))
         self._refresh_steps()
+
+    def _path_titles(self) -> list[str]:
+        """The open groups, outermost first."""
+        network, found = self.session.document, []
+        for name in self.session.path:
+            card = network.cards.get(name)
+            if card is None or card.network is None:
+                break
+            found.append(card.title or name)
+            network = card.network
+        return found
 
     def _refresh_steps(self) -> None:
         history = self.session.history
@@ -468,6 +482,29 @@ class MainWindow(QMainWindow):
             return edits.move_cards(edits.add_card(network, replace(card, name=fresh)), {fresh: place})
 
         self.session.edit(f"Add {card.title or name}", change)
+
+    def _take_kept(self, name: str) -> None:
+        """Puts a group from the shelf on the board."""
+        made: list[str] = []
+
+        def change(network: Network) -> Network:
+            after, names = self.shelf.put(network, name, self._middle())
+            made.extend(names)
+            return after
+
+        if self.session.edit(f"Add {name}", change):
+            self.session.select(made[:1])
+
+    def keep_group(self, card: str = "") -> None:
+        """Puts the chosen group on the shelf, for other materials and projects."""
+        card = card or next(iter(self.session.selection), "")
+        try:
+            name = self.shelf.keep(self.session.network, card)
+        except CollageError as error:
+            self.show_problem(error)
+            return
+        self.hint_label.setText(f"“{name}” is kept among the sources.")
+        self.sources.rebuild()
 
     def _peek(self) -> None:
         if self.session.selection:
@@ -596,6 +633,11 @@ class MainWindow(QMainWindow):
         menu.clear()
         for name in self.session.project.materials:
             menu.addAction(name, partial(self.session.show_material, name))
+        menu.addSeparator()
+        menu.addAction("New material", partial(acts.new_material_named, self.session))
+        menu.addAction("Duplicate", partial(acts.duplicate_material, self.session, self.session.material))
+        menu.addAction("Rename…", partial(self.sources.rename, self.session.material))
+        menu.addAction("Delete", partial(acts.delete_material, self.session, self.session.material))
 
     def _fill_recent(self) -> None:
         self.recent_menu.clear()

@@ -57,6 +57,7 @@ from collage.core.nodes.wiring import fits, join, origin, told, ways
 from collage.core.render.values import spread_of
 
 MANY = 24  # cards from which on the map of the board shows by itself
+MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
 OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
 
 
@@ -81,6 +82,7 @@ class Board(QGraphicsView):
     hovered = Signal(str)  # the card under the pointer
     pixel = Signal(str)  # the value under the pointer, in words
     find_wanted = Signal()
+    keep_wanted = Signal(str)  # a group to put on the shelf
     wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
@@ -599,6 +601,8 @@ class Board(QGraphicsView):
 
     def _draw_stroke(self, place: QPointF) -> None:
         if self._stroke is None:
+            if (place - self._press).manhattanLength() * self.transform().m11() < 5:
+                return  # a click, so far
             self._stroke = QGraphicsPathItem(QPainterPath(self._press))
             self._stroke.setPen(QPen(QColor(self.theme.accent), 0, Qt.PenStyle.DashLine))
             self._stroke.setZValue(8)
@@ -1119,6 +1123,7 @@ class Board(QGraphicsView):
         if card.card.network is not None:
             menu.addAction("Open", lambda: session.open_group((*session.path, card.name)))
             menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: acts.unbundle(session))
+            menu.addAction("Keep for other materials", lambda: self.keep_wanted.emit(card.name))
         menu.addAction("Remove\tDel", lambda: session.remove(chosen))
         if card.card.type == "surfaceshader":
             menu.addSeparator()

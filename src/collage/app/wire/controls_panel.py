@@ -90,7 +90,6 @@ class ControlsPanel(QFrame):
         self.histogram = Histogram()
         self.editor: CardEditor | None = None
         self.layers: LayersEditor | GroupEditor | None = None
-        self._editor_place = QHBoxLayout()
         left = QVBoxLayout()
         left.setSpacing(3)
         left.addWidget(self.picture)
@@ -99,7 +98,6 @@ class ControlsPanel(QFrame):
         body = QHBoxLayout()
         body.setSpacing(12)
         body.addLayout(left)
-        body.addLayout(self._editor_place)
         body.addWidget(self._area, 1)
         layout.addLayout(body, 1)
         session.selection_changed.connect(self._rebuild)
@@ -179,10 +177,13 @@ class ControlsPanel(QFrame):
             tabs = [tab for tab in card_tabs(self.session, self._card) if tab.name not in covered]
             if stacks.is_stack(self._card):
                 tabs = [tab for tab in tabs if tab.name.startswith("layer_")]
+            made = self.editor or self.layers
+            if made is not None:
+                grid.addWidget(made, 0, 0, ROWS + 1, 1, Qt.AlignmentFlag.AlignTop)
             for number, tab in enumerate(tabs):
                 row, column = number % ROWS, number // ROWS
-                grid.addWidget(self._cell(self._card, tab), row, column)
-            grid.setColumnStretch(max(len(tabs) - 1, 0) // ROWS + 1, 1)
+                grid.addWidget(self._cell(self._card, tab), row, column + 1)
+            grid.setColumnStretch(max(len(tabs) - 1, 0) // ROWS + 2, 1)
         grid.setRowStretch(ROWS, 1)
         self._area.setWidget(inside)
         self._show_values()
@@ -190,22 +191,17 @@ class ControlsPanel(QFrame):
 
     def _make_editor(self) -> None:
         """The editor that the chosen kind of card has besides or instead of its fields."""
-        for old in (self.editor, self.layers):
-            if old is not None:
-                self._editor_place.removeWidget(old)
-                old.deleteLater()
-        card, self.editor, self.layers = self._card, None, None
+        card, before = self._card, self.layers
+        self.editor = self.layers = None
         if card is None:
             return
+        row = before.row if before is not None and before.name == card.name else 0
         if stacks.is_stack(card):
-            self.layers = LayersEditor(self.session, card)
+            self.layers = LayersEditor(self.session, card, row)
         elif card.network is not None and card.inputs:
-            self.layers = GroupEditor(self.session, card)
+            self.layers = GroupEditor(self.session, card, row)
         elif card.network is None:
             self.editor = editor_for(card.category)
-        made = self.editor or self.layers
-        if made is not None:
-            self._editor_place.addWidget(made)
         if self.editor is not None:
             self.editor.edited.connect(self._edited_together)
             self.editor.show_values(self._input_values())

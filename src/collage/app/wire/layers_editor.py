@@ -52,12 +52,12 @@ class _List(QListWidget):
 class LayersEditor(QWidget):
     """Shows one stack; every act is one step."""
 
-    def __init__(self, session: Session, card: Card) -> None:
+    def __init__(self, session: Session, card: Card, row: int = 0) -> None:
         super().__init__()
-        self.session, self.name = session, card.name
+        self.session, self.name, self.row = session, card.name, row
         self.rows = _List(self)
-        self.rows.setMinimumWidth(470)
-        self.add, self.drop = QPushButton("Add a layer"), QPushButton("Remove")
+        self.rows.setFixedSize(400, 142)
+        self.add, self.drop = QPushButton("Add"), QPushButton("Remove")
         self.up, self.down = QPushButton("Up"), QPushButton("Down")
         for button, work, tip in (
             (self.add, self.add_layer, "A layer on top"),
@@ -67,18 +67,20 @@ class LayersEditor(QWidget):
         ):
             button.clicked.connect(work)
             button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.setFixedWidth(64)
         side = QVBoxLayout()
         for button in (self.add, self.drop, self.up, self.down):
             side.addWidget(button)
         side.addStretch(1)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.rows, 1)
         layout.addLayout(side)
+        layout.addWidget(self.rows, 1)
         self.show_card(card)
+        self.rows.currentRowChanged.connect(self._keep_row)
 
     def show_card(self, card: Card) -> None:
-        chosen = max(self.rows.currentRow(), 0)
         self.rows.clear()
         for layer in reversed(stacks.layers(card)):
             item = QListWidgetItem()
@@ -86,7 +88,11 @@ class LayersEditor(QWidget):
             item.setSizeHint(row.sizeHint())
             self.rows.addItem(item)
             self.rows.setItemWidget(item, row)
-        self.rows.setCurrentRow(min(chosen, self.rows.count() - 1))
+        self.rows.setCurrentRow(min(max(self.row, 0), self.rows.count() - 1))
+
+    def _keep_row(self, row: int) -> None:
+        if row >= 0:
+            self.row = row
 
     def _row(self, row: int, layer: stacks.Layer) -> QWidget:
         widget = QWidget()
@@ -100,25 +106,26 @@ class LayersEditor(QWidget):
         shown.setAccessibleName(f"Show {layer.title}")
         shown.toggled.connect(lambda on: self._change(row, f"Show {layer.title}", replace(layer, on=on)))
         title = QLineEdit(layer.title)
-        title.setFixedWidth(96)
+        title.setFixedWidth(76)
         title.setAccessibleName("Name of the layer")
         title.editingFinished.connect(lambda: self._rename(row, layer, title.text()))
         mode = QComboBox()
         mode.addItems(list(stacks.MODES.values()))
         mode.setCurrentText(stacks.MODES[layer.mode])
+        mode.setFixedWidth(86)
         mode.setToolTip("How it blends with what is below")
         mode.setAccessibleName(f"Blend mode of {layer.title}")
         names = list(stacks.MODES)
         mode.activated.connect(lambda at: self._change(row, "Blend mode", replace(layer, mode=names[at])))
         opacity = NumberField(_value(layer.opacity), soft=(0.0, 1.0), hard=(0.0, 1.0))
-        opacity.setFixedWidth(58)
+        opacity.setFixedWidth(52)
         opacity.setToolTip("Opacity")
         opacity.setAccessibleName(f"Opacity of {layer.title}")
         opacity.setEnabled(layer.opacity.wire is None)
         opacity.edited.connect(lambda value, moving: self._opacity(row, value, moving))
         source = quiet(self._source(layer.source, "colour"))
         mask = quiet(self._source(layer.mask, "no mask") if layer.mask.wire else "no mask")
-        for part, width in ((source, 84), (mask, 84)):
+        for part, width in ((source, 64), (mask, 60)):
             part.setFixedWidth(width)
         source.setToolTip("What the layer shows; wire a card to its input to change it")
         mask.setToolTip("What masks the layer; wire a card to its mask")
@@ -194,8 +201,8 @@ class LayersEditor(QWidget):
             rows.insert(to, rows.pop(row))
             return rows[::-1]
 
-        if acts.change_layers(self.session, self.name, "Reorder layers", change):
-            self.rows.setCurrentRow(to)
+        self.row = to  # the panel makes the rows anew, and chooses this one
+        acts.change_layers(self.session, self.name, "Reorder layers", change)
 
 
 def _value(one: Input) -> float:
@@ -205,11 +212,11 @@ def _value(one: Input) -> float:
 class GroupEditor(QWidget):
     """The inputs that a group shows: their order, their names, and which are hidden again."""
 
-    def __init__(self, session: Session, card: Card) -> None:
+    def __init__(self, session: Session, card: Card, row: int = 0) -> None:
         super().__init__()
-        self.session, self.name = session, card.name
+        self.session, self.name, self.row = session, card.name, row
         self.rows = QListWidget()
-        self.rows.setFixedWidth(180)
+        self.rows.setFixedSize(180, 142)
         self.rows.setAccessibleName("Inputs of the group")
         self.rows.setToolTip("Inputs that the group shows; F2 or a double-click names one")
         self.up, self.down, self.hide_one = QPushButton("Up"), QPushButton("Down"), QPushButton("Hide")
@@ -232,9 +239,9 @@ class GroupEditor(QWidget):
         self.rows.itemChanged.connect(self._named)
         self._filling = False
         self.show_card(card)
+        self.rows.currentRowChanged.connect(self._keep_row)
 
     def show_card(self, card: Card) -> None:
-        chosen = max(self.rows.currentRow(), 0)
         self._filling = True
         self.rows.clear()
         for one in card.inputs.values():
@@ -242,8 +249,12 @@ class GroupEditor(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, one.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
             self.rows.addItem(item)
-        self.rows.setCurrentRow(min(chosen, self.rows.count() - 1))
+        self.rows.setCurrentRow(min(max(self.row, 0), self.rows.count() - 1))
         self._filling = False
+
+    def _keep_row(self, row: int) -> None:
+        if row >= 0:
+            self.row = row
 
     def _chosen(self) -> str:
         item = self.rows.currentItem()
@@ -259,8 +270,8 @@ class GroupEditor(QWidget):
             names.insert(row + by, names.pop(row))
             return order_inputs(card, names)
 
-        if acts.change_group(self.session, self.name, "Order inputs", change):
-            self.rows.setCurrentRow(row + by)
+        self.row = row + by
+        acts.change_group(self.session, self.name, "Order inputs", change)
 
     def hide_input(self) -> None:
         name = self._chosen()

@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage, QPixmap
 
 from collage.app.jobs import Newest
 from collage.app.session import Session
 from collage.core.document.changes import compare
-from collage.core.document.materials import hidden_on_board, showing, surface_card
+from collage.core.document.materials import hidden_on_board, showing
 from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import ResultCache, Workers
@@ -66,11 +66,17 @@ class PictureMaker(QObject):
         self.kinds_worker.answered.connect(self.kinds_ready)
         self.materials_worker = Newest("material pictures", self)
         self.materials_worker.answered.connect(self.material_ready)
+        self.swatches = Renderer(session.library, session.images, workers, ResultCache(64 * 2**20))
+        self._rest = QTimer(self)  # materials are looked at again when the hand rests
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(700)
+        self._rest.timeout.connect(self.ask_materials)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self.ask)
         session.saved.connect(self.ask_materials)
 
     def close(self) -> None:
+        self._rest.stop()
         self.session.changed.disconnect(self._on_changed)
         self.session.material_changed.disconnect(self.ask)
         self.session.saved.disconnect(self.ask_materials)
@@ -80,6 +86,8 @@ class PictureMaker(QObject):
 
     def _on_changed(self, before: Project, after: Project) -> None:
         """Asks anew, unless all that changed is where cards lie and what they are called."""
+        if before.materials != after.materials:
+            self._rest.start()
         old, new = (project.materials.get(self.session.material) for project in (before, after))
         if old is None or new is None or compare(old, new).shows or before.bench.objects != after.bench.objects:
             self.ask()
@@ -141,21 +149,17 @@ class PictureMaker(QObject):
     def ask_materials(self) -> None:
         """Pictures of all materials' map sets and base colours, for the sources and the list of materials."""
         session, workers = self.session, self.workers
-        materials, folder = session.project.materials, session.base_folder
+        materials, folder, renderer = session.project.materials, session.base_folder, self.swatches
 
         def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
             for material, document in materials.items():
                 names = [name for name, card in document.cards.items() if card.attributes.get(MAP_SET) == "true"]
-                surface = surface_card(document)
-                wire = surface.inputs["base_color"].wire if surface and "base_color" in surface.inputs else None
-                names += [wire.card] if wire is not None and wire.card in document.cards else []
                 made = card_pictures(
                     session.library, document, names, folder=folder / "materials", images=session.images,
                     workers=workers, size=(116, 92), cancelled=cancelled,
                 )  # fmt: skip
                 images = _images(made)
-                if wire is not None and wire.card in images:
-                    images[""] = images[wire.card]
+                images[""] = to_image(swatch(renderer, document, folder, (116, 92), cancelled))
                 yield BoardPictures(material, (), images, {}, {})
 
         self.materials_worker.ask(work)

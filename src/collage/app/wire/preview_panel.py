@@ -10,6 +10,10 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -24,7 +28,8 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolBut
 from collage.app.jobs import Newest
 from collage.app.session import Session
 from collage.app.theme import Theme, font
-from collage.app.wire.board import channel_label
+from collage.app.wire import acts
+from collage.app.wire.board import MATERIAL_FORMAT, channel_label
 from collage.app.wire.pictures import to_image
 from collage.core.render.bench import Bench, Camera, Light
 from collage.core.render.picture import Picture, PictureRequest, Quality, Renderer
@@ -65,6 +70,7 @@ class Preview(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 160)
+        self.setAcceptDrops(True)
         self.worker = Newest("preview", self)
         self.worker.answered.connect(self._take)
         self.worker.failed.connect(self.failed)
@@ -261,6 +267,44 @@ class Preview(QWidget):
         return min(point.x() * width // max(self.width(), 1), width - 1), min(
             point.y() * height // max(self.height(), 1), height - 1
         )
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(MATERIAL_FORMAT):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        part = self.part_at(event.position().toPoint())
+        objects = self.session.project.bench.objects
+        event.setAccepted(0 <= part < len(objects))
+        if 0 <= part < len(objects):
+            self.hint.emit(f"Let go to give it to {objects[part].name}")
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        name = bytes(event.mimeData().data(MATERIAL_FORMAT).data()).decode()
+        self.give(self.part_at(event.position().toPoint()), name)
+
+    def give(self, part: int, name: str) -> None:
+        """An object wears a material."""
+        project = self.session.project
+        if 0 <= part < len(project.bench.objects) and name in project.materials:
+            acts.give_material(self.session, part, name)
+
+    def wear_menu(self, part: int) -> QMenu:
+        """The materials that a part can wear."""
+        item, menu = self.session.project.bench.objects[part], QMenu(self)
+        menu.setObjectName("wear menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addSection(f"{item.name} wears")
+        for name in self.session.project.materials:
+            action = menu.addAction(name, partial(self.give, part, name))
+            action.setCheckable(True)
+            action.setChecked(name == item.material)
+        return menu
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        part = self.part_at(event.pos())
+        if 0 <= part < len(self.session.project.bench.objects):
+            self.wear_menu(part).popup(event.globalPos())
 
     def _pick(self, point: QPoint) -> None:
         part = self.part_at(point)

@@ -2,8 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QMimeData, QPoint, Qt, Signal
-from PySide6.QtGui import QDrag, QFontMetrics, QMouseEvent, QPixmap
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QDrag,
+    QFontMetrics,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QFrame,
@@ -11,6 +22,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QVBoxLayout,
     QWidget,
 )
@@ -18,19 +30,25 @@ from PySide6.QtWidgets import (
 from collage.app.session import Session
 from collage.app.theme import font
 from collage.app.widgets.panels import quiet, scroll_area, title
-from collage.app.wire.board import OFFER_FORMAT
+from collage.app.wire import acts
+from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
+from collage.core.project.shelf import Shelf
 
 
 class Tile(QFrame):
     """A picture with a name: double-click or Enter takes it, a drag carries it to the board."""
 
     taken = Signal()
+    menu_wanted = Signal(QPoint)  # where on the screen
 
-    def __init__(self, label: str, note: str, tip: str, offer: str = "", *, wide: bool = False) -> None:
+    def __init__(
+        self, label: str, note: str, tip: str, offer: str = "", *, wide: bool = False, kind: str = OFFER_FORMAT
+    ) -> None:
         super().__init__()
-        self._offer, self._press = offer, QPoint()
+        self._offer, self._kind, self._press = offer, kind, QPoint()
+        self.unused = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(tip)
         self.setAccessibleName(label)
@@ -71,7 +89,7 @@ class Tile(QFrame):
         far = (event.position().toPoint() - self._press).manhattanLength()
         if self._offer and far > QApplication.startDragDistance():
             mime = QMimeData()
-            mime.setData(OFFER_FORMAT, self._offer.encode())
+            mime.setData(self._kind, self._offer.encode())
             drag = QDrag(self)
             drag.setMimeData(mime)
             if not self.picture.pixmap().isNull():
@@ -80,6 +98,17 @@ class Tile(QFrame):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.taken.emit()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.menu_wanted.emit(event.globalPos())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.unused:  # a bar beside the picture says that nothing wears the material
+            painter = QPainter(self)
+            painter.setPen(QPen(self.palette().text().color(), 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.picture.geometry().adjusted(-1, -1, 0, 0))
+            painter.end()
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -93,10 +122,11 @@ class SourcesPanel(QFrame):
 
     take_offer = Signal(object)  # Offer
     take_set = Signal(str, str)  # material, card: a map set to copy here
+    take_kept = Signal(str)  # a group from the shelf
 
-    def __init__(self, session: Session, every: list[Offer]) -> None:
+    def __init__(self, session: Session, every: list[Offer], shelf: Shelf) -> None:
         super().__init__()
-        self.session, self._every = session, every
+        self.session, self._every, self.shelf = session, every, shelf
         self.setObjectName("panel")
         self.setMinimumWidth(220)  # three pictures side by side and a scroll bar
         self._pictures: dict[str, QPixmap] = {}
@@ -127,7 +157,9 @@ class SourcesPanel(QFrame):
             self.rebuild()
 
     def _key(self) -> tuple[object, ...]:
-        return (tuple(self.session.project.materials), tuple(self._sets()), self.session.material)
+        project = self.session.project
+        worn = tuple(item.material for item in project.bench.objects)
+        return (tuple(project.materials), tuple(self._sets()), self.session.material, worn)
 
     def set_kind_pictures(self, pictures: dict[str, QPixmap]) -> None:
         self._pictures.update(pictures)
@@ -170,6 +202,7 @@ class SourcesPanel(QFrame):
             self._add_steps(column, search(self._every, text)[:24])
         else:
             self._add_patterns(column)
+        self._add_kept(column, text)
         self._add_materials(column, text)
         column.addStretch(1)
         self._area.setWidget(inside)
@@ -229,6 +262,66 @@ class SourcesPanel(QFrame):
         self._register(offer.definition.category, tile)
         return tile
 
+    def _add_kept(self, column: QVBoxLayout, text: str) -> None:
+        """Groups that were kept, to use in any material."""
+        names = [name for name in self.shelf.names() if text in name.lower()]
+        if not names:
+            return
+        self._heading(column, "Kept groups")
+        for name in names:
+            tile = Tile(name, "group", f"{name}. Double-click to put a copy on the board.", wide=True)
+            tile.taken.connect(partial(self.take_kept.emit, name))
+            tile.menu_wanted.connect(partial(self._kept_menu, name))
+            self._register(f"kept {name}", tile)
+            column.addWidget(tile)
+
+    def _kept_menu(self, name: str, at: QPoint) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Put a copy on the board", partial(self.take_kept.emit, name))
+        menu.addAction("Drop from the shelf", partial(self._drop, name))
+        menu.popup(at)
+
+    def _drop(self, name: str) -> None:
+        self.shelf.drop(name)
+        self.rebuild()
+
+    def material_menu(self, name: str) -> QMenu:
+        """What can be done with a material."""
+        session, menu = self.session, QMenu(self)
+        menu.setObjectName("material menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Work on it", partial(session.show_material, name))
+        wear = menu.addMenu("Give to")
+        for part, item in enumerate(session.project.bench.objects):
+            action = wear.addAction(item.name, partial(acts.give_material, session, part, name))
+            action.setCheckable(True)
+            action.setChecked(item.material == name)
+        menu.addSeparator()
+        menu.addAction("New material", partial(acts.new_material_named, session))
+        menu.addAction("Duplicate", partial(acts.duplicate_material, session, name))
+        menu.addAction("Rename…", partial(self.rename, name))
+        menu.addAction("Delete", partial(acts.delete_material, session, name))
+        return menu
+
+    def _material_menu(self, name: str, at: QPoint) -> None:
+        self.material_menu(name).popup(at)
+
+    def rename(self, name: str) -> None:
+        """Writes another name over the material's tile."""
+        tile = self._tiles.get(f"material {name}")
+        if tile is None:
+            return
+        line = QLineEdit(name, tile)
+        line.setObjectName("rename")
+        line.setAccessibleName("Name of the material")
+        line.setGeometry(0, tile.height() - 24, tile.width(), 22)
+        line.returnPressed.connect(lambda: acts.rename_material(self.session, name, line.text()))
+        line.editingFinished.connect(line.deleteLater)
+        line.selectAll()
+        line.show()
+        line.setFocus()
+
     def _add_materials(self, column: QVBoxLayout, text: str) -> None:
         names = [name for name in self.session.project.materials if text in name.lower()]
         if not names:
@@ -237,8 +330,13 @@ class SourcesPanel(QFrame):
         grid = QGridLayout()
         grid.setSpacing(2)
         for number, name in enumerate(names):
-            tile = Tile(name, "", f"{name}. Double-click to work on it.")
-            tile.taken.connect(lambda name=name: self.session.show_material(name))
+            wearers = self.session.project.wearers(name)
+            worn = f"Worn by {', '.join(wearers)}." if wearers else "Nothing wears it yet."
+            tip = f"{name}. {worn}\nDouble-click to work on it; drag it onto an object to give it."
+            tile = Tile(name, "", tip, name, kind=MATERIAL_FORMAT)
+            tile.unused = not wearers
+            tile.taken.connect(partial(self.session.show_material, name))
+            tile.menu_wanted.connect(partial(self._material_menu, name))
             self._register(f"material {name}", tile)
             if name in self._material_pictures:
                 tile.set_picture(self._material_pictures[name])

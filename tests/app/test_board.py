@@ -1,0 +1,368 @@
+"""The board in a real window: wires in numbers and by keyboard, strokes, frames, groups, links, stacks, copies."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from places import in_tab, landing, middle, out_tab
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QMenu
+
+from collage.app.main_window import MainWindow
+from collage.app.start import settle
+from collage.app.wire import acts
+from collage.app.wire.frame_editor import FrameEditor
+from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
+from collage.app.wire.weights_dialog import WeightsDialog
+from collage.core.document import links
+from collage.core.document.frames import frames
+from collage.core.document.materialx import parse_document
+from collage.core.document.model import CONVERT, LINK, Wire
+from collage.core.nodes import stacks
+
+NETWORK = """<materialx version="1.39">
+<noise2d name="rough" type="float" xpos="0" ypos="0"/>
+<worleynoise2d name="cells" type="float" xpos="0" ypos="1.2"/>
+<fractal2d name="cloud" type="float" xpos="0" ypos="2.4"/>
+<constant name="red" type="color3" xpos="0" ypos="3.6"><input name="value" type="color3" value="0.8, 0.1, 0.05"/></constant>
+<mix name="both" type="float" xpos="1.6" ypos="0.4">
+  <input name="fg" type="float" nodename="rough"/><input name="bg" type="float" nodename="cells"/>
+  <input name="mix" type="float" value="0.3"/></mix>
+<contrast name="hard" type="float" xpos="3.2" ypos="0.4"><input name="in" type="float" nodename="both"/></contrast>
+<range name="levels" type="float" xpos="1.6" ypos="2.4"><input name="in" type="float" nodename="cloud"/></range>
+<open_pbr_surface name="surface" type="surfaceshader">
+  <input name="specular_roughness" type="float" nodename="hard"/></open_pbr_surface>
+<surfacematerial name="material" type="material">
+  <input name="surfaceshader" type="surfaceshader" nodename="surface"/></surfacematerial>
+</materialx>"""
+
+
+@pytest.fixture
+def board(open_window, project) -> MainWindow:
+    window = open_window(project)
+    document = parse_document(NETWORK.encode())
+    window.session.edit_document("A network to work on", lambda _: document)
+    assert settle(window)
+    window.board.fit_all()
+    return window
+
+
+def cards(window: MainWindow) -> dict:
+    return window.session.network.cards
+
+
+def shown(window: MainWindow) -> np.ndarray:
+    assert settle(window)
+    return window.preview.picture.display
+
+
+def open_menu(window: MainWindow, name: str) -> QMenu:
+    menus = [one for one in window.findChildren(QMenu, name) if one.isVisible()]
+    assert menus
+    return menus[-1]
+
+
+def pick(window: MainWindow, hand, text: str) -> None:
+    assert window.pick_field.isVisible()
+    hand.type(window.pick_field.line, text)
+    hand.key(window.pick_field.line, Qt.Key.Key_Return)
+
+
+def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, monkeypatch) -> None:
+    session, view = board.session, board.board.viewport()
+    session.add(session.library["ND_mix_color3"], (3.4, 3.0))
+    mix = session.selection[0]
+    assert settle(board)
+    board.board.fit_all()
+    session.select(["rough", "cells"])
+    hand.drag(view, out_tab(board, "rough"), middle(board, mix))
+    inputs = cards(board)[mix].inputs
+    assert {name for name in ("fg", "bg", "mix") if inputs[name].wire is not None} == {"fg", "bg"}
+    session.history.undo()
+    assert not any(one.wire for one in cards(board)[mix].inputs.values()), "one step"
+
+    session.select(())
+    monkeypatch.setattr(QApplication, "keyboardModifiers", lambda: Qt.KeyboardModifier.ControlModifier)
+    hand.drag(view, out_tab(board, "cells"), out_tab(board, "cloud"), keys=Qt.KeyboardModifier.ControlModifier)
+    assert cards(board)["both"].inputs["bg"].wire == Wire("cloud")
+    assert session.network.consumers("cells") == []
+
+
+def test_a_stroke_cuts_what_it_crosses_and_a_right_click_opens_the_menu(board: MainWindow, hand) -> None:
+    view = board.board.viewport()
+    a, b = middle(board, "rough"), middle(board, "cells")
+    end = middle(board, "both")
+    x = (a.x() + end.x()) // 2
+    hand.drag(view, QPoint(x, a.y() - 60), QPoint(x, b.y() + 20), button=Qt.MouseButton.RightButton, steps=20)
+    assert cards(board)["both"].inputs.get("fg") is None
+    assert cards(board)["both"].inputs.get("bg") is None
+    assert board.history.labels[-1] == "Cut 2 wires"
+    board.session.history.undo()
+    assert cards(board)["both"].inputs["fg"].wire == Wire("rough")
+    hand.drag(view, a, a, button=Qt.MouseButton.RightButton, steps=1)
+    texts = [action.text() for action in open_menu(board, "card menu").actions()]
+    assert any(text.startswith("Take out") for text in texts)
+    open_menu(board, "card menu").close()
+    board.board.setFocus()
+    hand.key(board.board, Qt.Key.Key_Menu)
+    open_menu(board, "card menu").close()
+
+
+def test_taking_out_swapping_wiring_cutting_and_finding_by_keyboard(board: MainWindow, hand) -> None:
+    session, view = board.session, board.board
+    session.select(["hard"])
+    board.actions_by_name["Take out of the chain"].trigger()
+    assert cards(board)["surface"].inputs["specular_roughness"].wire == Wire("both")
+    assert session.network.consumers("hard") == []
+    board.actions_by_name["Wire to"].trigger()
+    pick(board, hand, "surface metalness")
+    assert cards(board)["surface"].inputs["base_metalness"].wire == Wire("hard")
+    session.select(["both"])
+    board.actions_by_name["Swap inputs"].trigger()
+    assert cards(board)["both"].inputs["fg"].wire == Wire("cells")
+    board.actions_by_name["Cut wires"].trigger()
+    pick(board, hand, "noise background")
+    assert cards(board)["both"].inputs.get("bg") is None
+    assert cards(board)["both"].inputs["fg"].wire == Wire("cells")
+    board.actions_by_name["Find a card"].trigger()
+    pick(board, hand, "levels")
+    assert session.selection == ("levels",)
+    here = view.mapFromScene(view.cards["levels"].sceneBoundingRect().center())
+    assert view.viewport().rect().contains(here)
+
+
+def test_a_card_dragged_with_ctrl_leaves_its_chain(board: MainWindow, hand) -> None:
+    start = middle(board, "hard")
+    hand.drag(board.board.viewport(), start, start + QPoint(20, 110), keys=Qt.KeyboardModifier.ControlModifier)
+    assert cards(board)["surface"].inputs["specular_roughness"].wire == Wire("both")
+    assert cards(board)["hard"].position[1] > 0.8
+    assert board.history.labels[-1] == "Take out"
+
+
+def test_a_mark_on_a_wire_opens_and_converts_another_way(board: MainWindow, hand) -> None:
+    session = board.session
+    hand.drag(board.board.viewport(), out_tab(board, "red"), in_tab(board, "levels", "in"))
+    wire = next(one for one in board.board.wires if one.card == "levels")
+    assert wire.mark == "grey"
+    at = board.board.mapFromScene(wire.mark_box().center())
+    hand.click(board.board.viewport(), at)
+    menu = open_menu(board, "conversion")
+    green = next(action for action in menu.actions() if action.text() == "Green")
+    green.trigger()
+    menu.close()
+    wire = next(one for one in board.board.wires if one.card == "levels")
+    assert wire.mark == "g"
+    source = cards(board)["levels"].inputs["in"].wire.card
+    assert cards(board)[source].inputs["index"].value == 1
+    assert sum(card.attributes.get(CONVERT) == "true" for card in cards(board).values()) == 1
+    session.history.undo()
+    wire = next(one for one in board.board.wires if one.card == "levels")
+    menu = board.board.conversion_menu(wire)
+    weights = next(action for action in menu.actions() if action.text().startswith("Weights"))
+    weights.trigger()
+    dialog = board.findChild(WeightsDialog)
+    dialog.fields[0]._give(1.0, False)
+    lamp = next(card for card in cards(board).values() if card.category == "luminance")
+    assert lamp.inputs["lumacoeffs"].value[0] == 1.0
+    dialog.close()
+
+
+def test_frames_move_with_their_cards_and_notes_are_written_in_place(board: MainWindow, hand) -> None:
+    session, view = board.session, board.board
+    session.select(["rough", "cells"])
+    board.actions_by_name["Frame the chosen cards"].trigger()
+    (item,) = view.frames.values()
+    bar = view.mapFromScene(item.mapToScene(40, 8))
+    before = cards(board)["rough"].position
+    hand.drag(view.viewport(), bar, bar + QPoint(-30, -20))
+    after = cards(board)["rough"].position
+    assert after[0] < before[0]
+    assert after[1] < before[1]
+    assert cards(board)["both"].position == (1.6, 0.4), "what is outside stays"
+    (frame,) = frames(session.network)
+    assert frame.holds == ("rough", "cells")
+    (item,) = view.frames.values()
+    corner = view.mapFromScene(item.mapToScene(item.grip().center()))
+    hand.drag(view.viewport(), corner, corner + QPoint(40, 30))
+    assert frames(session.network)[0].width > frame.width
+    hand.double_click(view.viewport(), view.mapFromScene(item.mapToScene(40, 8)))
+    editor = view.findChild(FrameEditor)
+    editor.setPlainText("Grain")
+    hand.key(editor, Qt.Key.Key_Return)
+    assert frames(session.network)[0].title == "Grain"
+    hand.click(view.viewport(), view.mapFromScene(item.mapToScene(40, 8)))
+    view.setFocus()
+    hand.key(view, Qt.Key.Key_Delete)
+    assert frames(session.network) == []
+    assert "rough" in cards(board)
+
+
+def test_arrows_go_along_the_chain_and_b_shows_what_was_before(board: MainWindow, hand) -> None:
+    session, view = board.session, board.board
+    session.select(["hard"])
+    view.setFocus()
+    hand.key(view, Qt.Key.Key_Left)
+    assert session.selection == ("both",)
+    hand.key(view, Qt.Key.Key_Left)
+    assert session.selection[0] in ("rough", "cells")
+    hand.key(view, Qt.Key.Key_Right)
+    assert session.selection == ("both",)
+    now, document = shown(board), session.document
+    QTest.keyPress(view, Qt.Key.Key_B)
+    assert (shown(board) != now).any(), "without the chosen card"
+    assert session.document is document, "looking is no edit"
+    QTest.keyRelease(view, Qt.Key.Key_B)
+    assert (shown(board) == now).all()
+
+
+def test_pictures_lie_on_other_grounds_values_can_be_read_and_the_map_shows_the_board(board: MainWindow, hand) -> None:
+    view = board.board
+    flat = view.cards["cells"].picture.copy()
+    board.actions_by_name["Cards on a ball"].trigger()
+    assert settle(board)
+    assert view.cards["cells"].picture != flat
+    board.actions_by_name["Cards from least to greatest value"].trigger()
+    assert settle(board)
+    assert view.cards["cells"].picture != flat
+    board.actions_by_name["Cards lie flat"].trigger()
+    assert settle(board)
+    assert view.cards["cells"].picture == flat
+    hand.move(view.viewport(), middle(board, "red"))
+    assert board.pixel_label.text().endswith("0.800 0.100 0.050")
+    assert view.cards["rough"].spread.low < 0
+    assert not view.map.isVisible()
+    board.actions_by_name["Map of the board"].trigger()
+    assert view.map.isVisible()
+    before = view.mapToScene(view.viewport().rect().center())
+    hand.click(view.map, QPoint(10, 10))
+    assert view.mapToScene(view.viewport().rect().center()) != before
+
+
+def test_a_group_is_made_opened_given_inputs_and_opened_up(board: MainWindow, hand) -> None:
+    session = board.session
+    before = shown(board)
+    session.select(["rough", "cells", "both"])
+    board.actions_by_name["Bundle to a group"].trigger()
+    (group,) = session.selection
+    assert (shown(board) == before).all()
+    board.actions_by_name["Open the group"].trigger()
+    assert session.path == (group,)
+    assert "Group" in board.place_label.text()
+    session.select(["both"])
+    tab = next(tab for tab in session.library.definition(cards(board)["both"]).inputs.values() if tab.name == "mix")
+    assert acts.show_on_group(session, "both", "mix", "float", 0.3, tab.name)
+    hand.key(board.board, Qt.Key.Key_Escape)
+    hand.key(board.board, Qt.Key.Key_Escape)
+    assert session.path == ()
+    session.select([group])
+    editor = board.controls.layers
+    assert editor.rows.count() == 1
+    editor.rows.item(0).setText("Balance")
+    assert cards(board)[group].inputs["mix"].attributes["uiname"] == "Balance"
+    board.controls.fields["mix"].edited.emit(0.9, False)
+    assert cards(board)[group].inputs["mix"].value == 0.9
+    assert (shown(board) != before).any()
+    board.controls.layers.hide_input()
+    assert cards(board)[group].inputs == {}
+    session.select([group])
+    board.actions_by_name["Open up, back to cards"].trigger()
+    assert {"rough", "cells", "both"} <= cards(board).keys()
+    assert cards(board)["both"].inputs["mix"].value == 0.9
+
+
+def test_a_value_follows_another_and_both_ends_say_so(board: MainWindow, hand) -> None:
+    session = board.session
+    session.select(["hard"])
+    card = cards(board)["hard"]
+    tab = session.library.definition(card).inputs["amount"]
+    choices = values_to_follow(session, "hard", tab)
+    leader = next(one for one in choices if one.text.startswith("Mix · Amount"))
+    menu = value_menu(board.controls, session, card, tab, "Amount")
+    assert any(action.text().startswith("Follow") for action in menu.actions())
+    acts.link(session, links.Place("hard", "amount"), leader.data[0], "float", leader.data[1])
+    assert session.value_of(cards(board)["hard"], tab) == pytest.approx(0.3)
+    assert board.board.cards.keys().isdisjoint({n for n, c in cards(board).items() if LINK in c.attributes})
+    before = shown(board)
+    session.select(["both"])
+    number = board.controls.fields["mix"].fields[0]
+    number._give(0.8, False)
+    assert session.value_of(cards(board)["hard"], tab) == pytest.approx(0.8), "the follower follows"
+    assert (shown(board) != before).any()
+    link = links.link_of(session.network, links.Place("hard", "amount"))
+    dialog = LinkDialog(session, links.Place("hard", "amount"), "float", link, board)
+    dialog.factor._give(2.0, False)
+    assert session.value_of(cards(board)["hard"], tab) == pytest.approx(1.6)
+    dialog.deleteLater()
+    session.select(["hard"])
+    menu = value_menu(board.controls, session, cards(board)["hard"], tab, "Amount")
+    go = next(action for action in menu.actions() if action.text().startswith("Go to"))
+    go.trigger()
+    assert session.selection == ("both",)
+    session.select(["hard"])
+    menu = value_menu(board.controls, session, cards(board)["hard"], tab, "Amount")
+    next(action for action in menu.actions() if action.text() == "Cut the link").trigger()
+    assert cards(board)["hard"].inputs["amount"].value == pytest.approx(1.6)
+    assert not any(LINK in one.attributes for one in cards(board).values())
+
+
+def test_values_are_copied_and_pasted_and_go_back_to_their_default(board: MainWindow) -> None:
+    session = board.session
+    card = cards(board)["red"]
+    tab = session.library.definition(card).inputs["value"]
+    menu = value_menu(board.controls, session, card, tab, "Value")
+    next(action for action in menu.actions() if action.text() == "Copy the value").trigger()
+    assert QApplication.clipboard().text() == "0.8, 0.1, 0.05"
+    QApplication.clipboard().setText("0.1, 0.2, 0.3")
+    next(action for action in menu.actions() if action.text() == "Paste a value").trigger()
+    assert cards(board)["red"].inputs["value"].value == (0.1, 0.2, 0.3)
+    QApplication.clipboard().setText("a shopping list")
+    next(action for action in menu.actions() if action.text() == "Paste a value").trigger()
+    assert cards(board)["red"].inputs["value"].value == (0.1, 0.2, 0.3)
+    next(action for action in menu.actions() if action.text().startswith("Default")).trigger()
+    assert "value" not in cards(board)["red"].inputs
+
+
+def test_a_stack_of_the_chosen_cards_its_modes_order_and_opacity(board: MainWindow, hand) -> None:
+    session = board.session
+    session.select(["rough", "cells"])
+    board.actions_by_name["Add a stack"].trigger()
+    (name,) = session.selection
+    assert [one.source.wire is not None for one in stacks.layers(cards(board)[name])] == [True, True]
+    editor = board.controls.layers
+    editor.add.click()
+    assert len(stacks.layers(cards(board)[name])) == 3
+    board.controls.layers.rows.setCurrentRow(0)
+    board.controls.layers.down.click()
+    assert stacks.layers(cards(board)[name])[1].title == "Layer 3"
+    assert board.controls.layers.row == 1, "the moved layer stays chosen"
+    layers = stacks.layers(cards(board)[name])
+    editor = board.controls.layers
+    mode = editor.rows.itemWidget(editor.rows.item(0)).findChild(QComboBox)
+    mode.activated.emit(list(stacks.MODES).index("multiply"))
+    assert stacks.layers(cards(board)[name])[2].mode == "multiply"
+    board.controls.layers._opacity(0, 0.25, False)
+    assert cards(board)[name].inputs["opacity_3"].value == 0.25
+    board.controls.layers.rows.setCurrentRow(2)
+    board.controls.layers.drop.click()
+    assert len(stacks.layers(cards(board)[name])) == len(layers) - 1
+    hand.drag(board.board.viewport(), out_tab(board, name, "out"), landing(board, "specular_roughness"))
+    assert cards(board)["surface"].inputs["specular_roughness"].wire is not None
+
+
+def test_cards_are_copied_as_text_and_pasted_into_another_material(board: MainWindow, hand) -> None:
+    session = board.session
+    session.select(["rough", "cells", "both"])
+    board.actions_by_name["Copy"].trigger()
+    assert "<mix" in QApplication.clipboard().text()
+    acts.new_material_named(session, "Other")
+    board.actions_by_name["Paste"].trigger()
+    assert {"rough", "cells", "both"} <= cards(board).keys()
+    assert cards(board)["both"].inputs["fg"].wire == Wire("rough")
+    assert set(session.selection) == {"rough", "cells", "both"}
+    QApplication.clipboard().setText("nothing of use")
+    before = session.document
+    board.actions_by_name["Paste"].trigger()
+    assert session.document is before
+    assert board.banner.isVisible()
+    board.banner_buttons[0].click()

@@ -162,9 +162,13 @@ def test_a_colour_is_chosen_on_the_disc_typed_and_picked_from_the_screen(window:
     assert value(window, name, "value")[1] == pytest.approx(1.0)
     editor.linear[2]._give(0.25, False)
     assert value(window, name, "value")[2] == pytest.approx(0.25)
-    editor.take_at(window.preview.mapToGlobal(QPoint(5, 5)))
-    grey = window.session.project.bench.surround
-    assert shown(value(window, name, "value"))[0] == pytest.approx(grey, abs=0.02), "the preview's surround"
+    editor.pick.click()
+    at = window.board.mapToGlobal(QPoint(12, 12))
+    hand.click(editor, editor.mapFromGlobal(at))
+    board = QColor(window.theme.board)
+    assert shown(value(window, name, "value")) == pytest.approx(
+        (board.redF(), board.greenF(), board.blueF()), abs=0.005
+    )
     hand.key(editor, Qt.Key.Key_Escape)
     assert value(window, name, "value") == (0.5, 0.5, 0.5), "Escape brings back the colour of before"
     assert session.selection == (name,)

@@ -48,19 +48,20 @@ def link_of(network: Network, place: Place) -> Link | None:
         offset, at = _number(at), _before(network, at)
     if at is not None and at.attributes.get(LINK) == "factor":
         factor, at = _number(at), _before(network, at)
-    if at is None or at.attributes.get(LINK) != "value":
+    if at is None or at.attributes.get(LINK) != "value" or "value" not in at.inputs:
         return None
     return Link(at.name, factor, offset)
 
 
 def _number(card: Card) -> float:
-    value = card.inputs["in2"].value
-    return float(value[0] if isinstance(value, tuple) else value or 0.0)
+    one = card.inputs.get("in2")
+    value = one.value if one is not None else None
+    return float(value) if isinstance(value, int | float) else 0.0
 
 
 def _before(network: Network, card: Card) -> Card | None:
-    wire = card.inputs["in1"].wire
-    return network.cards.get(wire.card) if wire is not None else None
+    one = card.inputs.get("in1")
+    return network.cards.get(one.wire.card) if one is not None and one.wire is not None else None
 
 
 def linked_value(network: Network, place: Place) -> Value | None:

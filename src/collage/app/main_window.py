@@ -385,7 +385,7 @@ class MainWindow(QMainWindow):
             return
         self._board_images = made.images
         self.board.show_pictures(made.images, made.problems)
-        self.board.show_values(made.values, made.size)
+        self.board.show_values(made.values, made.size, made.limits)
         self.controls.show_pictures(made.images, made.values)
         if not self.session.path:
             self.channels.show_pictures(made.images)

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -27,6 +27,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QApplication,
+    QGraphicsItem,
     QGraphicsPathItem,
     QGraphicsRectItem,
     QGraphicsScene,
@@ -54,7 +55,7 @@ from collage.core.images.files import READ_SUFFIXES
 from collage.core.nodes.labels import TYPE_WORDS, input_label
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, join, origin, told, ways
-from collage.core.render.values import spread_of
+from collage.core.render.values import Limits
 
 MANY = 24  # cards from which on the map of the board shows by itself
 MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
@@ -121,6 +122,10 @@ class Board(QGraphicsView):
         self._pull = self._all_wires = False
         self._values: Mapping[str, np.ndarray] = {}
         self._value_size = (1, 1)
+        self._sharpen = QTimer(self)
+        self._sharpen.setSingleShot(True)
+        self._sharpen.setInterval(160)
+        self._sharpen.timeout.connect(self._draw_sharply)
         self.map = BoardMap(theme, self)
         self.map.wanted.connect(self._look_at)
         self.map_wanted: bool | None = None  # None: shown once there are many cards
@@ -342,13 +347,14 @@ class Board(QGraphicsView):
                 wire.hot = hot
                 wire.update()
 
-    def show_values(self, values: Mapping[str, np.ndarray], size: tuple[int, int]) -> None:
-        """The numbers (k, h w) behind the cards' pictures."""
+    def show_values(
+        self, values: Mapping[str, np.ndarray], size: tuple[int, int], limits: Mapping[str, Limits]
+    ) -> None:
+        """The numbers (k, h w) behind the cards' pictures, and their limits."""
         self._values, self._value_size = values, size
         for name, item in self.cards.items():
-            found = spread_of(values[name]) if name in values else None
-            if found != item.spread:
-                item.spread = found
+            if limits.get(name) != item.limits:
+                item.limits = limits.get(name)
                 item.update()
 
     def show_pictures(self, pictures: Mapping[str, QImage], problems: Mapping[str, CollageError]) -> None:
@@ -356,7 +362,8 @@ class Board(QGraphicsView):
         for name, item in self.cards.items():
             problem = problems.get(name)
             if name in pictures or problem is not item.problem:
-                item.picture = pictures.get(name, item.picture)
+                if name in pictures:
+                    item.show_picture(pictures[name])
                 item.problem = problem
                 item.setToolTip(str(problem) if problem is not None else "")
                 item.update()
@@ -383,7 +390,20 @@ class Board(QGraphicsView):
         self.centerOn(centre)
         self._lay_wires()
 
+    def _begin_zoom(self) -> None:
+        """While the zoom moves, cards are drawn once and scaled; when it rests, they are drawn sharply."""
+        if not self._sharpen.isActive():
+            for item in self.cards.values():
+                item.setCacheMode(QGraphicsItem.CacheMode.ItemCoordinateCache)
+        self._sharpen.start()
+
+    def _draw_sharply(self) -> None:
+        for item in self.cards.values():
+            item.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+
     def zoom(self, factor: float, around: QPoint) -> None:
+        if len(self.cards) > MANY:
+            self._begin_zoom()
         now = self.transform().m11()
         factor = min(max(now * factor, 0.15), 3.0) / now
         before = self.mapToScene(around)

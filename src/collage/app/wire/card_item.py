@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from collage.app.theme import Theme, font
@@ -15,11 +15,12 @@ from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes.labels import input_label, title_of
 from collage.core.nodes.library import Library
-from collage.core.render.values import Spread
+from collage.core.render.values import Limits
 
 WIDTH, HEIGHT = 120.0, 96.0
 PICTURE = QRectF(3, 3, WIDTH - 6, 68)
 CUT = 8.0
+FAR = 0.35  # zoom from which on letters on cards can be read
 SPACING, FIRST = 15.0, 14.0
 MOST_TABS = 6
 UNIT_X, UNIT_Y = 150.0, 122.0
@@ -91,8 +92,9 @@ class CardItem(QGraphicsItem):
         super().__init__()
         self.library, self.theme = library, theme
         self.picture: QImage | None = None
+        self._cut: dict[int, QPixmap] = {}  # the picture, its corner cut off, by how much smaller it is
         self.problem: CollageError | None = None
-        self.spread: Spread | None = None
+        self.limits: Limits | None = None
         self.chosen = self.hovered = self.peeked = self.named = False
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         self.take(card)
@@ -185,20 +187,15 @@ class CardItem(QGraphicsItem):
             self._draw_names(painter)
 
     def _draw_picture(self, painter: QPainter) -> None:
-        clip = QPainterPath()
-        clip.addRect(PICTURE)
-        corner = QPainterPath(QPointF(0, 0))
-        corner.lineTo(CUT + 4, 0)
-        corner.lineTo(0, CUT + 4)
-        corner.closeSubpath()
-        painter.save()
-        painter.setClipPath(clip.subtracted(corner))
+        zoom = painter.worldTransform().m11()
         if self.picture is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(PICTURE, self.picture)
+            cut = self._picture_for(zoom)
+            painter.drawPixmap(PICTURE, cut, QRectF(cut.rect()))
         else:
             painter.fillRect(PICTURE, QColor(self.theme.board))
-        self._draw_flags(painter)
+        if zoom > FAR:
+            self._draw_flags(painter)
         if self.card.skipped:
             veil = QColor(self.theme.card)
             veil.setAlpha(150)
@@ -211,11 +208,32 @@ class CardItem(QGraphicsItem):
             painter.fillRect(band, QColor(self.theme.card))
             painter.setPen(QColor(self.theme.ink))
             painter.drawText(band.adjusted(3, 1, -3, -1), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignCenter, text)
-        painter.restore()
+
+    def show_picture(self, picture: QImage) -> None:
+        self.picture = picture
+        self._cut.clear()
+
+    def _picture_for(self, zoom: float) -> QPixmap:
+        """The picture about as large as it is drawn: far away a small one is enough, and much quicker."""
+        assert self.picture is not None
+        smaller = 1 if zoom > 0.75 else 2 if zoom > 0.4 else 4
+        if smaller not in self._cut:
+            image = self.picture.convertToFormat(QImage.Format.Format_ARGB32_Premultiplied)
+            size = image.size() / smaller
+            image = image.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)
+            corner = (CUT + 1 - PICTURE.x()) * image.width() / PICTURE.width()
+            painter = QPainter(image)
+            painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+            painter.setBrush(Qt.GlobalColor.black)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawPolygon([QPointF(0, 0), QPointF(corner, 0), QPointF(0, corner)])
+            painter.end()
+            self._cut[smaller] = QPixmap.fromImage(image)
+        return self._cut[smaller]
 
     def _draw_flags(self, painter: QPainter) -> None:
         """What the picture cannot show: values below 0, above 1, or no number at all."""
-        found = self.spread
+        found = self.limits
         if found is None or self.card.category in _DIRECTIONAL:
             return
         flags = [

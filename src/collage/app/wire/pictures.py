@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -23,6 +23,7 @@ from collage.core.render.cards import UNIT_BOX, Box, CardPictures, Ground, card_
 from collage.core.render.picture import Renderer
 from collage.core.render.scene import own_bounds
 from collage.core.render.swatch import swatch
+from collage.core.render.values import Limits, limits_of
 
 PICTURE_SIZE = (228, 136)
 
@@ -44,6 +45,7 @@ class BoardPictures:
     problems: dict[str, CollageError]
     values: dict[str, np.ndarray]  # (k, h w), what a picture shows, by card
     size: tuple[int, int] = (1, 1)
+    limits: dict[str, Limits] = field(default_factory=dict)
 
 
 class PictureMaker(QObject):
@@ -136,13 +138,14 @@ class PictureMaker(QObject):
             )
             images, problems = _images(made), _here(made, path)
             values = dict(made.values)
-            yield BoardPictures(material, path, images, problems, values, PICTURE_SIZE)
+            limits = {name: limits_of(value) for name, value in values.items()}
+            yield BoardPictures(material, path, images, problems, values, PICTURE_SIZE, limits)
             if surfaces:
                 balls = {
                     name: to_image(swatch(self.renderer, showing(document, name), folder, PICTURE_SIZE, cancelled))
                     for name in surfaces
                 }
-                yield BoardPictures(material, path, {**images, **balls}, problems, values, PICTURE_SIZE)
+                yield BoardPictures(material, path, {**images, **balls}, problems, values, PICTURE_SIZE, limits)
 
         self.worker.ask(work)
 

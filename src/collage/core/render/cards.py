@@ -20,7 +20,7 @@ from collage.core.images.store import ImageStore
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.picture import shown_value, to_display
-from collage.core.render.values import NO_NUMBER, marked, marks, scaled, spread_of
+from collage.core.render.values import NO_NUMBER, limits_of, marked, marks, scaled
 
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT_BOX: Box = ((0.0, 0.0, 0.0), (1.0, 1.0, 0.0))
@@ -144,7 +144,7 @@ def _picture(
     if not mark:
         codes = np.where(codes == NO_NUMBER, codes, 0)
     if ground == "raw":
-        value, what = scaled(value, spread_of(value)), "float" if len(value) < 3 else "vector3"
+        value, what = scaled(value, limits_of(value)), "float" if len(value) < 3 else "vector3"
     shown = shown_value(value, what, value.shape[1])
     if light is not None:
         shown = np.where(light > 0, shown * light, SURROUND)

@@ -14,6 +14,26 @@ LOUD = (255, 0, 200)
 """What stands for a value that is no number."""
 
 
+@dataclass(frozen=True)
+class Limits:
+    """The least and the greatest of some values (0 where there is none), and how many are no number."""
+
+    low: float
+    high: float
+    broken: int
+
+
+def limits_of(value: Array) -> Limits:
+    """The limits of (k, n) values; of more than three channels the first three count."""
+    value = value[:3]
+    total = float(value.sum())
+    if np.isfinite(total):  # one sum tells whether all of them are numbers
+        return Limits(float(value.min()), float(value.max()), 0)
+    good = np.isfinite(value)
+    broken = int((~good).any(axis=0).sum())
+    return Limits(float(value[good].min()), float(value[good].max()), broken) if good.any() else Limits(0, 0, broken)
+
+
 @dataclass(frozen=True, eq=False)
 class Spread:
     """How values are spread. low, high : the least and the greatest of them (0 where there is none).
@@ -35,10 +55,8 @@ class Spread:
 
 def spread_of(value: Array) -> Spread:
     """The spread of (k, n) values; of alpha and more than three channels the first three. Covers 0 to 1 at least."""
-    value = value[:3]
-    good = np.isfinite(value)
-    broken = int((~good).any(axis=0).sum())
-    low, high = (float(value[good].min()), float(value[good].max())) if good.any() else (0.0, 0.0)
+    value, limits = value[:3], limits_of(value)
+    good, low, high, broken = np.isfinite(value), limits.low, limits.high, limits.broken
     start, stop = min(low, 0.0), max(high, 1.0)
     counts = np.stack(
         [np.histogram(row[fine], bins=BINS, range=(start, stop))[0] for row, fine in zip(value, good, strict=True)]
@@ -69,6 +87,6 @@ def marked(picture: np.ndarray, codes: np.ndarray) -> np.ndarray:
     return out
 
 
-def scaled(value: Array, spread: Spread) -> Array:
+def scaled(value: Array, limits: Limits) -> Array:
     """(k, n) values from their least to their greatest as 0 to 1."""
-    return (value - spread.low) / max(spread.high - spread.low, 1e-9)
+    return (value - limits.low) / max(limits.high - limits.low, 1e-9)

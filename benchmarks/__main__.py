@@ -16,7 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
-from benchmarks import evaluator
+from benchmarks import board, evaluator
 from benchmarks.plain_noise import fractal3d
 from collage.cli import prepare_kernels
 from collage.core.document import edits
@@ -153,6 +153,8 @@ def main() -> None:
         make_sample("potting-shed", folder)
         pictures(folder)
         starting(folder)
+    print()
+    board.measure()
 
 
 if __name__ == "__main__":

@@ -67,7 +67,8 @@ def measure() -> None:
         settle(window)
         network = large_material(window.session.library)
         window.session.history.do("Large", lambda project: project.with_material("Large", network))
-        settle(window)
+        maker = window.maker
+        wait_until(lambda: not maker._rest.isActive() and maker.materials_worker.idle and maker.worker.idle)
         names = [name for name in network.cards if name.startswith("card")]
         begin = time.perf_counter()
         card_pictures(
@@ -91,9 +92,7 @@ def measure() -> None:
         zoom = _frames(window, lambda number: board.zoom(1.04 if number % 40 < 20 else 1 / 1.04, middle))
         board.resetTransform()
         near = _frames(window, lambda number: board._scroll(QPoint(9 if number % 20 < 10 else -9, 3)))
-        print(
-            f"board of {CARDS} cards: {pan:.0f} pictures a second panned far away, {near:.0f} near, {zoom:.0f} zoomed"
-        )
+        print(f"the board: {pan:.0f} pictures a second panned far away, {near:.0f} panned near, {zoom:.0f} zoomed")
         window.session._clean = window.session.project
         window.close()
 

@@ -108,6 +108,12 @@ class Hand:
         if release:
             self._send(widget, QEvent.Type.MouseButtonRelease, end, button, none, keys)
 
+    def drop(self, widget: QWidget, at: QPoint) -> None:
+        """Ends a drag that was begun without letting go."""
+        left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+        self._send(widget, QEvent.Type.MouseMove, at, none, left, Qt.KeyboardModifier.NoModifier)
+        self._send(widget, QEvent.Type.MouseButtonRelease, at, left, none, Qt.KeyboardModifier.NoModifier)
+
     def move(self, widget: QWidget, at: QPoint) -> None:
         none = Qt.MouseButton.NoButton
         self._send(widget, QEvent.Type.MouseMove, at, none, none, Qt.KeyboardModifier.NoModifier)

@@ -31,6 +31,9 @@ from collage.core.project.recovery import Desk
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench, Camera
 
+FINER = 24.0
+"""What the position is multiplied by for a new pattern: its features are some centimetres wide."""
+
 
 class Session:
     """One open project."""
@@ -260,6 +263,8 @@ class Session:
             network = edits.move_cards(edits.add_card(network, new_card(definition, name)), {name: place})
             if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
                 network = self._with_coordinates(network, name, place)
+            if definition.group == "procedural3d" and "position" in definition.inputs and target != "position":
+                network = self._with_position(network, name, place)
             if source is not None and target:
                 network = join(self.library, network, source, name, target, definition.inputs[target].type)
             return network
@@ -301,6 +306,27 @@ class Session:
         card = Card(uv, "texcoord", "vector2", {}, {"nodedef": "ND_texcoord_vector2"})
         network = edits.move_cards(edits.add_card(network, card), {uv: (place[0] - 1.0, place[1])})
         return edits.connect(network, Wire(uv), name, "texcoord", "vector2")
+
+    def _with_position(self, network: Network, name: str, place: tuple[float, float]) -> Network:
+        """A pattern in space starts from the position made finer: in metres it would hardly change on an object."""
+        for card in network.cards.values():
+            source = card.inputs.get("in1")
+            before = network.cards.get(source.wire.card) if source is not None and source.wire is not None else None
+            if card.category == "multiply" and card.type == "vector3" and before and before.category == "position":
+                if name in network.upstream(card.name):
+                    continue
+                return edits.connect(network, Wire(card.name), name, "position", "vector3")
+        position, finer = network.free_name("position"), network.free_name("finer")
+        x, y = place
+        own = Card(position, "position", "vector3", {}, {"nodedef": "ND_position_vector3"})
+        inputs = {
+            "in1": Input("in1", "vector3", None, Wire(position)),
+            "in2": Input("in2", "float", FINER),
+        }
+        scaled = Card(finer, "multiply", "vector3", inputs, {"nodedef": "ND_multiply_vector3FA", "uiname": "Finer"})
+        network = edits.add_card(edits.add_card(network, own), scaled)
+        network = edits.move_cards(network, {position: (x - 2.0, y), finer: (x - 1.0, y)})
+        return edits.connect(network, Wire(finer), name, "position", "vector3")
 
     def remove(self, names: Iterable[str]) -> None:
         hidden = hidden_on_board(self.network)

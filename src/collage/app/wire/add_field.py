@@ -74,9 +74,11 @@ class AddField(QFrame):
 
     def _search(self, text: str) -> None:
         self.found.clear()
-        for offer in search(self._every, text):
-            if self._source_type and not self.target_input(offer):
-                continue
+        found = search(self._every, text)
+        if self._source_type:  # what takes the wire as it is comes before what converts it
+            found = [offer for offer in found if self.target_input(offer)]
+            found.sort(key=self._converts)
+        for offer in found:
             word = TYPE_WORDS.get(offer.definition.type, offer.definition.type)
             item = QListWidgetItem(f"{offer.label}  ·  {word}")
             item.setData(Qt.ItemDataRole.UserRole, offer)
@@ -88,6 +90,9 @@ class AddField(QFrame):
                 item.setIcon(icon)
             self.found.addItem(item)
         self.found.setCurrentRow(0)
+
+    def _converts(self, offer: Offer) -> bool:
+        return offer.definition.inputs[self.target_input(offer)].type != self._source_type
 
     def _take(self, item: QListWidgetItem | None) -> None:
         if item is None:

@@ -145,12 +145,10 @@ class SourcesPanel(QFrame):
         self._area = scroll_area()
         layout.addWidget(self._area, 1)
         session.changed.connect(self._on_changed)
-        session.material_changed.connect(self.rebuild)
         self.rebuild()
 
     def close_down(self) -> None:
         self.session.changed.disconnect(self._on_changed)
-        self.session.material_changed.disconnect(self.rebuild)
 
     def _on_changed(self, before: object, after: object) -> None:
         if self._key() != self._shown_key:
@@ -159,7 +157,7 @@ class SourcesPanel(QFrame):
     def _key(self) -> tuple[object, ...]:
         project = self.session.project
         worn = tuple(item.material for item in project.bench.objects)
-        return (tuple(project.materials), tuple(self._sets()), self.session.material, worn)
+        return (tuple(project.materials), tuple(self._sets()), worn)
 
     def set_kind_pictures(self, pictures: dict[str, QPixmap]) -> None:
         self._pictures.update(pictures)

@@ -161,6 +161,7 @@ STARTS: dict[str, dict[str, float]] = {
     "noise3d": {"amplitude": 0.5, "pivot": 0.5},
     "constant": {"value": 0.5},
     "mix": {"mix": 0.5},
+    "range": {"doclamp": 1.0},
 }
 """Values that a new card starts with where the standard's defaults would show nothing."""
 
@@ -170,7 +171,9 @@ def new_card(definition: NodeDef, name: str) -> Card:
     card = definition.new_card(name)
     for key, number in STARTS.get(definition.category, {}).items():
         tab = definition.inputs.get(key)
-        if tab is not None and tab.type in CHANNELS and tab.type not in ("integer", "boolean"):
+        if tab is not None and tab.type == "boolean":
+            card = card.with_input(Input(key, tab.type, bool(number)))
+        elif tab is not None and tab.type in CHANNELS and tab.type != "integer":
             count = CHANNELS[tab.type]
             value: Value = number if count == 1 else (number,) * count
             card = card.with_input(Input(key, tab.type, value))
@@ -206,11 +209,19 @@ def input_label(name: str, given: str = "") -> str:
 
 
 def offers(library: Library) -> list[Offer]:
-    """Every kind that can be added, one for each category and output type, plain types first."""
-    preferred = {"color3": 0, "float": 1, "vector3": 2, "vector2": 3, "multioutput": 4}
+    """Every kind that can be added, one for each category and output type, plain types first.
+
+    A pattern is a number before it is a colour: most of them become masks.
+    """
+    preferred = {"color3": 1, "float": 2, "vector3": 3, "vector2": 4, "multioutput": 5}
+
+    def rank(one: NodeDef) -> int:
+        pattern = one.group in ("procedural2d", "procedural3d") and one.type == "float"
+        return 0 if pattern else preferred.get(one.type, 9)
+
     found: list[Offer] = []
     seen: set[tuple[str, str]] = set()
-    for definition in sorted(library, key=lambda one: (label_of(one.category), preferred.get(one.type, 9))):
+    for definition in sorted(library, key=lambda one: (label_of(one.category), rank(one))):
         key = (definition.category, definition.type)
         hidden = definition.group in _HIDDEN_GROUPS or definition.category in _HIDDEN
         surface = definition.type == "surfaceshader" and definition.category in SURFACE_LABELS

@@ -1,0 +1,119 @@
+"""The tutorial of the README, done by mouse and keyboard: two maps, a mask broken by noise, in under 25 actions."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from places import landing, middle, out_tab
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QMenu
+
+from collage.app.main_window import MainWindow
+from collage.app.start import settle
+from collage.app.widgets.card_editors import LevelsEditor
+from collage.app.wire import acts
+from collage.core.document.model import Wire
+
+
+class Counted:
+    """A hand whose actions are counted: a click, a drag, a drop, a word typed, a key."""
+
+    def __init__(self, window: MainWindow, hand) -> None:
+        self.window, self.hand, self.actions = window, hand, 0
+        self.view = window.board.viewport()
+
+    def drop(self, path: Path, at: QPoint) -> str:
+        self.actions += 1
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDropEvent(
+            QPointF(at), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+        self.window.board.dropEvent(event)
+        return self.window.session.selection[0]
+
+    def add(self, words: str) -> str:
+        """Enter, the words, Enter."""
+        self.actions += 1
+        self.window.board.setFocus()
+        self.hand.key(self.window.board, Qt.Key.Key_Return)
+        return self.choose(words)
+
+    def choose(self, words: str) -> str:
+        self.actions += 2
+        self.hand.type(self.window.add_field.line, words)
+        self.hand.key(self.window.add_field.line, Qt.Key.Key_Return)
+        return self.window.session.selection[0]
+
+    def drag(self, start: QPoint, end: QPoint, widget=None) -> None:
+        self.actions += 1
+        self.hand.drag(widget or self.view, start, end)
+
+    def wire_to_landing(self, card: str, name: str) -> None:
+        """A drag to the right border, where the channels that fit show while the wire is in hand."""
+        self.actions += 1
+        start = out_tab(self.window, card)
+        border = QPoint(self.view.width() - 120, start.y())
+        self.hand.drag(self.view, start, border, release=False)
+        self.hand.drop(self.view, landing(self.window, name))
+
+    def offer(self, label: str) -> None:
+        """A click on one of the inputs that are offered."""
+        self.actions += 1
+        menu = [one for one in self.window.board.findChildren(QMenu, "offers") if one.isVisible()][-1]
+        action = next(action for action in menu.actions() if action.text().startswith(label))
+        action.trigger()
+        menu.close()
+
+
+def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWindow, hand) -> None:
+    session = window.session
+    acts.new_material_named(session, "Mossy clay")
+    part = next(k for k, item in enumerate(session.project.bench.objects) if item.material == "Lime-bloomed clay")
+    acts.give_material(session, part, "Mossy clay")
+    assert settle(window)
+    plain = window.preview.picture.display.copy()
+    me = Counted(window, hand)
+    me.actions = 2  # New material; its picture dragged onto the pot
+
+    maps = session.base_folder / "maps"
+    clay = me.drop(maps / "terracotta" / "terracotta_base_color.png", QPoint(90, 90))
+    glaze = me.drop(maps / "celadon" / "celadon_base_color.png", QPoint(90, 240))
+    mix = me.add("mix")
+    me.drag(middle(window, mix), QPoint(420, 160))
+    me.drag(out_tab(window, glaze), middle(window, mix))
+    me.offer("Foreground")
+    me.drag(out_tab(window, clay), middle(window, mix))
+    me.offer("Background")
+    me.wire_to_landing(mix, "base_color")
+    noise = me.add("fractal")
+    me.drag(middle(window, noise), QPoint(90, 400))
+    me.drag(out_tab(window, noise), QPoint(250, 400))
+    levels = me.choose("levels")
+    assert session.network.cards[levels].inputs["in"].wire == Wire(noise)
+    assert settle(window)
+    editor = window.controls.editor
+    assert isinstance(editor, LevelsEditor)
+    low, high = (QPoint(round(editor._marks()[name][0]), 104) for name in ("inlow", "inhigh"))
+    me.drag(low, low - QPoint(16, 0), editor)
+    high = QPoint(round(editor._marks()["inhigh"][0]), 104)
+    me.drag(high, high - QPoint(60, 0), editor)
+    me.drag(out_tab(window, levels), middle(window, mix))
+    me.offer("Amount")
+
+    inputs = session.network.cards[mix].inputs
+    assert {name: one.wire for name, one in inputs.items() if one.wire} == {
+        "fg": Wire(glaze), "bg": Wire(clay), "mix": Wire(levels),
+    }  # fmt: skip
+    assert session.document.cards["surface"].inputs["base_color"].wire == Wire(mix)
+    assert me.actions < 25
+    assert settle(window)
+    shown = window.preview.picture.display
+    on_pot = window.preview.picture.parts == part
+    colours = shown[on_pot].astype(int)
+    reddish = (colours[:, 0] > colours[:, 1] + 25).mean()
+    greenish = (colours[:, 1] > colours[:, 0]).mean()
+    assert reddish > 0.05
+    assert greenish > 0.05, "both maps are to be seen"
+    assert (shown != plain).any()

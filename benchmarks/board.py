@@ -68,7 +68,7 @@ def measure() -> None:
         network = large_material(window.session.library)
         window.session.history.do("Large", lambda project: project.with_material("Large", network))
         maker = window.maker
-        wait_until(lambda: not maker._rest.isActive() and maker.materials_worker.idle and maker.worker.idle)
+        wait_until(lambda: not maker.resting and maker.materials_worker.idle and maker.worker.idle)
         names = [name for name in network.cards if name.startswith("card")]
         begin = time.perf_counter()
         card_pictures(

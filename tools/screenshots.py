@@ -8,13 +8,22 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from dataclasses import replace
+
 from PySide6.QtCore import QPoint
 
 from collage.app.main_window import MainWindow
 from collage.app.start import window_shot
+from collage.app.widgets.card_editors import RampEditor
+from collage.app.widgets.colour_editor import linear_of
+from collage.app.wire import acts
 from collage.cli import prepare_kernels
+from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
+from collage.core.document.model import Input, Wire
+from collage.core.nodes.labels import new_card
 from collage.core.nodes.library import load_library
+from collage.core.nodes.stacks import Layer
 from collage.core.project.folder import load_project
 from collage.core.render.files import write_picture
 from collage.core.render.picture import PictureRequest, Renderer
@@ -62,6 +71,82 @@ def patterns(window: MainWindow) -> None:
     window.board.fit_all()
 
 
+def offer(window: MainWindow) -> None:
+    """A card's picture dropped on another: what fits is offered."""
+    window.session.select(["edge"])
+    item = window.board.cards["bloom"]
+    window.board.offer_inputs("edge", "bloom", window.board.mapToGlobal(window.board.mapFromScene(item.pos())))
+
+
+def _add(window: MainWindow, definition: str, name: str, place: tuple[float, float]) -> None:
+    card = new_card(window.session.library[definition], name)
+    window.session.edit("Add", lambda network: edits.move_cards(edits.add_card(network, card), {name: place}))
+
+
+def ramp(window: MainWindow) -> None:
+    """Mineral colours along a ramp of five stops."""
+    _add(window, "ND_ramp", "mineral", (3.3, 3.1))
+    session = window.session
+    stops = ((0.0, "3B2216"), (0.28, "8A4A2B"), (0.5, "C8875C"), (0.72, "D9C7AE"), (1.0, "F1EDE4"))
+    session.select(["mineral"])
+    editor = window.controls.editor
+    assert isinstance(editor, RampEditor)
+    editor.bar.stops = [(place, (*linear_of(_encoded(text)), 1.0)) for place, text in stops]
+    editor.bar.chosen = 2
+    editor.bar.changed.emit(False)
+    window.board.fit_all()
+
+
+def _encoded(text: str) -> tuple[float, float, float]:
+    return int(text[:2], 16) / 255, int(text[2:4], 16) / 255, int(text[4:], 16) / 255
+
+
+def levels(window: MainWindow) -> None:
+    _add(window, "ND_range_float", "levels", (5.4, 3.3))
+    session = window.session
+    session.wire(Wire("edge"), "levels", "in", "float")
+    for name, value in (("inlow", 0.12), ("inhigh", 0.62), ("gamma", 1.4)):
+        session.set_value("levels", name, "float", value)
+    session.select(["levels"])
+    window.board.fit_all()
+
+
+def group(window: MainWindow) -> None:
+    """Inside the group that makes the lime's mask, with a frame and a note."""
+    session = window.session
+    session.select(["finer", "clouds", "rising", "edge"])
+    acts.bundle(session)
+    (name,) = session.selection
+    acts.change_group(session, name, "Name", lambda card: card.with_attribute("uiname", "Lime mask"))
+    session.open_group((name,))
+    session.select(["clouds", "rising"])
+    acts.frame_chosen(session)
+    frame = frames.frames(session.network)[0]
+    acts.change_frame(session, "Name", replace(frame, title="Where the lime sits"))
+    note = acts.add_note(session, (frame.x, frame.y - 0.6))
+    text = "Clouds break the edge; height keeps it near the foot."
+    acts.change_frame(session, "Write", frames.Frame(note, "", text, frame.x, frame.y - 0.75, 2.4, 0.6))
+    session.select(["edge"])
+    window.board.fit_all()
+
+
+def stack(window: MainWindow) -> None:
+    """Three layers over the clay."""
+    session = window.session
+    session.select(["clay", "lime"])
+    name = acts.add_stack(session, (5.6, 3.2))
+    window.controls.layers.add_layer()  # type: ignore[union-attr]
+    session.wire(Wire("edge"), name, "mask_3", "float")
+    acts.change_layers(session, name, "Modes", _modes)
+    window.board.fit_all()
+
+
+def _modes(layers: list[Layer]) -> list[Layer]:
+    first, second, third = layers
+    dust = replace(third, title="Dust", mode="screen", source=replace(third.source, value=(0.35, 0.31, 0.25)))
+    return [first, replace(second, mode="multiply", opacity=Input("opacity", "float", 0.6)), dust]
+
+
 def main() -> None:
     prepare_kernels()
     with tempfile.TemporaryDirectory() as place:
@@ -74,6 +159,11 @@ def main() -> None:
         window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
+        window_shot(folder, OUT / "wire-offer.png", prepare=offer)
+        window_shot(folder, OUT / "wire-ramp.png", prepare=ramp)
+        window_shot(folder, OUT / "wire-levels.png", prepare=levels)
+        window_shot(folder, OUT / "wire-group.png", prepare=group)
+        window_shot(folder, OUT / "wire-stack-night.png", theme="night", prepare=stack)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

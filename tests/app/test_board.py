@@ -230,7 +230,7 @@ def test_pictures_lie_on_other_grounds_values_can_be_read_and_the_map_shows_the_
     assert view.cards["cells"].picture == flat
     hand.move(view.viewport(), middle(board, "red"))
     assert board.pixel_label.text().endswith("0.800 0.100 0.050")
-    assert view.cards["rough"].spread.low < 0
+    assert view.cards["rough"].limits.low < 0
     assert not view.map.isVisible()
     board.actions_by_name["Map of the board"].trigger()
     assert view.map.isVisible()

@@ -375,6 +375,11 @@ class Session:
         """A file's name as a material holds it: from the folder that the material lies in."""
         return Path(os.path.relpath(path.resolve(), material_folder(self.base_folder).resolve())).as_posix()
 
+    def found(self, stored: str) -> Path:
+        """Where a file lies that a material names."""
+        prefix = self.document.attributes.get("fileprefix", "")
+        return material_folder(self.base_folder) / (prefix + stored)
+
     def add_material(self, path: Path) -> None:
         """Takes a MaterialX document into the project as another material. Raises CollageError."""
         document = read_document(path)

@@ -8,7 +8,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from collage.app.main_window import MainWindow
@@ -90,6 +91,17 @@ def settle(window: MainWindow, seconds: float = 90.0) -> bool:
     )
 
 
+def _with_popups(window: MainWindow) -> QPixmap:
+    """The window as it looks, with the menus that are open over it."""
+    shot = window.grab()
+    painter = QPainter(shot)
+    for popup in QApplication.topLevelWidgets():
+        if popup is not window and popup.isVisible() and popup.windowType() == Qt.WindowType.Popup:
+            painter.drawPixmap(window.mapFromGlobal(popup.pos()), popup.grab())
+    painter.end()
+    return shot
+
+
 def window_shot(
     folder: Path, path: Path, *, theme: str = "day", prepare: Callable[[MainWindow], None] | None = None
 ) -> None:
@@ -107,8 +119,10 @@ def window_shot(
     if prepare is not None:
         prepare(window)
     settle(window)
+    maker = window.maker
+    wait_until(lambda: maker.materials_worker.idle and not maker.resting, 20)
     wait_until(lambda: False, 0.2)
-    window.grab().save(str(path))
+    _with_popups(window).save(str(path))
     window.session._clean = window.session.project  # a shot changes nothing worth asking about
     window.close()
     (path.parent / ".settings.json").unlink(missing_ok=True)

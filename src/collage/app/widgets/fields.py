@@ -6,16 +6,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import (
-    QColor,
-    QMouseEvent,
-)
+from PySide6.QtCore import QPoint, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QImageReader, QMouseEvent, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QPushButton,
     QWidget,
@@ -244,11 +242,19 @@ class TextField(Field):
 
 
 class FileField(TextField):
-    """A file: its name, and a button to choose another. `relative` turns a path into what is stored."""
+    """A file: its picture and name, and a button to choose another.
 
-    def __init__(self, relative: Callable[[Path], str]) -> None:
+    relative : turns a path into what is stored. found : turns what is stored into a path, for the picture.
+    """
+
+    def __init__(self, relative: Callable[[Path], str], found: Callable[[str], Path] | None = None) -> None:
         super().__init__()
-        self._relative = relative
+        self._relative, self._found = relative, found
+        self.picture = QLabel()
+        self.picture.setFixedSize(28, 22)
+        self.picture.setScaledContents(True)
+        self.picture.setVisible(False)
+        self.row.insertWidget(0, self.picture)
         button = QPushButton("…")
         button.setFixedSize(24, 22)
         button.setToolTip("Choose a file")
@@ -256,12 +262,25 @@ class FileField(TextField):
         button.clicked.connect(self._choose)
         self.row.addWidget(button)
 
+    def set_value(self, value: Value) -> None:
+        super().set_value(value)
+        pixmap = _small(self._found(str(value))) if self._found is not None and value else QPixmap()
+        self.picture.setVisible(not pixmap.isNull())
+        self.picture.setPixmap(pixmap)
+
     def _choose(self) -> None:
         patterns = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)"
         name, _ = QFileDialog.getOpenFileName(self, "Choose an image", "", patterns)
         if name:
             self.set_value(self._relative(Path(name)))
             self.edited.emit(self._value, False)
+
+
+def _small(path: Path) -> QPixmap:
+    """A small picture of an image file, read at that size; none of kinds that Qt does not read."""
+    reader = QImageReader(str(path))
+    reader.setScaledSize(QSize(56, 44))
+    return QPixmap.fromImage(reader.read()) if reader.canRead() else QPixmap()
 
 
 def soft_range(tab: TabDef) -> tuple[float, float]:
@@ -279,7 +298,7 @@ def soft_range(tab: TabDef) -> tuple[float, float]:
     return (low, high) if high > low else (low, low + 1.0)
 
 
-def field_for(tab: TabDef, relative: Callable[[Path], str]) -> Field | None:
+def field_for(tab: TabDef, relative: Callable[[Path], str], found: Callable[[str], Path] | None = None) -> Field | None:
     """The field that edits an input; None for inputs that only a wire can feed."""
     if tab.choices and tab.type in ("string", "integer"):
         return ChoiceField(tab)
@@ -296,7 +315,7 @@ def field_for(tab: TabDef, relative: Callable[[Path], str]) -> Field | None:
         "boolean": SwitchField,
         "string": TextField,
         "geomname": TextField,
-        "filename": lambda: FileField(relative),
+        "filename": lambda: FileField(relative, found),
     }
     make = makers.get(tab.type)
     return make() if make is not None else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy
+from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QWidget
 
 
 def title(text: str) -> QLabel:
@@ -29,6 +29,15 @@ def scroll_area(*, sideways: bool = False) -> QScrollArea:
     if not sideways:
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     return area
+
+
+def fill(area: QScrollArea, inside: QWidget) -> None:
+    """Puts a widget into a scroll area. What was there goes once its events are done: one may have asked for this."""
+    before = area.takeWidget()
+    if before is not None:
+        before.hide()
+        before.deleteLater()
+    area.setWidget(inside)
 
 
 class Elided(QLabel):

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from collage.app.session import Session
 from collage.app.theme import Theme, icon
 from collage.app.widgets.fields import Field, field_for
-from collage.app.widgets.panels import quiet, scroll_area, title
+from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire.board import channel_label
 from collage.core.document.model import Card
 from collage.core.nodes.labels import title_of
@@ -129,7 +129,7 @@ class ChannelsPanel(QFrame):
             self._add_rows(column, surface)
         column.addStretch(1)
         scroll = self._area.verticalScrollBar().value()
-        self._area.setWidget(inside)
+        fill(self._area, inside)
         self._area.verticalScrollBar().setValue(scroll)
         self._show_values()
         self.show_pictures(self._images)

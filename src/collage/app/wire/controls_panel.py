@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from collage.app.session import Session
 from collage.app.widgets.card_editors import CardEditor, Histogram, editor_for
 from collage.app.widgets.fields import Field, field_for
-from collage.app.widgets.panels import Elided, quiet, scroll_area
+from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.value_menu import value_menu
 from collage.core.document import edits, links
@@ -185,7 +185,7 @@ class ControlsPanel(QFrame):
                 grid.addWidget(self._cell(self._card, tab), row, column + 1)
             grid.setColumnStretch(max(len(tabs) - 1, 0) // ROWS + 2, 1)
         grid.setRowStretch(ROWS, 1)
-        self._area.setWidget(inside)
+        fill(self._area, inside)
         self._show_values()
         self.show_pictures(self._images)
 
@@ -276,7 +276,7 @@ class ControlsPanel(QFrame):
             follows.setToolTip("The group's own input; its value is set on the group's card")
             column.addWidget(follows)
         else:
-            field = field_for(tab, self.session.relative)
+            field = field_for(tab, self.session.relative, self.session.found)
             if tab.geometry or field is None:
                 from_surface = QLabel("from the surface")
                 from_surface.setFixedHeight(22)
@@ -299,7 +299,7 @@ class ControlsPanel(QFrame):
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        field = field_for(tab, self.session.relative)
+        field = field_for(tab, self.session.relative, self.session.found)
         assert field is not None
         self._connect(field, card, tab, label)
         mark = QToolButton()

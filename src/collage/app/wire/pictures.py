@@ -77,6 +77,11 @@ class PictureMaker(QObject):
         session.material_changed.connect(self.ask)
         session.saved.connect(self.ask_materials)
 
+    @property
+    def resting(self) -> bool:
+        """Whether the materials' pictures wait for the hand to rest."""
+        return self._rest.isActive()
+
     def close(self) -> None:
         self._rest.stop()
         self.session.changed.disconnect(self._on_changed)

@@ -29,7 +29,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.session import Session
 from collage.app.theme import font
-from collage.app.widgets.panels import quiet, scroll_area, title
+from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire import acts
 from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
 from collage.core.document.model import MAP_SET, Card
@@ -203,7 +203,7 @@ class SourcesPanel(QFrame):
         self._add_kept(column, text)
         self._add_materials(column, text)
         column.addStretch(1)
-        self._area.setWidget(inside)
+        fill(self._area, inside)
 
     @staticmethod
     def _heading(column: QVBoxLayout, text: str) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 from collage.app.main_window import MainWindow
 from collage.app.start import settle
 from collage.app.wire import acts
+from collage.app.wire.board_menu import conversion_menu
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
 from collage.app.wire.weights_dialog import WeightsDialog
@@ -158,7 +159,7 @@ def test_a_mark_on_a_wire_opens_and_converts_another_way(board: MainWindow, hand
     assert sum(card.attributes.get(CONVERT) == "true" for card in cards(board).values()) == 1
     session.history.undo()
     wire = next(one for one in board.board.wires if one.card == "levels")
-    menu = board.board.conversion_menu(wire)
+    menu = conversion_menu(board.board, wire)
     weights = next(action for action in menu.actions() if action.text().startswith("Weights"))
     weights.trigger()
     dialog = board.findChild(WeightsDialog)

@@ -19,7 +19,7 @@ from collage.app.session import Session
 from collage.app.theme import Theme, icon
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
-from collage.app.wire.board import channel_label
+from collage.app.wire.channel_names import channel_label
 from collage.core.document.model import Card
 from collage.core.nodes.labels import title_of
 from collage.core.nodes.library import TabDef, shown_value

@@ -29,7 +29,8 @@ from collage.app.jobs import Newest
 from collage.app.session import Session
 from collage.app.theme import Theme, font
 from collage.app.wire import acts
-from collage.app.wire.board import MATERIAL_FORMAT, channel_label
+from collage.app.wire.board import MATERIAL_FORMAT
+from collage.app.wire.channel_names import channel_label
 from collage.app.wire.pictures import to_image
 from collage.core.render.bench import Bench, Camera, Light
 from collage.core.render.picture import Picture, PictureRequest, Quality, Renderer

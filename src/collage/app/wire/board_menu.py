@@ -1,0 +1,94 @@
+"""The menus of the board: of a card, a frame, the empty board, and of a wire that converts."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QMenu
+
+from collage.app.wire import acts
+from collage.app.wire.card_item import CardItem
+from collage.app.wire.weights_dialog import WeightsDialog
+from collage.app.wire.wire_item import WireItem
+from collage.core.nodes.labels import input_label
+from collage.core.nodes.wiring import origin, ways
+
+if TYPE_CHECKING:
+    from collage.app.wire.board import Board
+
+
+def menu_at(board: Board, point: QPoint) -> QMenu:
+    """What can be done with what lies at a point of the board."""
+    place = board.mapToScene(point)
+    card, frame = board.card_at(place), board.frame_hand.at(place)
+    menu = QMenu(board)
+    menu.setObjectName("card menu")
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    if card is not None:
+        if card.name not in board.session.selection:
+            board.session.select([card.name])
+        _fill_card_menu(board, menu, card)
+    elif frame is not None:
+        menu.addAction("Write…", lambda: board.frame_hand.write(frame))
+        menu.addAction("Remove the frame", lambda: acts.remove_frame(board.session, frame.frame.name))
+    else:
+        menu.addAction("Add a card…\tEnter", lambda: board.add_wanted.emit(point, None, ""))
+        menu.addAction("Add a note", lambda: acts.add_note(board.session, board.place_of(point)))
+        menu.addAction("Add a stack", lambda: acts.add_stack(board.session, board.place_of(point)))
+        menu.addAction("Find a card…\tCtrl+F", board.find_wanted.emit)
+        menu.addAction("Tidy\tH", board.tidy)
+        menu.addAction("Show everything\tHome", board.fit_all)
+    return menu
+
+
+def _fill_card_menu(board: Board, menu: QMenu, card: CardItem) -> None:
+    session, chosen = board.session, board.session.selection
+    menu.addAction("Peek\tSpace", lambda: session.toggle_peek(chosen[0]))
+    menu.addAction("Skip\tK", lambda: session.skip(chosen))
+    menu.addAction("Wire to…\tCtrl+L", lambda: board.wire_wanted.emit(chosen[0]))
+    menu.addAction("Take out of the chain\tCtrl+T", lambda: acts.take_out(session, chosen))
+    pairs = acts.swap_pairs(session, card.name)
+    if pairs:
+        swaps = menu.addMenu("Swap inputs")
+        for first, second in pairs[:8]:
+            label = f"{input_label(first)} and {input_label(second).lower()}"
+            swaps.addAction(label, partial(acts.swap, session, card.name, first, second))
+    menu.addSeparator()
+    menu.addAction("Duplicate\tCtrl+D", lambda: session.duplicate(chosen))
+    menu.addAction("Frame\tCtrl+Shift+F", lambda: acts.frame_chosen(session))
+    menu.addAction("Bundle to a group\tCtrl+G", lambda: acts.bundle(session))
+    if card.card.network is not None:
+        menu.addAction("Open", lambda: session.open_group((*session.path, card.name)))
+        menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: acts.unbundle(session))
+        menu.addAction("Keep for other materials", lambda: board.keep_wanted.emit(card.name))
+    menu.addAction("Remove\tDel", lambda: session.remove(chosen))
+    if card.card.type == "surfaceshader":
+        menu.addSeparator()
+        menu.addAction("Show this surface alone", lambda: session.show_surface(chosen[0]))
+
+
+def conversion_menu(board: Board, wire: WireItem) -> QMenu:
+    """The ways in which a wire can convert."""
+    network, surface = board.session.network, board.session.surface
+    user = wire.card or (surface.name if surface is not None else "")
+    menu = QMenu(board)
+    menu.setObjectName("conversion")
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    one = network.cards[user].inputs[wire.name] if user in network.cards else None
+    between = origin(network, one.wire)[1] if one is not None and one.wire is not None else []
+    for way, label in ways(between[0]) if between else []:
+        menu.addAction(label, partial(acts.convert_by, board.session, user, wire.name, way))
+    if between and between[0].category == "luminance":
+        menu.addSeparator()
+        menu.addAction("Weights of red, green and blue…", lambda: _weigh(board, between[0].name))
+    if menu.isEmpty():
+        menu.addAction(f"Converts: {wire.mark}").setEnabled(False)
+    return menu
+
+
+def _weigh(board: Board, card: str) -> None:
+    dialog = WeightsDialog(board.session, card, board)
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.show()

@@ -1,0 +1,417 @@
+"""The board as it is seen: cards, wires, landings and frames, following the document."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QPainter,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import (
+    QGraphicsItem,
+    QGraphicsScene,
+    QGraphicsView,
+    QWidget,
+)
+
+from collage.app.session import Session
+from collage.app.theme import Theme
+from collage.app.wire.board_map import BoardMap
+from collage.app.wire.card_item import HEIGHT, PICTURE, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
+from collage.app.wire.channel_names import channel_label
+from collage.app.wire.frame_item import FrameItem
+from collage.app.wire.landing_item import LANDING_HEIGHT, LANDING_WIDTH, LandingItem
+from collage.app.wire.wire_item import WireItem
+from collage.core.document import frames
+from collage.core.document.materials import hidden_on_board
+from collage.core.document.model import Network, Wire
+from collage.core.errors import CollageError
+from collage.core.nodes.labels import input_label
+from collage.core.nodes.wiring import fits, origin, told
+from collage.core.render.values import Limits
+
+MANY = 24  # cards from which on the map of the board shows by itself
+
+
+class BoardView(QGraphicsView):
+    """Shows the session's network. What a hand does to it is the Board's business."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.theme = session, theme
+        self._scene = QGraphicsScene(-50_000, -50_000, 100_000, 100_000, self)
+        self._scene.setItemIndexMethod(QGraphicsScene.ItemIndexMethod.NoIndex)
+        self.setScene(self._scene)
+        self.setObjectName("board")
+        self.setAccessibleName("Board")
+        self.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTransformationAnchor(QGraphicsView.ViewportAnchor.NoAnchor)
+        self.setViewportUpdateMode(QGraphicsView.ViewportUpdateMode.SmartViewportUpdate)
+        self.setFrameShape(QGraphicsView.Shape.NoFrame)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.cards: dict[str, CardItem] = {}
+        self.wires: list[WireItem] = []
+        self.landings: dict[str, LandingItem] = {}
+        self._source_type = ""  # the type of the wire in hand, if there is one
+        self.frames: dict[str, FrameItem] = {}
+        self._values: Mapping[str, np.ndarray] = {}
+        self._value_size = (1, 1)
+        self._sharpen = QTimer(self)
+        self._sharpen.setSingleShot(True)
+        self._sharpen.setInterval(160)
+        self._sharpen.timeout.connect(self._draw_sharply)
+        self.map = BoardMap(theme, self)
+        self.map.wanted.connect(self._look_at)
+        self.map_wanted: bool | None = None  # None: shown once there are many cards
+        self.set_theme(theme)
+        session.changed.connect(self._on_changed)
+        session.material_changed.connect(self._on_material)
+        session.selection_changed.connect(self._show_selection)
+        session.peek_changed.connect(self._show_selection)
+        self._fill()
+
+    def set_theme(self, theme: Theme) -> None:
+        self.theme = self.map.theme = theme
+        self._scene.setBackgroundBrush(QColor(theme.board))
+        for item in self._scene.items():
+            if hasattr(item, "theme"):
+                item.theme = theme
+                item.update()
+        for card in self.cards.values():
+            card.update()
+
+    def close_down(self) -> None:
+        """Stops listening; called before the widget goes away."""
+        self.session.changed.disconnect(self._on_changed)
+        self.session.material_changed.disconnect(self._on_material)
+        self.session.selection_changed.disconnect(self._show_selection)
+        self.session.peek_changed.disconnect(self._show_selection)
+
+    # ---- following the document ---------------------------------------------------------------
+
+    def _on_material(self) -> None:
+        for item in self.cards.values():
+            self._scene.removeItem(item)
+        self.cards.clear()
+        self._fill()
+        self.fit_all()
+
+    def _on_changed(self, _before: object, _after: object) -> None:
+        self._fill()
+
+    def _fill(self) -> None:
+        network = self.session.network
+        hidden = hidden_on_board(network)
+        shown = {name: card for name, card in network.cards.items() if name not in hidden and not card.helper}
+        self._fill_frames(network)
+        for name in self.cards.keys() - shown.keys():
+            self._scene.removeItem(self.cards.pop(name))
+        for name, card in shown.items():
+            item = self.cards.get(name)
+            if item is None:
+                item = self.cards[name] = CardItem(card, self.session.library, self.theme)
+                self._scene.addItem(item)
+            elif item.card is not card:
+                item.take(card)
+        self._fill_landings(network)
+        self._fill_wires(network)
+        self._show_selection()
+
+    def _fill_frames(self, network: Network) -> None:
+        wanted = {frame.name: frame for frame in frames.frames(network)}
+        for name in self.frames.keys() - wanted.keys():
+            self._scene.removeItem(self.frames.pop(name))
+        for name, frame in wanted.items():
+            item = self.frames.get(name)
+            if item is None:
+                item = self.frames[name] = FrameItem(frame, self.theme)
+                self._scene.addItem(item)
+            elif item.frame != frame:
+                item.take(frame)
+
+    def _fill_landings(self, network: Network) -> None:
+        wanted = self._landings_wanted(network)
+        for name in self.landings.keys() - {tab.name for tab in wanted}:
+            self._scene.removeItem(self.landings.pop(name))
+        for tab in wanted:
+            item = self.landings.get(tab.name)
+            if item is None:
+                item = self.landings[tab.name] = LandingItem(tab.name, tab.type, tab.label, self.theme)
+                self._scene.addItem(item)
+            item.wired = tab.wired
+            item.update()
+
+    def _landings_wanted(self, network: Network) -> list[Tab]:
+        """Wired inputs of the surface; while wiring, those that fit as well. In a group, its outputs."""
+        if self.session.path:
+            return [
+                Tab(out.name, out.type, input_label(out.name), out.wire is not None) for out in network.outputs.values()
+            ]
+        surface = self.session.surface
+        if surface is None:
+            return []
+        found = []
+        for tab in self.session.library.definition(surface).inputs.values():
+            one = surface.inputs.get(tab.name)
+            wired = one is not None and one.wire is not None
+            fitting = (
+                bool(self._source_type)
+                and tab.attributes.get("uiadvanced") != "true"
+                and fits(self.session.library, self._source_type, tab.type)
+            )
+            if wired or fitting or surface.category == "mix":
+                found.append(Tab(tab.name, tab.type, channel_label(tab.name), wired))
+        return found
+
+    def _fill_wires(self, network: Network) -> None:
+        for wire in self.wires:
+            self._scene.removeItem(wire)
+        self.wires = []
+        surface = self.session.surface
+        for card in network.cards.values():
+            is_surface = surface is not None and card.name == surface.name and not self.session.path
+            if card.helper or (card.name not in self.cards and not is_surface):
+                continue
+            for one in card.inputs.values():
+                if one.wire is not None:
+                    self._add_wire(network, one.wire, "" if is_surface else card.name, one.name, one.type)
+        if self.session.path:
+            for out in network.outputs.values():
+                if out.wire is not None:
+                    self._add_wire(network, out.wire, "", out.name, out.type)
+        self.lay_wires()
+
+    def _add_wire(self, network: Network, wire: Wire, card: str, name: str, type_name: str) -> None:
+        source, between = origin(network, wire)
+        if source.card not in self.cards:
+            return
+        mark = told(between[0]) if between else ""
+        item = WireItem(source, card, name, type_name, mark, self.theme)
+        self._scene.addItem(item)
+        self.wires.append(item)
+
+    def lay_wires(self) -> None:
+        """Puts landings and wires where they belong now."""
+        self._place_landings()
+        self._show_map()
+        lanes: dict[str, int] = {}
+        for wire in self.wires:
+            start = self.cards[wire.source.card].output_place(wire.source.output)
+            lane = lanes.get(wire.card, 0)
+            lanes[wire.card] = lane + 1
+            if wire.card:
+                end = self.cards[wire.card].input_place(wire.name)
+            elif wire.name in self.landings:
+                end = self.landings[wire.name].pos()
+            else:
+                continue
+            wire.lay(start, end, 5.0 * (lane % 8))
+
+    def _lay_landings(self) -> None:
+        """After a look elsewhere only what stays at the border has moved."""
+        self._place_landings()
+        self._show_map()
+        for number, wire in enumerate(one for one in self.wires if not one.card):
+            if wire.name in self.landings:
+                start = self.cards[wire.source.card].output_place(wire.source.output)
+                wire.lay(start, self.landings[wire.name].pos(), 5.0 * (number % 8))
+
+    def _show_map(self) -> None:
+        shown = self.map_wanted if self.map_wanted is not None else len(self.cards) > MANY
+        self.map.setVisible(shown)
+        if shown:
+            self.map.move(8, self.height() - self.map.height() - 8)
+            cards = [
+                (QRectF(item.pos().x(), item.pos().y(), WIDTH, HEIGHT), item.chosen) for item in self.cards.values()
+            ]
+            self.map.show_state(cards, self.mapToScene(self.viewport().rect()).boundingRect())
+
+    def _look_at(self, place: QPointF) -> None:
+        self.centerOn(place)
+        self._lay_landings()
+
+    def toggle_map(self) -> None:
+        self.map_wanted = not self.map.isVisible()
+        self._show_map()
+
+    def show_card(self, name: str) -> None:
+        """Chooses a card and brings it into view."""
+        if name in self.cards:
+            self.session.select([name])
+            self._look_at(self.cards[name].mapToScene(WIDTH / 2, HEIGHT / 2))
+
+    def _place_landings(self) -> None:
+        """Landings stand at the right border: wired ones near what feeds them, the others in the gaps."""
+        heights: dict[str, float] = {}
+        for wire in self.wires:
+            if not wire.card:
+                place = self.cards[wire.source.card].output_place(wire.source.output)
+                heights[wire.name] = self.mapFromScene(place).y()
+        top, gap = LANDING_HEIGHT / 2 + 6, LANDING_HEIGHT + 4
+        places: dict[str, float] = {}
+        wired = sorted((name for name in self.landings if name in heights), key=lambda name: heights[name])
+        bottom = self.viewport().height() - gap / 2
+        for number, name in enumerate(wired):
+            least = places[wired[number - 1]] + gap if number else top
+            places[name] = max(least, min(heights[name], bottom - gap * (len(wired) - 1 - number)))
+        taken = list(places.values())
+        free = top
+        for name in self.landings:
+            if name not in places:
+                while any(abs(free - other) < gap for other in taken):
+                    free = min(other for other in taken if abs(free - other) < gap) + gap
+                places[name] = free
+                free += gap
+        x = round(self.viewport().width() - LANDING_WIDTH)
+        for name, y in places.items():
+            self.landings[name].setPos(self.mapToScene(QPoint(x, round(y))))
+
+    def _show_selection(self) -> None:
+        peeked = self.session.peeked.card if self.session.peeked else ""
+        for name, item in self.cards.items():
+            chosen, peek = name in self.session.selection, name == peeked
+            if (item.chosen, item.peeked) != (chosen, peek):
+                item.chosen, item.peeked = chosen, peek
+                item.setZValue(2 if chosen else 0)
+                item.update()
+        for wire in self.wires:
+            hot = wire.source.card in self.session.selection or wire.card in self.session.selection
+            if wire.hot != hot:
+                wire.hot = hot
+                wire.update()
+
+    def show_values(
+        self, values: Mapping[str, np.ndarray], size: tuple[int, int], limits: Mapping[str, Limits]
+    ) -> None:
+        """The numbers (k, h w) behind the cards' pictures, and their limits."""
+        self._values, self._value_size = values, size
+        for name, item in self.cards.items():
+            if limits.get(name) != item.limits:
+                item.limits = limits.get(name)
+                item.update()
+
+    def show_pictures(self, pictures: Mapping[str, QImage], problems: Mapping[str, CollageError]) -> None:
+        """New pictures for some cards, and what is wrong with any."""
+        for name, item in self.cards.items():
+            problem = problems.get(name)
+            if name in pictures or problem is not item.problem:
+                if name in pictures:
+                    item.show_picture(pictures[name])
+                item.problem = problem
+                item.setToolTip(str(problem) if problem is not None else "")
+                item.update()
+
+    # ---- looking ------------------------------------------------------------------------------
+
+    def fit_all(self) -> None:
+        """Shows every card, at natural size at most."""
+        if not self.cards:
+            self.resetTransform()
+            self.centerOn(0, 0)
+            self.lay_wires()
+            return
+        box = QRectF()
+        for item in self.cards.values():
+            box = box.united(item.sceneBoundingRect())
+        room = self.viewport().size()
+        margin, border = 14, LANDING_WIDTH + 34 if self.landings else 14
+        scale = min((room.width() - margin - border) / box.width(), (room.height() - 2 * margin) / box.height(), 1.0)
+        scale = max(scale, 0.25)
+        self.resetTransform()
+        self.scale(scale, scale)
+        centre = box.center() + QPointF((border - margin) / 2 / scale, 0)
+        self.centerOn(centre)
+        self.lay_wires()
+
+    def _begin_zoom(self) -> None:
+        """While the zoom moves, cards are drawn once and scaled; when it rests, they are drawn sharply."""
+        if not self._sharpen.isActive():
+            for item in self.cards.values():
+                item.setCacheMode(QGraphicsItem.CacheMode.ItemCoordinateCache)
+        self._sharpen.start()
+
+    def _draw_sharply(self) -> None:
+        for item in self.cards.values():
+            item.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+
+    def zoom(self, factor: float, around: QPoint) -> None:
+        if len(self.cards) > MANY:
+            self._begin_zoom()
+        now = self.transform().m11()
+        factor = min(max(now * factor, 0.15), 3.0) / now
+        before = self.mapToScene(around)
+        self.scale(factor, factor)
+        moved = self.mapFromScene(before) - around
+        self._scroll(-moved)
+
+    def _scroll(self, by: QPoint) -> None:
+        horizontal, vertical = self.horizontalScrollBar(), self.verticalScrollBar()
+        horizontal.setValue(horizontal.value() - by.x())
+        vertical.setValue(vertical.value() - by.y())
+        self._lay_landings()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.lay_wires()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(1.0015 ** event.angleDelta().y(), event.position().toPoint())
+
+    # ---- what lies where ----------------------------------------------------------------------
+
+    def card_at(self, place: QPointF, but: str = "") -> CardItem | None:
+        hits = [
+            item for item in self.cards.values() if item.name != but and item.shape().contains(item.mapFromScene(place))
+        ]
+        return max(hits, key=lambda item: item.zValue()) if hits else None
+
+    def _tab_at(self, place: QPointF) -> tuple[CardItem, Tab, bool] | None:
+        reach = 9.0 / max(self.transform().m11(), 0.3)
+        for item in self.cards.values():
+            found = item.tab_at(place, reach)
+            if found is not None:
+                return item, found[0], found[1]
+        return None
+
+    def _landing_at(self, point: QPoint) -> LandingItem | None:
+        for item in self.landings.values():
+            at = self.mapFromScene(item.pos())
+            if -10 <= point.x() - at.x() <= LANDING_WIDTH and abs(point.y() - at.y()) <= LANDING_HEIGHT / 2 + 1:
+                return item
+        return None
+
+    def _wire_at(self, place: QPointF, but: str = "") -> WireItem | None:
+        for wire in self.wires:
+            if but not in (wire.card, wire.source.card) and wire.shape().contains(place):
+                return wire
+        return None
+
+    def _value_at(self, card: CardItem, place: QPointF) -> str:
+        """The value that a card's picture shows at a scene place."""
+        value, at = self._values.get(card.name), card.mapFromScene(place)
+        if value is None or not PICTURE.contains(at):
+            return ""
+        width, height = self._value_size
+        x = min(int((at.x() - PICTURE.x()) / PICTURE.width() * width), width - 1)
+        y = min(int((at.y() - PICTURE.y()) / PICTURE.height() * height), height - 1)
+        numbers = " ".join(f"{part:.3f}" for part in value[:4, y * width + x])
+        return f"{self.session.title(card.name)}: {numbers}"
+
+    def pointer(self) -> QPoint:
+        """Where the pointer is on the board, or the middle if it is elsewhere."""
+        point = self.mapFromGlobal(self.cursor().pos())
+        return point if self.viewport().rect().contains(point) else self.viewport().rect().center()
+
+    def place_of(self, point: QPoint) -> tuple[float, float]:
+        """A widget point in the standard's units, as the middle of a card there."""
+        at = self.mapToScene(point)
+        return (at.x() - WIDTH / 2) / UNIT_X, (at.y() - HEIGHT / 2) / UNIT_Y

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 
 from collage.app.main_window import MainWindow
 from collage.app.start import settle
+from collage.app.widgets.fields import NumbersField
 from collage.app.wire import acts
-from collage.app.wire.board_menu import conversion_menu
+from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
 from collage.app.wire.weights_dialog import WeightsDialog
@@ -367,3 +368,43 @@ def test_cards_are_copied_as_text_and_pasted_into_another_material(board: MainWi
     assert session.document is before
     assert board.banner.isVisible()
     board.banner_buttons[0].click()
+
+
+def test_a_card_is_put_into_a_wire_by_keyboard_and_a_channel_seen_at_its_default(board: MainWindow, hand) -> None:
+    session = board.session
+    session.add(session.library["ND_clamp_float"], (3.0, 3.0))
+    (clamp,) = session.selection
+    board.actions_by_name["Put into a wire"].trigger()
+    pick(board, hand, "mix contrast")
+    assert cards(board)[clamp].inputs["in"].wire == Wire("both")
+    assert cards(board)["hard"].inputs["in"].wire == Wire(clamp)
+    before = shown(board)
+    board.board.channel_under_pointer = lambda: "specular_roughness"
+    board.board.setFocus()
+    QTest.keyPress(board.board, Qt.Key.Key_B)
+    assert (shown(board) != before).any()
+    QTest.keyRelease(board.board, Qt.Key.Key_B)
+    assert (shown(board) == before).all()
+
+
+def test_channels_link_too_and_a_group_puts_out_more(board: MainWindow, hand) -> None:
+    session = board.session
+    surface = session.surface.name
+    leader, follower = links.Place(surface, "coat_roughness"), links.Place(surface, "coat_weight")
+    acts.link(session, follower, leader, "float", 0.0, offset=0.25)
+    field = board.channels.fields["coat_weight"]
+    assert isinstance(field, NumbersField)
+    assert field.fields[0].value == pytest.approx(0.25), "it shows the number that it gets"
+    board.channels.fields["coat_roughness"].fields[0]._give(0.5, False)
+    assert board.channels.fields["coat_weight"].fields[0].value == pytest.approx(0.75)
+    assert settle(board)
+
+    session.select(["rough", "both"])
+    board.actions_by_name["Bundle to a group"].trigger()
+    (group,) = session.selection
+    session.open_group((group,))
+    menu = menu_at(board.board, middle(board, "rough"))
+    next(action for action in menu.actions() if action.text() == "Put out of the group").trigger()
+    menu.deleteLater()
+    session.open_group(())
+    assert {out.wire for out in cards(board)[group].network.outputs.values()} == {Wire("both"), Wire("rough")}

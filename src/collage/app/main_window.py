@@ -251,6 +251,7 @@ class MainWindow(QMainWindow):
         self._action(menu, "Peek", self._peek)
         self._action(menu, "Skip", lambda: self.session.skip(self.session.selection))
         self._action(menu, "Wire to…", self.wire_to, "Ctrl+L")
+        self._action(menu, "Put into a wire…", self.put_between, "Ctrl+Shift+I")
         self._action(menu, "Cut wires", self.cut_wires, "Ctrl+Shift+X")
         self._action(
             menu, "Take out of the chain", lambda: acts.take_out(self.session, self.session.selection), "Ctrl+T"
@@ -326,6 +327,8 @@ class MainWindow(QMainWindow):
         self.board.hint.connect(self.hint_label.setText)
         self.board.add_wanted.connect(self.ask_add)
         self.board.find_wanted.connect(self.find_card)
+        self.board.between_wanted.connect(self.put_between)
+        self.board.channel_under_pointer = self.channels.under_pointer
         self.board.wire_wanted.connect(lambda _: self.wire_to())
         self.board.pixel.connect(self.pixel_label.setText)
         self.preview.hint.connect(self.hint_label.setText)
@@ -547,6 +550,26 @@ class MainWindow(QMainWindow):
 
     def _wire_end(self, end: tuple[Wire, str, str, str]) -> None:
         self.board.wire_to(*end)
+
+    def put_between(self) -> None:
+        """Offers the wires that the chosen card can be put into."""
+        for name in self.session.selection[:1]:
+            surface = self.session.surface
+            choices = [
+                Choice(
+                    f"{self.session.title(wire.source.card)} → {self.session.title(end)}",
+                    (wire.source, end, wire.name, wire.kind),
+                    input_label(wire.name),
+                )
+                for wire in self.board.wires
+                if name not in (wire.source.card, wire.card)
+                and (end := wire.card or (surface.name if surface is not None and not self.session.path else ""))
+            ]
+            at = self.board.viewport().rect().center()
+            self.pick_field.ask(at, "Put it into a wire", choices, partial(self._put_between, name))
+
+    def _put_between(self, name: str, wire: tuple[Wire, str, str, str]) -> None:
+        acts.put_between(self.session, name, *wire)
 
     def cut_wires(self) -> None:
         """Offers the wires at the chosen cards to be cut."""

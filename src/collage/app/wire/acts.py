@@ -9,7 +9,7 @@ from collage.app.session import Session
 from collage.core.document import edits, frames, groups, links
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.materials import hidden_on_board, new_material
-from collage.core.document.model import CONVERT, LINK, Card, Input, Network, Value, Wire
+from collage.core.document.model import CONVERT, LINK, Card, Input, Network, Value, Wire, inside, replaced_inside
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes import stacks
@@ -222,13 +222,42 @@ def show_on_group(session: Session, card: str, name: str, type_name: str, value:
     *outer, group = session.path
 
     def change(document: Network) -> Network:
-        from collage.core.document.model import inside, replaced_inside
-
         network = inside(document, tuple(outer))
         after = groups.show_input(network.cards[group], card, name, type_name, value, label)
         return replaced_inside(document, tuple(outer), network.with_card(after))
 
     return session.edit_document(f"Show {label.lower()} on the group", change)
+
+
+def put_out(session: Session, card: str, output: str = "") -> bool:
+    """Inside an open group: one more of its results is put out by the group."""
+    *outer, group = session.path
+
+    def change(document: Network) -> Network:
+        network = inside(document, tuple(outer))
+        within = network.cards[group].network or Network()
+        kind = output_type(session.library, within, Wire(card, output))
+        after = groups.add_output(network.cards[group], card, output, kind)
+        return replaced_inside(document, tuple(outer), network.with_card(after))
+
+    return session.edit_document(f"Put out {session.title(card)}", change)
+
+
+def put_between(session: Session, name: str, wire: Wire, card: str, target: str, type_name: str) -> bool:
+    """Puts a card into a wire: it takes what the wire brings, and gives what the wire ended at."""
+    definition = session.definition(name)
+    if definition is None or definition.main_input is None:
+        session.problem.emit(
+            CollageError("This card has no input that passes through it.", about=name, remedy="Wire it by its inputs.")
+        )
+        return False
+    main = definition.main_input
+
+    def change(network: Network) -> Network:
+        network = join(session.library, network, wire, name, main, definition.inputs[main].type)
+        return join(session.library, network, Wire(name), card, target, type_name)
+
+    return session.edit(f"Put {session.title(name)} in between", change)
 
 
 def add_stack(session: Session, place: tuple[float, float]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import Enum, auto
 from pathlib import Path
 
@@ -67,6 +68,7 @@ class Board(BoardView):
     hovered = Signal(str)  # the card under the pointer
     pixel = Signal(str)  # the value under the pointer, in words
     find_wanted = Signal()
+    between_wanted = Signal()  # the chosen card is to be put into a wire by keyboard
     keep_wanted = Signal(str)  # a group to put on the shelf
     wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
@@ -83,6 +85,7 @@ class Board(BoardView):
         self._pull = self._all_wires = False
         super().__init__(session, theme, parent)
         self.frame_hand = FrameHand(self)
+        self.channel_under_pointer: Callable[[], str] = lambda: ""
         self.setAcceptDrops(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)  # the right button also cuts
 
@@ -511,7 +514,11 @@ class Board(BoardView):
     def _show_before(self) -> None:
         """While B is held, the picture is as if the chosen cards were not there."""
         names, path = [name for name in self.session.selection if name in self.cards], self.session.path
-        if names:
+        channel, surface = self.channel_under_pointer(), self.session.surface
+        if channel and surface is not None:
+            self.session.show_before(lambda document: edits.set_input(document, surface.name, None, channel))
+            self.hint.emit(f"{channel_label(channel)} at its default, as long as B is held")
+        elif names:
             self.session.show_before(
                 lambda document: replaced_inside(document, path, edits.skip_cards(inside(document, path), names, True))
             )

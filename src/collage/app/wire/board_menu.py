@@ -63,6 +63,9 @@ def _fill_card_menu(board: Board, menu: QMenu, card: CardItem) -> None:
         menu.addAction("Open", lambda: session.open_group((*session.path, card.name)))
         menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: acts.unbundle(session))
         menu.addAction("Keep for other materials", lambda: board.keep_wanted.emit(card.name))
+    if session.path:
+        menu.addAction("Put out of the group", partial(acts.put_out, session, card.name, card.first_output))
+    menu.addAction("Put into a wire…\tCtrl+Shift+I", board.between_wanted.emit)
     menu.addAction("Remove\tDel", lambda: session.remove(chosen))
     if card.card.type == "surfaceshader":
         menu.addSeparator()

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QCursor, QImage, QPixmap
 from PySide6.QtWidgets import (
+    QApplication,
     QCheckBox,
     QFrame,
     QHBoxLayout,
@@ -20,9 +21,11 @@ from collage.app.theme import Theme, icon
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire.channel_names import channel_label
+from collage.app.wire.value_menu import value_menu
+from collage.core.document import links
 from collage.core.document.model import Card
 from collage.core.nodes.labels import title_of
-from collage.core.nodes.library import TabDef, shown_value
+from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
 from collage.core.render.surface import APPROXIMATE, SHOWN
 
@@ -85,6 +88,8 @@ class ChannelsPanel(QFrame):
     def _on_changed(self, _before: object, _after: object) -> None:
         surface = self.session.surface
         if surface is self._surface and not self._titles_changed():
+            if self._shown_key and self._shown_key[-1]:  # a value that it follows may have changed elsewhere
+                self._show_values()
             return
         if self._key(surface) != self._shown_key:
             self._rebuild()
@@ -98,12 +103,13 @@ class ChannelsPanel(QFrame):
     def _key(self, surface: Card | None) -> tuple[object, ...]:
         if surface is None:
             return ()
+        shared = tuple(place for place in links.follows(self.session.document) if place.card == surface.name)
         rows = [
             (one.name, one.wire and self._source_title(surface, one.name), one.muted)
             for one in surface.inputs.values()
             if one.wire or one.muted
         ]
-        return surface.name, surface.category, tuple(rows)
+        return surface.name, surface.category, tuple(rows), shared
 
     def _source_title(self, surface: Card, name: str) -> str:
         wire = surface.inputs[name].wire
@@ -174,7 +180,11 @@ class ChannelsPanel(QFrame):
         name.setToolTip(" ".join(part for part in (tab.help, APPROXIMATE.get(tab.name, "")) if part))
         name.setFixedWidth(118)
         layout.addWidget(name)
-        if one is not None and one.wire is not None:
+        row.setProperty("channel", tab.name)
+        row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        row.customContextMenuRequested.connect(lambda at: self._open_menu(row, at, tab))
+        linked = links.link_of(self.session.document, links.Place(surface.name, tab.name)) is not None
+        if one is not None and one.wire is not None and not linked:
             source, _ = origin(self.session.document, one.wire)
             self._pictures[tab.name], self._sources[tab.name] = picture, source.card
             go = QPushButton(self._source_title(surface, tab.name))
@@ -190,6 +200,23 @@ class ChannelsPanel(QFrame):
         layout.addWidget(self._mute(tab, muted))
         layout.addWidget(self._peek(tab))
         return row
+
+    def _open_menu(self, row: QWidget, at: QPoint, tab: TabDef) -> None:
+        surface = self.session.surface
+        if surface is not None and not self.session.path:
+            menu = value_menu(self, self.session, surface, tab, channel_label(tab.name))
+            menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            menu.popup(row.mapToGlobal(at))
+
+    def under_pointer(self) -> str:
+        """The channel whose row the pointer is over, or nothing."""
+        widget = QApplication.widgetAt(QCursor.pos())
+        while widget is not None and widget is not self:
+            name = widget.property("channel")
+            if name:
+                return str(name)
+            widget = widget.parentWidget()
+        return ""
 
     def _choose(self, card: str) -> None:
         self.session.open_group(())
@@ -247,6 +274,6 @@ class ChannelsPanel(QFrame):
             return
         definition = self.session.library.definition(self._surface)
         for name, field in self.fields.items():
-            value = shown_value(self._surface, definition.inputs[name])
+            value = self.session.value_of(self._surface, definition.inputs[name])
             if value is not None:
                 field.set_value(value)

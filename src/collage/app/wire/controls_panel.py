@@ -23,11 +23,11 @@ from collage.app.session import Session
 from collage.app.widgets.card_editors import CardEditor, Histogram, editor_for
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
+from collage.app.wire.card_tabs import card_tabs
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.value_menu import value_menu
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside
-from collage.core.document.types import zero
 from collage.core.errors import CollageError
 from collage.core.nodes import stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
@@ -35,21 +35,6 @@ from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
 
 ROWS = 3
-_QUIET = {"framerange", "frameoffset", "frameendaction", "layer"}  # nothing on a surface depends on these
-
-
-def card_tabs(session: Session, card: Card) -> list[TabDef]:
-    """The inputs whose controls are shown: a definition's, or those a group shows."""
-    if card.network is not None:
-        return [
-            TabDef(one.name, one.type, one.value if one.value is not None else zero(one.type), "", one.attributes)
-            for one in card.inputs.values()
-        ]
-    try:
-        tabs = session.library.definition(card).inputs.values()
-    except CollageError:
-        return []
-    return [tab for tab in tabs if tab.name not in _QUIET]
 
 
 class ControlsPanel(QFrame):
@@ -139,7 +124,7 @@ class ControlsPanel(QFrame):
         card = self._chosen()
         if card is None or self._card is None or self._shape(card) != self._shape(self._card):
             self._rebuild()
-        elif card is not self._card:
+        elif card is not self._card or links.follows(self.session.network):
             self._card = card
             self._show_values()
 

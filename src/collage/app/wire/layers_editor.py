@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QDropEvent, QFontMetrics
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
     QComboBox,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -56,7 +57,7 @@ class LayersEditor(QWidget):
         super().__init__()
         self.session, self.name, self.row = session, card.name, row
         self.rows = _List(self)
-        self.rows.setFixedSize(400, 142)
+        self.rows.setFixedSize(390, 142)
         self.add, self.drop = QPushButton("Add"), QPushButton("Remove")
         self.up, self.down = QPushButton("Up"), QPushButton("Down")
         for button, work, tip in (
@@ -106,7 +107,7 @@ class LayersEditor(QWidget):
         shown.setAccessibleName(f"Show {layer.title}")
         shown.toggled.connect(lambda on: self._change(row, f"Show {layer.title}", replace(layer, on=on)))
         title = QLineEdit(layer.title)
-        title.setFixedWidth(76)
+        title.setFixedWidth(72)
         title.setAccessibleName("Name of the layer")
         title.editingFinished.connect(lambda: self._rename(row, layer, title.text()))
         mode = QComboBox()
@@ -123,10 +124,8 @@ class LayersEditor(QWidget):
         opacity.setAccessibleName(f"Opacity of {layer.title}")
         opacity.setEnabled(layer.opacity.wire is None)
         opacity.edited.connect(lambda value, moving: self._opacity(row, value, moving))
-        source = quiet(self._source(layer.source, "colour"))
-        mask = quiet(self._source(layer.mask, "no mask") if layer.mask.wire else "no mask")
-        for part, width in ((source, 64), (mask, 60)):
-            part.setFixedWidth(width)
+        source = _short(self._source(layer.source, "colour"), 64)
+        mask = _short(self._source(layer.mask, "no mask"), 56)
         source.setToolTip("What the layer shows; wire a card to its input to change it")
         mask.setToolTip("What masks the layer; wire a card to its mask")
         box.addWidget(shown)
@@ -203,6 +202,14 @@ class LayersEditor(QWidget):
 
         self.row = to  # the panel makes the rows anew, and chooses this one
         acts.change_layers(self.session, self.name, "Reorder layers", change)
+
+
+def _short(text: str, width: int) -> QLabel:
+    """A caption that ends in dots where its room does."""
+    label = quiet("")
+    label.setFixedWidth(width)
+    label.setText(QFontMetrics(label.font()).elidedText(text, Qt.TextElideMode.ElideRight, width))
+    return label
 
 
 def _value(one: Input) -> float:

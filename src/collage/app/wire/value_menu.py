@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QApplication, QDialog, QFormLayout, QMenu, QWidget
@@ -12,6 +11,7 @@ from collage.app.session import Session
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire import acts
+from collage.app.wire.card_tabs import card_tabs
 from collage.core.document import links
 from collage.core.document.links import LINKED, Link, Place
 from collage.core.document.model import Card, Value
@@ -19,11 +19,8 @@ from collage.core.document.types import parse, write
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.library import TabDef
 
-if TYPE_CHECKING:
-    from collage.app.wire.controls_panel import ControlsPanel
 
-
-def value_menu(panel: ControlsPanel, session: Session, card: Card, tab: TabDef, label: str) -> QMenu:
+def value_menu(panel: QWidget, session: Session, card: Card, tab: TabDef, label: str) -> QMenu:
     """The menu of one value."""
     menu = QMenu(panel)
     menu.setObjectName("value menu")
@@ -74,8 +71,6 @@ def paste_value(session: Session, card: str, tab: TabDef, label: str) -> None:
 
 def values_to_follow(session: Session, card: str, tab: TabDef) -> list[Choice]:
     """Values of the same type that an input can follow."""
-    from collage.app.wire.controls_panel import card_tabs
-
     behind = {name for name in session.network.cards if card in session.network.upstream(name)}
     found = []
     for name, other in session.network.cards.items():
@@ -93,7 +88,7 @@ def values_to_follow(session: Session, card: str, tab: TabDef) -> list[Choice]:
     return found
 
 
-def ask_link(panel: ControlsPanel, session: Session, card: str, tab: TabDef) -> None:
+def ask_link(panel: QWidget, session: Session, card: str, tab: TabDef) -> None:
     """Asks which value to follow."""
     over = panel.window()
     field = PickField(over)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -10,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from collage.core.images.files import read_info
+from collage.core.project.folder import load_project
 
 
 def collage(*words: object) -> subprocess.CompletedProcess[str]:
@@ -28,7 +31,7 @@ def ball(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_help_names_every_command() -> None:
     text = collage("--help").stdout
-    for command in ("demo", "open", "new", "samples", "render", "evaluate", "info"):
+    for command in ("demo", "open", "new", "samples", "render", "evaluate", "info", "materials", "cards"):
         assert command in text
 
 
@@ -122,3 +125,53 @@ def test_the_states_of_all_nodes_are_listed() -> None:
     defined = int(first.split()[1].rstrip(","))
     assert sum(line.startswith("ND_") for line in lines) == defined >= 694
     assert full.stdout.endswith(short.stdout)
+
+
+def test_materials_of_a_saved_project_are_made_named_given_and_deleted(ball: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "ball"
+    shutil.copytree(ball, folder)
+    first = next(iter(load_project(folder)[0].materials))
+    assert collage("materials", "new", folder, "Glaze").returncode == 0
+    assert collage("materials", "rename", folder, "Glaze", "Celadon").returncode == 0
+    assert collage("materials", "duplicate", folder, first).returncode == 0
+    item = load_project(folder)[0].bench.objects[0].name
+    assert collage("materials", "give", folder, "Celadon", item).returncode == 0
+    listed = json.loads(collage("materials", "list", folder, "--json").stdout)
+    assert listed == {first: [], f"{first} 2": [], "Celadon": [item]}
+    assert collage("materials", "delete", folder, f"{first} 2").returncode == 0
+    done = collage("materials", "delete", folder, "Nothing")
+    assert done.returncode == 1
+    assert "Choose one of" in done.stderr
+    assert (
+        collage("materials", "picture", folder, "Celadon", "-o", tmp_path / "c.png", "--size", "64x48").returncode == 0
+    )
+    assert (read_info(tmp_path / "c.png").width, read_info(tmp_path / "c.png").height) == (64, 48)
+
+
+def test_cards_of_a_saved_material_are_bundled_linked_copied_and_opened_up(ball: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "ball"
+    shutil.copytree(ball, folder)
+    name = next(iter(load_project(folder)[0].materials))
+    text = """<materialx version="1.39"><noise2d name="a" type="float"/><contrast name="b" type="float">
+      <input name="in" type="float" nodename="a"/></contrast></materialx>"""
+    (tmp_path / "cards.mtlx").write_text(text)
+
+    def cards() -> dict:
+        return dict(load_project(folder)[0].materials[name].cards)
+
+    assert collage("cards", "paste", folder, name, tmp_path / "cards.mtlx").returncode == 0
+    assert {"a", "b"} <= cards().keys()
+    assert collage("cards", "link", folder, name, "b.amount", "a.amplitude", "--factor", "2").returncode == 0
+    assert any("clg_link" in card.attributes for card in cards().values())
+    assert collage("cards", "unlink", folder, name, "b.amount").returncode == 0
+    assert cards()["b"].inputs["amount"].value == 2.0
+    assert collage("cards", "bundle", folder, name, "a", "b", "--title", "Grain").returncode == 0
+    assert cards()["group"].attributes["uiname"] == "Grain"
+    assert "<nodegraph" in collage("cards", "copy", folder, name, "group").stdout
+    assert collage("cards", "open-up", folder, name, "group").returncode == 0
+    assert collage("cards", "take-out", folder, name, "b").returncode == 0
+    assert collage("cards", "tidy", folder, name).returncode == 0
+    assert "contrast" in collage("cards", "list", folder, name).stdout
+    done = collage("cards", "link", folder, name, "b", "a.amplitude")
+    assert done.returncode == 1
+    assert "CARD.INPUT" in done.stderr

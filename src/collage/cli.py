@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from collage import __version__
+from collage import __version__, cli_edit
 from collage.core.errors import CollageError
 
 if TYPE_CHECKING:
@@ -22,6 +22,10 @@ app = typer.Typer(
     add_completion=False,
     pretty_exceptions_enable=False,
 )
+
+
+app.add_typer(cli_edit.materials, name="materials")
+app.add_typer(cli_edit.cards, name="cards")
 
 
 def _say(text: str) -> None:

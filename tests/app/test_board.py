@@ -22,6 +22,7 @@ from collage.core.document.frames import frames
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import CONVERT, LINK, Wire
 from collage.core.nodes import stacks
+from collage.core.project.folder import load_project
 
 NETWORK = """<materialx version="1.39">
 <noise2d name="rough" type="float" xpos="0" ypos="0"/>
@@ -214,6 +215,9 @@ def test_arrows_go_along_the_chain_and_b_shows_what_was_before(board: MainWindow
     QTest.keyPress(view, Qt.Key.Key_B)
     assert (shown(board) != now).any(), "without the chosen card"
     assert session.document is document, "looking is no edit"
+    session.save()
+    saved = load_project(session.folder)[0].materials[session.material]
+    assert not any(card.skipped for card in saved.cards.values()), "and what is saved is what is"
     QTest.keyRelease(view, Qt.Key.Key_B)
     assert (shown(board) == now).all()
 

@@ -21,6 +21,7 @@ from collage.core.document.model import Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.nodes.ramps import is_long, stops_of
 
 
 def picture(window: MainWindow) -> np.ndarray:
@@ -66,8 +67,18 @@ def test_a_ramp_has_stops_added_moved_coloured_and_dragged_away(window: MainWind
     assert value(window, name, "num_intervals") == 2, "two stops at least"
     for place in np.linspace(0.05, 0.95, 12):
         hand.click(bar, QPoint(round(bar._x(float(place))), 20))
-    assert value(window, name, "num_intervals") == card_editors.MOST_STOPS
-    assert "the most" in editor.count.text()
+    assert window.controls.editor is editor, "the editor stays while the ramp outgrows the standard's card"
+    card = window.session.network.cards[name]
+    assert is_long(card)
+    assert len(stops_of(card)[0]) == 14
+    editor.how.activated.emit(2)
+    assert stops_of(window.session.network.cards[name])[1] == 2
+    picture(window)
+    assert window.board.cards[name].problem is None
+    for _ in range(5):
+        hand.key(bar, Qt.Key.Key_Delete)
+    assert window.session.network.cards[name].category == "ramp", "ten fit again"
+    assert value(window, name, "interpolation") == 2
 
 
 @pytest.mark.parametrize("interpolation", [0, 1, 2])

@@ -69,8 +69,10 @@ class Session:
 
     @property
     def shown_project(self) -> Project:
-        """The project as it is looked at: with the camera where it is now."""
-        project = self.before or self.project
+        """The project as it is looked at: with the camera where it is now, and as it was while a key is held."""
+        return self._as_seen(self.before or self.project)
+
+    def _as_seen(self, project: Project) -> Project:
         return project.with_bench(project.bench.model_copy(update={"camera": self.camera}))
 
     @property
@@ -112,6 +114,7 @@ class Session:
         if self.material not in after.materials:
             self.material = next(iter(after.materials), "")
             self.path = ()
+        self.before = None
         kept = tuple(name for name in self.selection if name in self.network.cards)
         self.changed.emit(before, after)
         if kept != self.selection:
@@ -426,7 +429,7 @@ class Session:
         if self.is_elsewhere(target) and self.folder is not None and not files_are_there:
             target.mkdir(parents=True, exist_ok=True)
             copy_files(self.folder, target)
-        save_project(self.shown_project, target)
+        save_project(self._as_seen(self.project), target)
         self.folder = target
         self._clean = self.project
         with self._desk_lock:

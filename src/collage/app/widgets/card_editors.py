@@ -7,16 +7,18 @@ from collections.abc import Mapping
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
-from collage.core.document.model import Value
+from collage.core.document.model import Card, Input, Value
 from collage.core.images.colour import linear_to_srgb
+from collage.core.nodes import ramps
+from collage.core.nodes.ramps import Stop
 from collage.core.render.values import Spread, spread_of
 
 Values = Mapping[str, Value]
-MOST_STOPS = 10  # as many as the standard's ramp holds
+MOST_STOPS = 64
 
 
 def number(value: object, otherwise: float = 0.0) -> float:
@@ -95,14 +97,23 @@ class CardEditor(QWidget):
         """Shows the card's values, by input."""
         raise NotImplementedError
 
+    def show_card(self, card: Card, values: Values) -> None:
+        """Shows the card."""
+        self.set_values(values)
+
+    def changed_card(self, card: Card, values: Values, types: Mapping[str, str]) -> Card:
+        """The card with what `edited` told."""
+        for name, value in values.items():
+            old = card.inputs.get(name)
+            attributes = old.attributes if old is not None else {}
+            card = card.with_input(Input(name, types[name], value, None, None, attributes))
+        return card
+
     def show_values(self, value: np.ndarray | None) -> None:
         """The numbers that come in, where the editor shows them."""
 
 
 # ---- ramp -------------------------------------------------------------------------------------
-
-
-Stop = tuple[float, tuple[float, ...]]
 
 
 def ramp_colours(stops: list[Stop], interpolation: int, count: int) -> np.ndarray:
@@ -260,7 +271,7 @@ class RampBar(QWidget):
 class RampEditor(CardEditor):
     """The bar, and the place and colour of the chosen stop."""
 
-    covers = ("num_intervals", *(f"{what}{k}" for k in range(1, 11) for what in ("interval", "color")))
+    covers = ("num_intervals", "interpolation", *(f"{what}{k}" for k in range(1, 11) for what in ("interval", "color")))
 
     def __init__(self) -> None:
         super().__init__()
@@ -272,10 +283,16 @@ class RampEditor(CardEditor):
         self.colour.setAccessibleName("Colour of the stop")
         self.count = QLabel()
         self.count.setObjectName("quiet")
+        self.how = QComboBox()
+        self.how.addItems(["Linear", "Smooth", "Steps"])
+        self.how.setToolTip("How it goes from one stop to the next")
+        self.how.setAccessibleName("Interpolation")
+        self.how.activated.connect(self._chose_how)
         row = QHBoxLayout()
         row.setSpacing(6)
         row.addWidget(self.place)
         row.addWidget(self.colour, 1)
+        row.addWidget(self.how)
         row.addWidget(self.count)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -288,20 +305,21 @@ class RampEditor(CardEditor):
         self.place.edited.connect(self._placed)
         self.colour.edited.connect(self._coloured)
 
-    def set_values(self, values: Values) -> None:
-        count = min(max(round(number(values.get("num_intervals"), 2)), 2), MOST_STOPS)
-        stops: list[Stop] = []
-        for k in range(1, count + 1):
-            colour = values.get(f"color{k}")
-            four = colour if isinstance(colour, tuple) and len(colour) == 4 else (0.0, 0.0, 0.0, 1.0)
-            stops.append((number(values.get(f"interval{k}")), four))
-        self.bar.interpolation = round(number(values.get("interpolation")))
-        ordered = sorted(stops, key=lambda one: one[0])
-        if ordered != self.bar.stops:
-            self.bar.stops = ordered
+    def show_card(self, card: Card, values: Values) -> None:
+        stops, self.bar.interpolation = ramps.stops_of(card)
+        if stops != self.bar.stops:
+            self.bar.stops = stops
             self.bar.chosen = min(self.bar.chosen, len(stops) - 1)
+        self.how.setCurrentIndex(self.bar.interpolation)
         self.bar.update()
         self._show_chosen()
+
+    def changed_card(self, card: Card, values: Values, types: Mapping[str, str]) -> Card:
+        return ramps.with_stops(card, self.bar.stops, self.bar.interpolation)
+
+    def _chose_how(self, how: int) -> None:
+        self.bar.interpolation = how
+        self._changed(False)
 
     def _placed(self, place: float, moving: bool) -> None:
         self.bar.put((place, self.bar.stops[self.bar.chosen][1]), moving)
@@ -317,11 +335,8 @@ class RampEditor(CardEditor):
         self.count.setText(f"{len(self.bar.stops)} stops{', the most' if full else ''}")
 
     def _changed(self, moving: bool) -> None:
-        values: dict[str, Value] = {"num_intervals": len(self.bar.stops)}
-        for k, (place, colour) in enumerate(self.bar.stops, 1):
-            values[f"interval{k}"], values[f"color{k}"] = place, colour
         self._show_chosen()
-        self.edited.emit(values, moving)
+        self.edited.emit({}, moving)
 
 
 # ---- curve ------------------------------------------------------------------------------------
@@ -571,8 +586,10 @@ class LevelsEditor(CardEditor):
             super().keyPressEvent(event)
 
 
-def editor_for(category: str) -> CardEditor | None:
-    """The editor of a kind of card, if it has one of its own."""
+def editor_for(card: Card) -> CardEditor | None:
+    """The editor of a card, if its kind has one of its own."""
+    if ramps.is_long(card):
+        return RampEditor()
     makers: dict[str, type[CardEditor]] = {"ramp": RampEditor, "clg_curve": CurveEditor, "range": LevelsEditor}
-    make = makers.get(category)
+    make = makers.get(card.category)
     return make() if make is not None else None

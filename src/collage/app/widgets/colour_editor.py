@@ -10,6 +10,7 @@ from PySide6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from collage.app.widgets.dragged import Dragged
 from collage.app.widgets.number_field import NumberField
 from collage.core.images.colour import linear_to_srgb, srgb_to_linear
 
@@ -43,7 +44,7 @@ def colour_at(point: QPoint) -> QColor | None:
     return grabbed.pixelColor(0, 0) if not grabbed.isNull() else None
 
 
-class HueDisc(QWidget):
+class HueDisc(Dragged):
     """Hue around, saturation outwards, at the brightness in hand."""
 
     edited = Signal(float, float, bool)  # hue, saturation 0 to 1, moving
@@ -91,23 +92,13 @@ class HueDisc(QWidget):
             painter.drawLine(at + QPointF(0, -5), at + QPointF(0, 5))
         painter.end()
 
-    def _take(self, event: QMouseEvent, moving: bool) -> None:
+    def take(self, event: QMouseEvent, moving: bool) -> None:
         gone = event.position() - QPointF(DISC / 2, DISC / 2)
         self.saturation = min(math.hypot(gone.x(), gone.y()) / (DISC / 2), 1.0)
         if self.saturation > 0.01:
             self.hue = math.atan2(-gone.y(), gone.x()) / (2 * math.pi) % 1
         self.update()
         self.edited.emit(self.hue, self.saturation, moving)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._take(event, True)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._take(event, True)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._take(event, False)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {
@@ -126,7 +117,7 @@ class HueDisc(QWidget):
         self.edited.emit(self.hue, self.saturation, False)
 
 
-class ValueBar(QWidget):
+class ValueBar(Dragged):
     """Brightness, from black below to the full colour above."""
 
     edited = Signal(float, bool)
@@ -155,20 +146,10 @@ class ValueBar(QWidget):
         painter.drawLine(0, y, BAR, y)
         painter.end()
 
-    def _take(self, event: QMouseEvent, moving: bool) -> None:
+    def take(self, event: QMouseEvent, moving: bool) -> None:
         self.value = min(max(1 - event.position().y() / (DISC - 1), 0.0), 1.0)
         self.update()
         self.edited.emit(self.value, moving)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._take(event, True)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._take(event, True)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._take(event, False)
 
 
 class ColourEditor(QFrame):

@@ -7,10 +7,12 @@ import random
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QPushButton, QToolButton, QVBoxLayout
+
+from collage.app.widgets.dragged import Dragged
 
 
-class Dial(QWidget):
+class Dial(Dragged):
     """An angle in degrees: drag around; Shift keeps to steps of fifteen."""
 
     edited = Signal(object, bool)
@@ -43,7 +45,7 @@ class Dial(QWidget):
         painter.drawLine(QPointF(11, 11), QPointF(11 + 8 * math.cos(turn), 11 - 8 * math.sin(turn)))
         painter.end()
 
-    def _take(self, event: QMouseEvent, moving: bool) -> None:
+    def take(self, event: QMouseEvent, moving: bool) -> None:
         gone = event.position() - QPointF(11, 11)
         angle = math.degrees(math.atan2(-gone.y(), gone.x()))
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
@@ -53,18 +55,8 @@ class Dial(QWidget):
         self.update()
         self.edited.emit(self.angle, moving)
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._take(event, True)
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._take(event, True)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._take(event, False)
-
-
-class PadSheet(QWidget):
+class PadSheet(Dragged):
     """A sheet to drag a place on; the middle cross is the origin."""
 
     edited = Signal(object, bool)
@@ -96,7 +88,7 @@ class PadSheet(QWidget):
         painter.fillRect(QRectF(x - 4, y - 4, 8, 8), ink)
         painter.end()
 
-    def _take(self, event: QMouseEvent, moving: bool) -> None:
+    def take(self, event: QMouseEvent, moving: bool) -> None:
         half = self.SIZE / 2
         x = (event.position().x() - half) / half * self.reach
         y = (half - event.position().y()) / half * self.reach
@@ -105,16 +97,6 @@ class PadSheet(QWidget):
         self.place = (round(x, 4), round(y, 4))
         self.update()
         self.edited.emit(self.place, moving)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._take(event, True)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._take(event, True)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._take(event, False)
 
 
 class Pad(QToolButton):

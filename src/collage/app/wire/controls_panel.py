@@ -29,7 +29,7 @@ from collage.app.wire.value_menu import value_menu
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside
 from collage.core.errors import CollageError
-from collage.core.nodes import stacks
+from collage.core.nodes import ramps, stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
@@ -118,6 +118,8 @@ class ControlsPanel(QFrame):
         network = self.session.network
         shared = tuple(pair for pair in links.follows(network).items() if pair[0].card == card.name)
         shown = tuple((one.name, one.interface) for one in card.inputs.values())
+        if ramps.is_long(card) or card.category == "ramp":  # short or long, it is edited in the same way
+            return card.name, "ramp", wired, shared
         return card.name, card.category, card.type, wired, shared, shown if card.network is not None else ()
 
     def _on_changed(self, _before: object, _after: object) -> None:
@@ -136,7 +138,7 @@ class ControlsPanel(QFrame):
         if self.layers is not None:
             self.layers.show_card(card)
         if self.editor is not None:
-            self.editor.set_values(self._all_values(card))
+            self.editor.show_card(card, self._all_values(card))
         for tab in card_tabs(self.session, card):
             field = self.fields.get(tab.name)
             value = self.session.value_of(card, tab)
@@ -160,6 +162,8 @@ class ControlsPanel(QFrame):
             self._head(self._card)
             covered = self.editor.covers if self.editor is not None else ()
             tabs = [tab for tab in card_tabs(self.session, self._card) if tab.name not in covered]
+            if ramps.is_long(self._card):
+                tabs = [tab for tab in tabs if tab.name == "texcoord"]
             if stacks.is_stack(self._card):
                 tabs = [tab for tab in tabs if tab.name.startswith("layer_")]
             made = self.editor or self.layers
@@ -183,10 +187,10 @@ class ControlsPanel(QFrame):
         row = before.row if before is not None and before.name == card.name else 0
         if stacks.is_stack(card):
             self.layers = LayersEditor(self.session, card, row)
-        elif card.network is not None and card.inputs:
+        elif card.network is not None and card.inputs and not ramps.is_long(card):
             self.layers = GroupEditor(self.session, card, row)
-        elif card.network is None:
-            self.editor = editor_for(card.category)
+        else:
+            self.editor = editor_for(card)
         if self.editor is not None:
             self.editor.edited.connect(self._edited_together)
             self.editor.show_values(self._input_values())
@@ -204,15 +208,13 @@ class ControlsPanel(QFrame):
 
     def _edited_together(self, values: Mapping[str, Value], moving: bool) -> None:
         """Several inputs changed by one movement of the hand."""
-        card = self._card
-        if card is None:
+        card, editor = self._card, self.editor
+        if card is None or editor is None:
             return
         types = {tab.name: tab.type for tab in card_tabs(self.session, card)}
 
         def change(network: Network) -> Network:
-            for name, value in values.items():
-                network = edits.set_value(network, card.name, name, types[name], value)
-            return network
+            return network.with_card(editor.changed_card(network.cards[card.name], values, types))
 
         label = f"Set {title_of(card)}"
         self.session.edit(label, change, merge=f"{self.session.material}/{self.session.path}/{card.name} editor")
@@ -232,7 +234,7 @@ class ControlsPanel(QFrame):
                 text = str(error)
         else:
             text = "Map set" if card.attributes.get(MAP_SET) == "true" else "Group"
-            text = "Stack" if stacks.is_stack(card) else text
+            text = "Stack" if stacks.is_stack(card) else "Ramp with stops" if ramps.is_long(card) else text
             text += f" · {len(card.network.cards)} cards · double-click to open"
         self.kind.setText(f"{text} · {note}" if note else text)
         self.kind.setToolTip(note)

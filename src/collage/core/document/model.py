@@ -19,6 +19,7 @@ MAP_SET = "clg_mapset"  # attribute of a group that holds the maps of one surfac
 CONVERT = "clg_convert"  # attribute of a card that Collage put in to make two types meet
 LINK = "clg_link"  # attribute of a card that carries a value to others that follow it: value, factor, offset
 STACK = "clg_stack"  # attribute of a group that is a stack of layers: the type of the layers
+RAMP = "clg_ramp"  # attribute of a group that is a ramp of more stops than the standard's card holds
 
 
 @dataclass(frozen=True)

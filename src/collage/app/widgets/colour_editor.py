@@ -169,6 +169,7 @@ class ColourEditor(QFrame):
         top = QHBoxLayout()
         top.addWidget(self.disc)
         top.addWidget(self.bar)
+        top.addSpacing(44)  # the colour of before and the present one are painted there
         self.linear = [self._number(f"Linear {name}", (0.0, 1.0)) for name in ("red", "green", "blue")]
         self.srgb = [self._number(f"sRGB {name}", (0.0, 255.0), whole=True) for name in ("red", "green", "blue")]
         for field in self.linear:

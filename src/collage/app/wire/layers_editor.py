@@ -108,6 +108,7 @@ class LayersEditor(QWidget):
         shown.toggled.connect(lambda on: self._change(row, f"Show {layer.title}", replace(layer, on=on)))
         title = QLineEdit(layer.title)
         title.setFixedWidth(72)
+        title.setCursorPosition(0)
         title.setAccessibleName("Name of the layer")
         title.editingFinished.connect(lambda: self._rename(row, layer, title.text()))
         mode = QComboBox()

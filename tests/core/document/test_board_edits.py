@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import pytest
-from networks import network, same
 
 from collage.core.document.clipboard import copied, pasted
-from collage.core.document.edits import cut_wires, swap_inputs, take_out
+from collage.core.document.edits import connect, cut_wires, swap_inputs, take_out
 from collage.core.document.frames import Frame, around, frames, with_frame, without_frame
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import Network, Wire
 from collage.core.errors import CollageError
+from networks import network, same
 
 
 def test_a_card_taken_out_stays_and_its_neighbours_join() -> None:
@@ -77,3 +77,20 @@ def test_a_text_that_is_no_copy_is_refused(text: str) -> None:
     before = network()
     with pytest.raises(CollageError):
         pasted(before, text)
+
+
+def test_a_wired_inputs_value_waits_beside_it_and_a_file_that_has_both_stays_as_it_is() -> None:
+    wired = network().cards["both"]
+    assert wired.inputs["mix"].value == 0.25
+    after = connect(network(), Wire("noise"), "both", "mix", "float")
+    text = write_document(after)
+    assert validate(after) == []
+    assert 'clg_value="0.25"' in text
+    assert parse_document(text.encode()).cards["both"].inputs["mix"].value == 0.25, (
+        "and comes back when the wire is cut"
+    )
+    both = '<input name="mix" type="float" value="0.25" nodename="noise" />'
+    foreign = text.replace(next(line.strip() for line in text.splitlines() if "clg_value" in line), both)
+    again = write_document(parse_document(foreign.encode()))
+    assert both in again
+    assert "clg_" not in again

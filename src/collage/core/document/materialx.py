@@ -27,6 +27,7 @@ OWN_DEFINITIONS = Path(__file__).parent.parent / "nodes" / "collage_defs.mtlx"
 
 _OWN = ("ND_clg_", "NG_clg_")
 _WIRE_ATTRIBUTES = {"nodename", "nodegraph", "output", "interfacename"}
+BOTH = "clg_both"  # noted, never written: the file has a value and a wire, which the standard does not allow
 WAITING = "clg_value"  # attribute of a wired input: the value that comes back when its wire is cut
 _INPUT_OWN = _WIRE_ATTRIBUTES | {WAITING, "type", "value"}
 
@@ -256,13 +257,16 @@ def _input(source: Any, about: str) -> Input:
             about=about,
             remedy="Mend or remove the value.",
         ) from error
+    attributes = attributes_of(source, _INPUT_OWN)
+    if source.hasAttribute("value") and (_wire(source) is not None or source.hasAttribute("interfacename")):
+        attributes[BOTH] = "true"
     return Input(
         source.getName(),
         type_name,
         value,
         _wire(source),
         source.getAttribute("interfacename") or None,
-        attributes_of(source, _INPUT_OWN),
+        attributes,
     )
 
 
@@ -315,12 +319,13 @@ def _put_element(target: Any, element: Element) -> None:
 def _put_input(target: Any, network: Network, one: Input) -> None:
     element = target.addChildOfCategory("input", one.name)
     element.setType(one.type)
+    waits = one.wire is not None or one.interface is not None
     if one.value is not None:  # the standard allows a value or a wire; the one that waits is noted beside it
-        waits = one.wire is not None or one.interface is not None
-        element.setAttribute(WAITING if waits else "value", write(one.value))
+        element.setAttribute(WAITING if waits and BOTH not in one.attributes else "value", write(one.value))
     _put_wire(element, network, one.wire, one.interface)
     for name, value in one.attributes.items():
-        element.setAttribute(name, value)
+        if name != BOTH:
+            element.setAttribute(name, value)
 
 
 def _put_wire(element: Any, network: Network, wire: Wire | None, interface: str | None) -> None:

@@ -17,7 +17,7 @@ from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
 from collage.app.wire.weights_dialog import WeightsDialog
-from collage.core.document import links
+from collage.core.document import edits, links
 from collage.core.document.frames import frames
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import CONVERT, LINK, Wire
@@ -84,6 +84,12 @@ def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, m
     assert {name for name in ("fg", "bg", "mix") if inputs[name].wire is not None} == {"fg", "bg"}
     session.history.undo()
     assert not any(one.wire for one in cards(board)[mix].inputs.values()), "one step"
+    session.edit("Name", lambda network: edits.set_attribute(network, mix, "uiname", "Target"))
+    session.select(["rough", "cells"])
+    board.actions_by_name["Wire to"].trigger()
+    pick(board, hand, "target")
+    assert {name for name, one in cards(board)[mix].inputs.items() if one.wire} == {"fg", "bg"}, "and by keyboard"
+    session.history.undo()
 
     session.select(())
     monkeypatch.setattr(QApplication, "keyboardModifiers", lambda: Qt.KeyboardModifier.ControlModifier)
@@ -148,6 +154,12 @@ def test_a_mark_on_a_wire_opens_and_converts_another_way(board: MainWindow, hand
     hand.drag(board.board.viewport(), out_tab(board, "red"), in_tab(board, "levels", "in"))
     wire = next(one for one in board.board.wires if one.card == "levels")
     assert wire.mark == "grey"
+    session.select(["levels"])
+    board.actions_by_name["Convert another way"].trigger()
+    pick(board, hand, "blue")
+    assert next(one for one in board.board.wires if one.card == "levels").mark == "b"
+    session.history.undo()
+    wire = next(one for one in board.board.wires if one.card == "levels")
     at = board.board.mapFromScene(wire.mark_box().center())
     hand.click(board.board.viewport(), at)
     menu = open_menu(board, "conversion")

@@ -49,6 +49,7 @@ from collage.core.document.model import Network, Wire
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, input_label, label_of, offers
+from collage.core.nodes.wiring import origin, ways
 from collage.core.project.folder import copy_files
 from collage.core.project.recovery import LeftDesk, discard
 from collage.core.project.shelf import Shelf
@@ -253,9 +254,8 @@ class MainWindow(QMainWindow):
         self._action(menu, "Wire to…", self.wire_to, "Ctrl+L")
         self._action(menu, "Put into a wire…", self.put_between, "Ctrl+Shift+I")
         self._action(menu, "Cut wires", self.cut_wires, "Ctrl+Shift+X")
-        self._action(
-            menu, "Take out of the chain", lambda: acts.take_out(self.session, self.session.selection), "Ctrl+T"
-        )
+        self._action(menu, "Convert another way…", self.convert_wires, "Ctrl+Shift+K")
+        self._action(menu, "Take out of the chain", self.take_out, "Ctrl+T")
         self._action(menu, "Swap inputs", self.swap_inputs, "Ctrl+I")
         menu.addSeparator()
         self._action(menu, "Bundle to a group", lambda: acts.bundle(self.session), "Ctrl+G")
@@ -540,13 +540,46 @@ class MainWindow(QMainWindow):
         if not self.session.selection or self.session.selection[0] not in self.board.cards:
             self.hint_label.setText("Choose a card first; then its output can be wired.")
             return
-        name = self.session.selection[0]
+        name, at = self.session.selection[0], self.board.viewport().rect().center()
+        if len(self.session.selection) > 1:
+            self._wire_several(at)
+            return
         self.pick_field.ask(
-            self.board.viewport().rect().center(),
+            at,
             f"Wire {self.session.title(name)} to …",
             [Choice(text, target, note) for text, note, target in self.board.ends_for(name)],
             self._wire_end,
         )
+
+    def _wire_several(self, at: QPoint) -> None:
+        """All chosen cards into one other, input by input."""
+        sources = self.board.chosen_sources()
+        choices = [
+            Choice(self.session.title(other), other, f"all {len(sources)} of them")
+            for other in self.board.cards
+            if other not in self.session.selection
+        ]
+
+        def picked(other: str) -> None:
+            acts.wire_several(self.session, sources, other)
+
+        self.pick_field.ask(at, f"Wire {len(sources)} cards to …", choices, picked)
+
+    def convert_wires(self) -> None:
+        """Offers other ways to convert for the wires at the chosen cards."""
+        network, surface = self.session.network, self.session.surface
+        choices = []
+        for wire in self.board.wires:
+            user = wire.card or (surface.name if surface is not None and not self.session.path else "")
+            if wire.mark and user and {wire.card, wire.source.card} & {*self.session.selection}:
+                between = origin(network, network.cards[user].inputs[wire.name].wire or wire.source)[1]
+                title = f"{self.session.title(wire.source.card)} → {self.session.title(user)}"
+                choices += [Choice(f"{title}: {label}", (user, wire.name, way)) for way, label in ways(between[0])]
+        at = self.board.viewport().rect().center()
+        self.pick_field.ask(at, "Convert another way", choices, self._convert)
+
+    def _convert(self, end: tuple[str, str, str]) -> None:
+        acts.convert_by(self.session, *end)
 
     def _wire_end(self, end: tuple[Wire, str, str, str]) -> None:
         self.board.wire_to(*end)

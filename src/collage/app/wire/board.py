@@ -421,6 +421,12 @@ class Board(BoardView):
         chosen.sort(key=lambda name: self.cards[name].pos().y())
         return [source if name == source.card else Wire(name, self.cards[name].first_output) for name in chosen]
 
+    def chosen_sources(self) -> list[Wire]:
+        """The first outputs of the chosen cards, from top to bottom."""
+        chosen = [name for name in self.session.selection if name in self.cards]
+        first = Wire(chosen[0], self.cards[chosen[0]].first_output) if chosen else None
+        return self._chosen_sources(first)
+
     def _end_wiring(self) -> None:
         if self._loose is not None:
             self._scene.removeItem(self._loose)

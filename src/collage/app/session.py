@@ -388,9 +388,7 @@ class Session:
         document = read_document(path)
         prefix = self.relative(path.parent) + "/" + document.attributes.get("fileprefix", "")
         document = replace(document, attributes={**document.attributes, "fileprefix": prefix})
-        name, number = path.stem, 2
-        while name in self.project.materials:
-            name, number = f"{path.stem} {number}", number + 1
+        name = self.project.free_material_name(path.stem)
         self.history.do(f"Add the material {name}", lambda project: project.with_material(name, document))
         self.show_material(name)
 

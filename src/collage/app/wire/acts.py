@@ -9,7 +9,7 @@ from collage.app.session import Session
 from collage.core.document import edits, frames, groups, links
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.materials import hidden_on_board, new_material
-from collage.core.document.model import CONVERT, LINK, Card, Input, Network, Value, Wire, inside, replaced_inside
+from collage.core.document.model import Card, Input, Network, Value, Wire, inside, replaced_inside
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes import stacks
@@ -152,11 +152,11 @@ def unbundle(session: Session) -> None:
 
     def change(network: Network) -> Network:
         after, names = groups.unbundle(network, name)
-        made.extend(one for one in names if CONVERT not in after.cards[one].attributes)
+        made.extend(one for one in names if not after.cards[one].helper)
         return after
 
     if session.edit(f"Open up {session.title(name)}", change):
-        session.select([one for one in made if LINK not in session.network.cards[one].attributes])
+        session.select(made)
 
 
 def frame_chosen(session: Session) -> str:
@@ -201,8 +201,7 @@ def paste(session: Session, text: str, place: tuple[float, float] | None = None)
 
     def change(network: Network) -> Network:
         after, names = pasted(network, text, place)
-        shown = (name for name in names if not {CONVERT, LINK} & after.cards[name].attributes.keys())
-        made.extend(shown)
+        made.extend(name for name in names if not after.cards[name].helper)
         return after
 
     if session.edit("Paste", change):
@@ -243,8 +242,19 @@ def put_out(session: Session, card: str, output: str = "") -> bool:
     return session.edit_document(f"Put out {session.title(card)}", change)
 
 
-def put_between(session: Session, name: str, wire: Wire, card: str, target: str, type_name: str) -> bool:
-    """Puts a card into a wire: it takes what the wire brings, and gives what the wire ended at."""
+def put_between(
+    session: Session,
+    name: str,
+    wire: Wire,
+    card: str,
+    target: str,
+    type_name: str,
+    place: tuple[float, float] | None = None,
+) -> bool:
+    """Puts a card into a wire: it takes what the wire brings, and gives what the wire ended at.
+
+    place : where on the board it comes to lie; where it is, if left out.
+    """
     definition = session.definition(name)
     if definition is None or definition.main_input is None:
         session.problem.emit(
@@ -254,6 +264,8 @@ def put_between(session: Session, name: str, wire: Wire, card: str, target: str,
     main = definition.main_input
 
     def change(network: Network) -> Network:
+        if place is not None:
+            network = edits.move_cards(network, {name: place})
         network = join(session.library, network, wire, name, main, definition.inputs[main].type)
         return join(session.library, network, Wire(name), card, target, type_name)
 
@@ -267,8 +279,7 @@ def add_stack(session: Session, place: tuple[float, float]) -> str:
     chosen.sort(key=lambda one: -session.network.cards[one].position[1])
 
     def change(network: Network) -> Network:
-        card = replace(stacks.new_stack(name), attributes={**stacks.new_stack(name).attributes})
-        network = edits.move_cards(network.with_card(card), {name: place})
+        network = edits.move_cards(network.with_card(stacks.new_stack(name)), {name: place})
         layers = []
         for one in chosen:
             wire = Wire(one)

@@ -37,12 +37,12 @@ from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.tabs import wire_path, wire_pen
 from collage.app.wire.wire_item import WireItem
 from collage.core.document import edits
-from collage.core.document.model import Card, Network, Wire, inside, replaced_inside
+from collage.core.document.model import Card, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
 from collage.core.images.files import READ_SUFFIXES
 from collage.core.nodes.labels import TYPE_WORDS
 from collage.core.nodes.layout import tidy
-from collage.core.nodes.wiring import fits, join, origin
+from collage.core.nodes.wiring import fits, origin
 
 MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
 OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
@@ -317,15 +317,9 @@ class Board(BoardView):
         definition = self.session.definition(name)
         if definition is None or definition.main_input is None or self.session.network.consumers(name):
             return False
-        main, library = definition.main_input, self.session.library
         pos = self.cards[name].pos()
-
-        def change(network: Network) -> Network:
-            network = edits.move_cards(network, {name: (pos.x() / UNIT_X, pos.y() / UNIT_Y)})
-            network = join(library, network, wire.source, name, main, definition.inputs[main].type)
-            return join(library, network, Wire(name), wire.card, wire.name, wire.kind)
-
-        return self.session.edit(f"Put {self.session.title(name)} in between", change)
+        place = (pos.x() / UNIT_X, pos.y() / UNIT_Y)
+        return acts.put_between(self.session, name, wire.source, wire.card, wire.name, wire.kind, place)
 
     def offers_for(self, source: Wire, type_name: str, target: str) -> list[Tab]:
         """Inputs of a card that a wire of a type can end at, exact types first."""

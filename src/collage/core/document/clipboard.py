@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from collage.core.document.edits import move_cards
 from collage.core.document.materialx import parse_document, write_document
-from collage.core.document.model import CONVERT, LINK, Card, Input, Network
+from collage.core.document.model import Card, Input, Network
 from collage.core.errors import CollageError
 
 
@@ -19,8 +19,7 @@ def copied(network: Network, names: Iterable[str]) -> str:
     while waiting:
         for one in network.cards[waiting.pop()].inputs.values():
             source = network.cards.get(one.wire.card) if one.wire is not None else None
-            helper = source is not None and (CONVERT in source.attributes or LINK in source.attributes)
-            if source is not None and helper and source.name not in taken:
+            if source is not None and source.helper and source.name not in taken:
                 taken.add(source.name)
                 waiting.append(source.name)
 

@@ -92,20 +92,24 @@ def remove_cards(
     """
     main_inputs = main_inputs or {}
     for name in names:
-        card = _card(network, name)
-        through = pass_through(card, main_inputs.get(name))
-        for consumer, input_name, _wire in network.consumers(name):
-            if through is not None and through.wire is not None and through.wire.card != consumer:
-                one = network.cards[consumer].inputs[input_name]
-                network = set_input(network, consumer, replace(one, wire=through.wire))
-            else:
-                network = disconnect(network, consumer, input_name)
-        outputs = {
-            key: replace(out, wire=through.wire if through else None) if out.wire and out.wire.card == name else out
-            for key, out in network.outputs.items()
-        }
-        network = replace(network.without_cards({name}), outputs=outputs)
+        through = pass_through(_card(network, name), main_inputs.get(name))
+        network = _led_past(network, name, through.wire if through is not None else None).without_cards({name})
     return _without_idle_conversions(network)
+
+
+def _led_past(network: Network, name: str, source: Wire | None) -> Network:
+    """What takes from a card takes from `source` instead, or from nothing."""
+    for consumer, input_name, _wire in network.consumers(name):
+        if source is not None and source.card != consumer:
+            one = network.cards[consumer].inputs[input_name]
+            network = set_input(network, consumer, replace(one, wire=source))
+        else:
+            network = disconnect(network, consumer, input_name)
+    outputs = {
+        key: replace(out, wire=source) if out.wire and out.wire.card == name else out
+        for key, out in network.outputs.items()
+    }
+    return replace(network, outputs=outputs)
 
 
 def rename_card(network: Network, old: str, new: str) -> Network:
@@ -183,20 +187,9 @@ def take_out(network: Network, names: Iterable[str], main_inputs: Mapping[str, s
     main_inputs : for each card the name of the input that passes through it, if any.
     """
     for name in names:
-        card = _card(network, name)
-        through = pass_through(card, main_inputs.get(name))
+        through = pass_through(_card(network, name), main_inputs.get(name))
         source = through.wire if through is not None else None
-        for consumer, input_name, _wire in network.consumers(name):
-            if source is not None and source.card != consumer:
-                one = network.cards[consumer].inputs[input_name]
-                network = set_input(network, consumer, replace(one, wire=source))
-            else:
-                network = disconnect(network, consumer, input_name)
-        outputs = {
-            key: replace(out, wire=source) if out.wire and out.wire.card == name else out
-            for key, out in network.outputs.items()
-        }
-        network = replace(network, outputs=outputs)
+        network = _led_past(network, name, source)
         if through is not None and source is not None:
             network = disconnect(network, name, through.name)
     return _without_idle_conversions(network)

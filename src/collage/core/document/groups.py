@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
-from collage.core.document.model import CONVERT, LINK, Card, Input, Network, Output, Value, Wire
+from collage.core.document.model import Card, Input, Network, Output, Value, Wire, free_among
 from collage.core.errors import CollageError
 
 TypeOf = Callable[[Network, Wire], str]
@@ -21,10 +21,10 @@ def _helpers(network: Network, names: set[str]) -> set[str]:
             name
             for name, card in network.cards.items()
             if name not in all_in
-            and (CONVERT in card.attributes or LINK in card.attributes)
-            and any(user in all_in for user, _, _ in network.consumers(name))
+            and card.helper
+            and (users := network.consumers(name))
             and all(one.wire.card in all_in for one in card.inputs.values() if one.wire)
-            and all(user in all_in for user, _, _ in network.consumers(name))
+            and all(user in all_in for user, _, _ in users)
         }
         if not more:
             return found
@@ -48,11 +48,7 @@ def bundle(network: Network, names: Iterable[str], type_of: TypeOf, title: str =
     cards: dict[str, Card] = {}
 
     def free(wanted: str, taken: Iterable[str]) -> str:
-        taken = {*taken, *chosen}
-        name, number = wanted, 2
-        while name in taken:
-            name, number = f"{wanted}{number}", number + 1
-        return name
+        return free_among(wanted, {*taken, *chosen})
 
     def inner(one: Input) -> Input:
         if one.wire is not None and one.wire.card not in chosen:
@@ -82,10 +78,9 @@ def bundle(network: Network, names: Iterable[str], type_of: TypeOf, title: str =
         "uiname": title,
     }
     card = Card(group, "nodegraph", "multioutput", inputs, attributes, Network(cards, {}, outputs))
-    several = len(outputs) > 1
 
     def outer(wire: Wire | None) -> Wire | None:
-        return Wire(group, leaving[wire] if several or wire in leaving else "") if wire in leaving else wire
+        return Wire(group, leaving[wire]) if wire in leaving else wire
 
     rest = network.without_cards(chosen)
     moved = {
@@ -150,11 +145,8 @@ def unbundle(network: Network, name: str) -> tuple[Network, list[str]]:
     names: dict[str, str] = {}
     taken = set(network.cards) - {name}
     for one in within.cards:
-        fresh, number = one, 2
-        while fresh in taken:
-            fresh, number = f"{one}_{number}", number + 1
-        names[one] = fresh
-        taken.add(fresh)
+        names[one] = free_among(one, taken, "_")
+        taken.add(names[one])
     x, y = group.position
     places = [card.position for card in within.cards.values()]
     middle = (
@@ -216,10 +208,7 @@ def show_input(group: Card, card: str, name: str, type_name: str, value: Value |
     one = within.cards[card].inputs.get(name) or Input(name, type_name)
     if one.interface is not None or one.wire is not None:
         raise CollageError("It takes its value from elsewhere already.", about=card, remedy="Cut its wire first.")
-    taken = {*group.inputs, *within.cards, *within.outputs}
-    fresh, number = name, 2
-    while fresh in taken:
-        fresh, number = f"{name}{number}", number + 1
+    fresh = free_among(name, {*group.inputs, *within.cards, *within.outputs})
     own = one.value if one.value is not None else value
     attributes = {key: text for key, text in one.attributes.items() if key == "colorspace"}
     if label:
@@ -266,9 +255,7 @@ def add_output(group: Card, card: str, output: str, type_name: str) -> Card:
     within = _inside(group)
     if any(out.wire == Wire(card, output) for out in within.outputs.values()):
         raise CollageError("The group puts this out already.", about=card)
-    fresh, number = output or card, 2
-    while fresh in {*within.outputs, *group.inputs, *within.cards}:
-        fresh, number = f"{output or card}_{number}", number + 1
+    fresh = free_among(output or card, {*within.outputs, *group.inputs, *within.cards}, "_")
     outputs = {**within.outputs, fresh: Output(fresh, type_name, Wire(card, output))}
     return replace(group, network=replace(within, outputs=outputs))
 

@@ -7,7 +7,7 @@ worker thread can read a network without a lock, and what changed is found by co
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 Value = bool | int | float | str | tuple[float, ...]
@@ -20,6 +20,14 @@ CONVERT = "clg_convert"  # attribute of a card that Collage put in to make two t
 LINK = "clg_link"  # attribute of a card that carries a value to others that follow it: value, factor, offset
 STACK = "clg_stack"  # attribute of a group that is a stack of layers: the type of the layers
 RAMP = "clg_ramp"  # attribute of a group that is a ramp of more stops than the standard's card holds
+
+
+def free_among(wanted: str, taken: Container[str], gap: str = "") -> str:
+    """`wanted`, or the first of wanted2, wanted3 ... that is not taken; `gap` stands before the number."""
+    name, number = wanted, 2
+    while name in taken:
+        name, number = f"{wanted}{gap}{number}", number + 1
+    return name
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from collage.core.document.model import Network
+from collage.core.document.model import Network, free_among
 from collage.core.errors import CollageError
 from collage.core.render.bench import Bench
 
@@ -26,10 +26,7 @@ class Project:
 
     def free_material_name(self, wanted: str) -> str:
         """`wanted`, or the first of “wanted 2”, “wanted 3” ... that no material bears."""
-        name, number = wanted, 2
-        while name in self.materials:
-            name, number = f"{wanted} {number}", number + 1
-        return name
+        return free_among(wanted, self.materials, " ")
 
     def renamed_material(self, old: str, new: str) -> Project:
         """The material under another name, worn by the same objects. Raises CollageError for a name that is taken."""

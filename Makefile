@@ -20,7 +20,7 @@ test: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q tests
 
 lint: $(STAMP)
-	$(BIN)/ruff check .
+	$(BIN)/ruff check --no-cache .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports

@@ -6,7 +6,6 @@ from functools import partial
 from itertools import combinations
 
 import pytest
-from networks import network, numbers, same
 
 from collage.core.document.groups import (
     add_output,
@@ -21,6 +20,7 @@ from collage.core.document.materialx import parse_document, validate, write_docu
 from collage.core.document.model import Wire
 from collage.core.errors import CollageError
 from collage.core.nodes.wiring import output_type
+from networks import network, numbers, same
 
 CARDS = ("uv", "finer", "noise", "cells", "both", "hard", "ramp")
 

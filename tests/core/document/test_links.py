@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from networks import network, numbers, same
 
 from collage.core.document.edits import remove_cards, set_value
 from collage.core.document.links import (
@@ -25,6 +24,7 @@ from collage.core.document.links import (
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import LINK
 from collage.core.errors import CollageError
+from networks import network, numbers, same
 
 AMOUNT, MIX, HARD = Place("noise", "amplitude"), Place("both", "mix"), Place("hard", "amount")
 FINITE = st.floats(-4, 4, width=32)

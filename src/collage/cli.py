@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from collage import __version__, cli_edit
+from collage import __version__, cli_edit, cli_gather
 from collage.core.errors import CollageError
 
 if TYPE_CHECKING:
@@ -26,6 +26,7 @@ app = typer.Typer(
 
 app.add_typer(cli_edit.materials, name="materials")
 app.add_typer(cli_edit.cards, name="cards")
+cli_gather.register(app)
 
 
 def _say(text: str) -> None:

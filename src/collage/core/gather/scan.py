@@ -1,0 +1,168 @@
+"""Reading a folder: its files are listed, grouped by their names, and then looked at one by one."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Generator, Iterable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from pathlib import Path, PurePosixPath
+
+from collage.core.errors import CollageError
+from collage.core.gather.green import against_height, alone
+from collage.core.gather.looks import Look, judged, look_at
+from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, group
+from collage.core.gather.words import Role
+
+MOST_FILES = 100_000
+SKIPPED_FOLDERS = {"__MACOSX", "node_modules"}
+Looks = Mapping[str, Look | CollageError]
+"""By relative file name: what a picture looks like, or why it cannot be read."""
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a piece of work is: what it is doing, and a share from 0 to 1."""
+
+    text: str
+    share: float
+
+
+def list_files(folder: Path) -> list[str]:
+    """All files below a folder, by relative names with forward slashes; hidden ones are passed over.
+
+    Raises CollageError if the folder cannot be read or holds more files than anyone means.
+    """
+    if not folder.is_dir():
+        raise CollageError("There is no such folder.", about=folder.name, remedy="Choose a folder that holds maps.")
+    found: list[str] = []
+    for here, folders, files in os.walk(folder):
+        folders[:] = sorted(one for one in folders if not one.startswith(".") and one not in SKIPPED_FOLDERS)
+        start = Path(here).relative_to(folder)
+        found += [(start / one).as_posix() for one in sorted(files) if not one.startswith(".")]
+        if len(found) > MOST_FILES:
+            raise CollageError(
+                f"The folder holds more than {MOST_FILES:,} files.", about=folder.name, remedy="Choose one inside it."
+            )
+    return found
+
+
+def gather(
+    folder: Path,
+    rules: Rules = (),
+    *,
+    files: Iterable[str] | None = None,
+    look: Callable[[Path], Look] = look_at,
+    threads: int = 2,
+) -> Generator[Progress | Gathered, None, None]:
+    """Reads a folder: yields what its names say at once, then its progress, and at last what the pictures say too.
+
+    files : only these relative names. look : how a picture is looked at. Raises CollageError for a folder that
+    cannot be read; a picture that cannot be read gets a remark and stops nothing.
+    """
+    yield Progress("Reading names", 0.0)
+    found = group(list_files(folder) if files is None else files, rules)
+    yield found
+    wanted = [file for one in found.sets for every in one.maps for file in every.files[:1]]
+    looks: dict[str, Look | CollageError] = {}
+
+    def try_look(file: str) -> Look | CollageError:
+        try:
+            return look(folder / file)
+        except CollageError as error:
+            return error
+        except MemoryError:
+            return CollageError("The picture does not fit into memory.", about=file, remedy="Save it smaller.")
+
+    with ThreadPoolExecutor(threads) as pool:
+        for done, (file, seen) in enumerate(zip(wanted, pool.map(try_look, wanted), strict=True), start=1):
+            looks[file] = seen
+            yield Progress(f"Looking at {PurePosixPath(file).name}", done / len(wanted))
+    yield with_looks(found, looks)
+
+
+def gathered(folder: Path, rules: Rules = (), *, files: Iterable[str] | None = None) -> Gathered:
+    """What a folder holds, in one go. Raises CollageError."""
+    last = Gathered()
+    for one in gather(folder, rules, files=files):
+        if isinstance(one, Gathered):
+            last = one
+    return last
+
+
+# ---- with the pictures --------------------------------------------------------------------------
+
+
+def with_looks(found: Gathered, looks: Looks) -> Gathered:
+    """The sets as their pictures show them."""
+    sets = tuple(_set_with_looks(one, looks) for one in found.sets)
+    kept = tuple(one for one in sets if one.maps)
+    broken = [
+        Leftover(file, str(error)) for file, error in looks.items()
+        if isinstance(error, CollageError) and not any(file in every.files for one in kept for every in one.maps)
+    ]  # fmt: skip
+    return Gathered(kept, (*found.leftover, *broken))
+
+
+def _set_with_looks(one: FoundSet, looks: Looks) -> FoundSet:
+    sure: frozenset[Role] = frozenset(every.role for every in one.maps if every.confidence > 0.8)
+    maps: list[FoundMap] = []
+    for every in one.maps:
+        seen = looks.get(every.files[0])
+        if isinstance(seen, Look):
+            maps.append(judged(every, seen, sure))
+        elif seen is not None:
+            maps.append(replace(every, used=False).remarked(f"{seen.message} {seen.remedy}".strip()))
+        else:
+            maps.append(every)
+    maps = _one_a_role([_with_green(every, maps, looks) for every in maps])
+    return replace(one, maps=tuple(maps), remarks=_sizes(maps))
+
+
+def _with_green(one: FoundMap, maps: list[FoundMap], looks: Looks) -> FoundMap:
+    """A normal map's direction: from its name, else measured."""
+    normal = looks.get(one.files[0])
+    holds_normal = one.role == "normal" or any(role == "normal" for _, role in one.channels)
+    if not holds_normal or not isinstance(normal, Look) or normal.channels < 3:
+        return one
+    green, sure, how = "unknown", 0.0, ""
+    for other in maps:
+        height = looks.get(other.files[0])
+        if other.role == "height" and isinstance(height, Look):
+            found, fits = against_height(normal, height)
+            if fits > sure:
+                green, sure, how = found, fits, "measured against the height map"
+    if green == "unknown":
+        found, fits = alone(normal)
+        green, sure, how = found, fits, "measured from the map alone"
+    if one.green == "unknown" and green == "unknown":
+        return one.remarked("Nothing tells whether its green points up or down; up is assumed.")
+    if one.green == "unknown":
+        text = f"Green {green}, {how} ({sure:.0%} sure)."
+        return replace(one, green=green).remarked(text)  # type: ignore[arg-type]
+    if green not in ("unknown", one.green) and sure > 0.5:
+        return one.remarked(f"Its name says green {one.green}, but it is {green} as {how} ({sure:.0%} sure).")
+    return one
+
+
+def _one_a_role(maps: list[FoundMap]) -> list[FoundMap]:
+    """After pictures changed roles, the first used map of a role stays the only used one."""
+    taken: set[Role] = set()
+    result = []
+    for one in maps:
+        if one.used and one.role in taken and one.role not in ("other", "packed"):
+            one = replace(one, used=False).remarked(f"A second map for {one.label.lower()}.")
+        if one.used:
+            taken.add(one.role)
+        result.append(one)
+    return result
+
+
+def _sizes(maps: list[FoundMap]) -> tuple[str, ...]:
+    """A sentence where the maps of a set have not all one size."""
+    sizes = sorted({one.size for one in maps if one.used and one.size[0]}, reverse=True)
+    if len(sizes) < 2:
+        return ()
+    shapes = {round(width / height, 2) for width, height in sizes}
+    text = " and ".join(f"{width}×{height}" for width, height in sizes)
+    return (f"Its maps have different {'sizes' if len(shapes) == 1 else 'shapes'}: {text}.",)

@@ -6,22 +6,20 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from collage.core.document.making import Given, between, card, given
 from collage.core.document.materials import new_material
-from collage.core.document.model import CONVERT, Card, Input, Network, Output, Value, Wire
+from collage.core.document.model import Card, Network, Wire
 from collage.core.errors import CollageError
+from collage.core.gather import build
+from collage.core.gather.sets import group
 from collage.core.images.files import write_image
 from collage.core.project.folder import is_project, save_project
 from collage.core.project.state import Project
 from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera, Environment
 from collage.demo.maps import MapSet, bench_wood, celadon, encoded, studio, terracotta
 
-_ROLES = (
-    ("base_color", "color3", True),
-    ("roughness", "float", False),
-    ("normal", "vector3", False),
-    ("height", "float", False),
-    ("occlusion", "float", False),
-)
+_ROLES = (("base_color", True), ("roughness", False), ("normal", False), ("height", False), ("occlusion", False))
+"""The maps of a set, and whether they are colours."""
 
 
 @dataclass(frozen=True)
@@ -37,7 +35,7 @@ class Sample:
 
 
 def _write_set(folder: Path, name: str, maps: MapSet) -> None:
-    for role, _, colour in _ROLES:
+    for role, colour in _ROLES:
         bits = 16 if role == "height" else 8
         pixels = encoded(getattr(maps, role), colour=colour, bits=bits)
         write_image(folder / "maps" / name / f"{name}_{role}.png", pixels)
@@ -46,87 +44,17 @@ def _write_set(folder: Path, name: str, maps: MapSet) -> None:
 # ---- networks -----------------------------------------------------------------------------------
 
 
-Given = tuple[str, Value | Wire]
-"""An input as it is written here: its type, and its value or wire."""
-
-
-def card(
-    name: str, category: str, type_name: str, place: tuple[float, float], /, title: str = "", **inputs: Given
-) -> Card:
-    """A card with inputs given as pairs of type and value or wire."""
-    attributes = {"xpos": f"{place[0]:g}", "ypos": f"{place[1]:g}"}
-    if title:
-        attributes["uiname"] = title
-    return Card(name, category, type_name, {key: _input(key, *one) for key, one in inputs.items()}, attributes)
-
-
-def _input(name: str, kind: str, given: Value | Wire) -> Input:
-    return Input(name, kind, None, given) if isinstance(given, Wire) else Input(name, kind, given)
-
-
-def between(
-    category: str,
-    name: str,
-    place: tuple[float, float],
-    source: Wire,
-    kind: str,
-    type_name: str,
-    **inputs: Given,
-) -> Card:
-    """A card that turns one type into another on a wire; the board shows it as a mark."""
-    given: dict[str, Given] = {"in": (kind, source), **inputs}
-    made = card(name, category, type_name, place, "", **given)
-    return made.with_attribute(CONVERT, "true")
-
-
 def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -> Card:
-    """The card of a map set: image cards that share one placement, as a group of standard cards."""
-    given = {
-        key: Input(key, kind, interface=key)
-        for key, kind in (("scale", "vector2"), ("rotate", "float"), ("offset", "vector2"))
-    }
-    given["texcoord"] = Input("texcoord", "vector2", wire=Wire("uv"))
-    cards = {
-        "uv": Card("uv", "texcoord", "vector2", {}, {"xpos": "-1.4", "ypos": "0"}),
-        "placement": Card("placement", "place2d", "vector2", given, {"xpos": "0", "ypos": "0"}),
-    }
-    outputs = {}
-    for row, (role, kind, colour) in enumerate(_ROLES):
-        file = Input(
-            "file",
-            "filename",
-            f"../maps/{name}/{name}_{role}.png",
-            attributes={"colorspace": "srgb_texture"} if colour else {},
-        )
-        image = Card(
-            f"{role}_map",
-            "image",
-            kind,
-            {"file": file, "texcoord": Input("texcoord", "vector2", wire=Wire("placement"))},
-            {
-                "xpos": "1.5",
-                "ypos": f"{row:g}",
-                "uiname": role.replace("_", " ").replace("color", "colour").capitalize(),
-            },
-        )
-        cards[image.name] = image
-        outputs[role] = Output(role, kind, Wire(image.name))
-    inputs = {
-        "scale": Input("scale", "vector2", (1 / repeats, 1 / repeats), attributes={"uiname": "Size of the tile"}),
-        "rotate": Input(
-            "rotate", "float", 0.0, attributes={"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}
-        ),
-        "offset": Input("offset", "vector2", (0.0, 0.0), attributes={"uiname": "Offset"}),
-    }
-    attributes = {"xpos": f"{place[0]:g}", "ypos": f"{place[1]:g}", "uiname": title, "clg_mapset": "true"}
-    return Card(name, "nodegraph", "multioutput", inputs, attributes, Network(cards, {}, outputs))
+    """The card of a map set that `_write_set` wrote."""
+    found = group([f"{name}/{name}_{role}.png" for role, _ in _ROLES]).sets[0]
+    return build.map_set(found, name, place, stored=lambda file: f"../maps/{file}", repeats=repeats, title=title)
 
 
 def _material(cards: list[Card], channels: dict[str, Given]) -> Network:
     network = new_material()
     surface = network.cards["surface"]
-    for name, given in channels.items():
-        surface = surface.with_input(_input(name, *given))
+    for name, what in channels.items():
+        surface = surface.with_input(given(name, *what))
     for one in cards:
         network = network.with_card(one)
     return network.with_card(surface)

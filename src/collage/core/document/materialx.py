@@ -6,6 +6,7 @@ entities and no deep nesting before the standard's library reads it (and upgrade
 
 from __future__ import annotations
 
+import re
 import xml.parsers.expat
 from collections.abc import Iterator
 from dataclasses import replace
@@ -72,9 +73,13 @@ def parse_document(data: bytes, *, about: str = "document") -> Network:
     )
 
 
+_TOKEN = re.compile(r"<(UDIM|UVTILE|[A-Z]+TOKEN)>")
+"""What the standard puts into file names for numbers; its library writes it as it is, which is no sound XML."""
+
+
 def write_document(network: Network) -> str:
-    """The text of the document, as the standard's library writes it."""
-    return str(mx.writeToXmlString(to_library(network)))
+    """The text of the document, as the standard's library writes it, but sound XML with numbered file names too."""
+    return _TOKEN.sub(r"&lt;\1&gt;", str(mx.writeToXmlString(to_library(network))))
 
 
 def validate(network: Network) -> list[str]:
@@ -163,7 +168,7 @@ def _look_through(data: bytes, about: str) -> None:
     parser.StartDoctypeDeclHandler = doctype
     parser.EntityDeclHandler = doctype
     try:
-        parser.Parse(data, True)
+        parser.Parse(re.sub(_TOKEN.pattern.encode(), rb"&lt;\1&gt;", data), True)
     except xml.parsers.expat.ExpatError as error:
         raise CollageError(
             f"The file is broken at line {error.lineno}: {xml.parsers.expat.errors.messages[error.code]}.",

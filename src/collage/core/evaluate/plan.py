@@ -19,8 +19,9 @@ from collage.core.document.model import Card, Network, Output, Value, Wire, orde
 from collage.core.document.types import CHANNELS, TEXTS, zero
 from collage.core.errors import CollageError
 from collage.core.evaluate.geometry import geometry
-from collage.core.images.colour import is_linear, to_linear
+from collage.core.images.colour import inverse_curve, is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
+from collage.core.images.tiles import Tiles, is_pattern, label_of
 from collage.core.nodes.behaviour import Context
 from collage.core.nodes.library import Library, NodeDef, TabDef
 from collage.core.nodes.units import in_unit_of
@@ -460,6 +461,10 @@ class _Builder:
             if definition.type not in ("color3", "color4") and not is_linear(ref.space):
                 ref = ImageRef(ref.path)  # data has no colour space
                 sources[name] = Const(ref, "filename")
+            if is_pattern(ref.path) and definition.category == "image":
+                if not self.strict:
+                    self._check_tiles(scope, card, definition, sources, ref)
+                continue
             try:
                 self.images.open(ref)
             except CollageError as error:
@@ -467,6 +472,24 @@ class _Builder:
                 if not self.strict:
                     self._note(scope, card, error)
                     sources["default"] = Const(_loud_value(definition.type), definition.type)
+
+    def _check_tiles(
+        self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None], ref: ImageRef
+    ) -> None:
+        """Missing and broken tiles are told; they show loud, the others stay as they are."""
+        loud = inverse_curve(ref.space)(_loud_value(definition.type)).astype(np.float32)  # it is read as the file is
+        sources["default"] = Const(loud, definition.type)
+        tiles = ref.tiles
+        for one in tiles.values():
+            try:
+                self.images.open(one)
+            except CollageError as error:
+                self._note(scope, card, error)
+        missing = ", ".join(label_of(place) for place in Tiles(ref.path).missing)
+        if missing or not tiles:
+            text = f"Tiles are missing: {missing}." if tiles else "None of its tiles is there."
+            told = CollageError(text, about=Path(ref.path).name, remedy="Find the files, or make them again.")
+            self._note(scope, card, told)
 
     def _add(
         self,

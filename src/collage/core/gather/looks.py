@@ -9,7 +9,7 @@ import numpy as np
 
 from collage.core.gather.sets import FoundMap, default_space
 from collage.core.gather.words import COLOURS, Role
-from collage.core.images.files import read_pixels
+from collage.core.images.files import oddities, read_pixels
 
 SAMPLE, SMALL = 256, 512
 """Sides in pixels: of the strided sample that is judged, and of the means in which slopes are compared."""
@@ -34,6 +34,7 @@ class Look:
     floating: bool
     sample: np.ndarray
     small: np.ndarray
+    oddities: tuple[str, ...] = ()
 
     @property
     def colour_spread(self) -> float:
@@ -84,7 +85,7 @@ def signed(pixels: np.ndarray) -> np.ndarray:
 
 def look_at(path: Path) -> Look:
     """Reads a picture whole and keeps it in small. Raises CollageError."""
-    return look_of(read_pixels(path))
+    return replace(look_of(read_pixels(path)), oddities=oddities(path))
 
 
 def look_of(pixels: np.ndarray) -> Look:
@@ -143,6 +144,8 @@ def judged(one: FoundMap, look: Look, taken: frozenset[Role] = frozenset()) -> F
     taken : roles that other maps of the set have for sure.
     """
     one = replace(one, size=(look.width, look.height), bits=look.bits, depth=look.channels)
+    for text in look.oddities:
+        one = one.remarked(text)
     if one.role == "packed":
         return _judged_pack(one, look)
     one = _best_role(one, look, taken)

@@ -162,12 +162,20 @@ def _rest(words: list[_Token], tile_wanted: bool) -> _Rest:
             continue
         if one.text in GREEN_UP | GREEN_DOWN:
             rest.green = "up" if one.text in GREEN_UP else "down"
-        elif _is_detail(one.text) and (one.text not in NOTES or at) and (one.text != "x" or _between_numbers(words, at)):
+        elif (
+            _is_detail(one.text) and (one.text not in NOTES or at) and (one.text != "x" or _between_numbers(words, at))
+        ):
             rest.details.append(one.text)
         else:
             continue
         rest.taken.add(at)
     return rest
+
+
+def _stands_as_detail(words: list[_Token], at: int) -> bool:
+    """A word like “final” tells nothing only behind a name, and an x only between the numbers of a size."""
+    text = words[at].text
+    return (text not in NOTES or at > 0) and (text != "x" or _between_numbers(words, at))
 
 
 def _between_numbers(words: list[_Token], at: int) -> bool:
@@ -246,9 +254,9 @@ def _within(span: range, what: _What, others: list[tuple[range, _What]]) -> _Wha
 
 def _meanings(parts: list[str], own: dict[str, Role]) -> Iterator[_What]:
     word = "".join(parts)
-    if len(parts) > 1 and (parts[-1] in FILLERS or parts[0] in FILLERS):
-        if word not in PACKED and word not in own:
-            return  # “normal map” is found as “normal”
+    filled = len(parts) > 1 and bool({parts[0], parts[-1]} & FILLERS)
+    if filled and word not in PACKED and word not in own:
+        return  # “normal map” is found as “normal”
     if word in own:
         yield _What(own[word], 1.0, word, own=True)
         return
@@ -290,7 +298,8 @@ def _spelled_packs(words: list[_Token], free: list[int]) -> Iterator[tuple[range
             if at + length <= len(words) and word in WORDS and WORDS[word][1] > 0.6:
                 single.setdefault(at, (at + length, WORDS[word][0]))
     for begin in single:
-        roles, stop = [], begin
+        roles: list[Role] = []
+        stop = begin
         while stop in single and len(roles) < 4:
             roles.append(single[stop][1])
             stop = single[stop][0]

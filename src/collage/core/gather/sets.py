@@ -63,12 +63,13 @@ class FoundMap:
 
 @dataclass(frozen=True)
 class FoundSet:
-    """The maps of one surface."""
+    """The maps of one surface. metres : width of the tile. depth : from the darkest to the brightest of its height."""
 
     name: str
     folder: str
     maps: tuple[FoundMap, ...]
     metres: float = 1.0
+    depth: float = 0.02
     remarks: tuple[str, ...] = ()
 
     @property

@@ -137,6 +137,12 @@ LETTERS: dict[str, tuple[tuple[Role, float], ...]] = {
 Channels = tuple[tuple[str, Role], ...]
 _METAL_ROUGH: Channels = (("g", "specular_roughness"), ("b", "base_metalness"))
 
+_OTHERS: tuple[tuple[str, Role], ...] = (
+    ("smoothness", "gloss"),
+    ("gloss", "gloss"),
+    ("roughness", "specular_roughness"),
+)
+
 PACKED: dict[str, tuple[Channels, float]] = {
     "metallicroughness": (_METAL_ROUGH, 0.8),
     "metalroughness": (_METAL_ROUGH, 0.75),
@@ -169,7 +175,7 @@ PACKED: dict[str, tuple[Channels, float]] = {
     **{
         f"{colour}{rough}": ((("rgb", "base_color"), ("a", role)), 0.7)
         for colour in ("albedo", "diffuse", "basecolor")
-        for rough, role in (("smoothness", "gloss"), ("gloss", "gloss"), ("roughness", "specular_roughness"))
+        for rough, role in _OTHERS
     },
 }
 """Names of packed maps, and which channel holds what."""

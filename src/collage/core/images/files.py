@@ -56,6 +56,32 @@ def read_info(path: Path) -> ImageInfo:
         source.close()
 
 
+_ENDINGS = {
+    "png": {".png"},
+    "jpeg": {".jpg", ".jpeg"},
+    "tiff": {".tif", ".tiff"},
+    "openexr": {".exr"},
+    "hdr": {".hdr"},
+}
+
+
+def oddities(path: Path) -> tuple[str, ...]:
+    """Sentences about what is odd in a file that can be read all the same. Raises CollageError if it cannot."""
+    source = _open(path)
+    try:
+        spec, form = source.spec(), source.format_name()
+    finally:
+        source.close()
+    told = []
+    if path.suffix.lower() not in _ENDINGS.get(form, {path.suffix.lower()}):
+        told.append(f"Its ending says {path.suffix}, but it is a file of the form {form.upper()}.")
+    if spec.get_string_attribute("tiff:ColorSpace") == "CMYK":
+        told.append("It holds printing inks (CMYK), which are turned to RGB roughly; save it as RGB.")
+    if spec.nchannels > 4:
+        told.append(f"It has {spec.nchannels} channels; the first four are used.")
+    return tuple(told)
+
+
 def _info(spec: oiio.ImageSpec, path: Path) -> ImageInfo:
     if spec.width < 1 or spec.height < 1 or spec.nchannels < 1:
         raise CollageError("The image is empty.", about=path.name, remedy="Save it again.")

@@ -10,6 +10,7 @@ from pathlib import Path
 from collage.core.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
+from collage.core.images.tiles import Place, Tiles, is_pattern
 
 
 @dataclass(frozen=True)
@@ -22,11 +23,24 @@ class ImageRef:
     @property
     def stamp(self) -> str:
         """Changes when the file on disk does; part of what a result is remembered by."""
-        try:
-            found = Path(self.path).stat()
-        except OSError:
-            return "missing"
-        return f"{found.st_mtime_ns}-{found.st_size}"
+        if is_pattern(self.path):
+            return " ".join(_stamp(file) for file in Tiles(self.path).files.values()) or "missing"
+        return _stamp(self.path)
+
+    @property
+    def tiles(self) -> dict[Place, ImageRef]:
+        """The images of a numbered name, tile by tile; empty for a single file."""
+        if not is_pattern(self.path):
+            return {}
+        return {place: ImageRef(file, self.space) for place, file in Tiles(self.path).files.items()}
+
+
+def _stamp(path: str) -> str:
+    try:
+        found = Path(path).stat()
+    except OSError:
+        return "missing"
+    return f"{found.st_mtime_ns}-{found.st_size}"
 
 
 class ImageStore:
@@ -86,10 +100,18 @@ class OpenImages:
     def __init__(self, store: ImageStore) -> None:
         self._store = store
         self._open: dict[ImageRef, Pyramid] = {}
+        self._tiles: dict[ImageRef, dict[Place, ImageRef]] = {}
 
     def open(self, ref: ImageRef) -> Pyramid:
         """The pyramid of an image. Raises CollageError if there is none to be had."""
         found = self._open.get(ref)
         if found is None:
             found = self._open[ref] = self._store.open(ref)
+        return found
+
+    def tiles(self, ref: ImageRef) -> dict[Place, ImageRef]:
+        """The images of a numbered name, tile by tile."""
+        found = self._tiles.get(ref)
+        if found is None:
+            found = self._tiles[ref] = ref.tiles
         return found

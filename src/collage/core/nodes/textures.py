@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from collage.core.document.types import CHANNELS
+from collage.core.errors import CollageError
 from collage.core.images.colour import to_linear
 from collage.core.images.pyramid import Pyramid
 from collage.core.images.store import ImageRef
+from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array, Beside, Context, behaviour
 
 
@@ -54,6 +56,8 @@ def image(
     if not file.path or ctx.images is None:
         return to_linear(np.array(default, np.float32), file.space)
     place = np.broadcast_to(texcoord, (2, ctx.at.count))
+    if is_pattern(file.path):
+        return tiled(ctx, file, default, place, texcoord_du, texcoord_dv, filtertype == "closest")
     pyramid = ctx.images.open(file)
     room = ctx.room if ctx.room is not None and len(ctx.room) == pyramid.channels else None
     value = pyramid.read(
@@ -65,3 +69,32 @@ def image(
         room,
     )
     return fit_channels(pyramid.linear(value), ctx.output_type)
+
+
+def tiled(
+    ctx: Context,
+    file: ImageRef,
+    default: Array,
+    place: Array,
+    du: Array | Beside | None,
+    dv: Array | Beside | None,
+    nearest: bool,
+) -> Array:
+    """An image in numbered tiles: each point reads the tile that it lies in, `default` where there is none."""
+    assert ctx.images is not None
+    out = np.empty((CHANNELS[ctx.output_type], place.shape[1]), np.float32)
+    out[:] = to_linear(np.array(np.broadcast_to(default, (len(out), 1)), np.float32), file.space)
+    column, row = np.floor(place[0]).astype(np.int32), np.floor(place[1]).astype(np.int32)
+    for at, ref in ctx.images.tiles(file).items():
+        here = np.flatnonzero((row == at[0]) & (column == at[1]))
+        if here.size == 0:
+            continue
+        try:
+            pyramid = ctx.images.open(ref)
+        except CollageError:
+            continue  # told when the plan was made
+        inside = np.ascontiguousarray(place[:, here] - np.array([[at[1]], [at[0]]], np.float32))
+        fine = detail(pyramid, place, du, dv)
+        value = pyramid.read(inside, None if fine is None else fine[here], ("clamp", "clamp"), nearest)
+        out[:, here] = fit_channels(pyramid.linear(value), ctx.output_type)
+    return out

@@ -13,12 +13,15 @@ from collage.core.project.state import Project
 from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera
 from collage.core.render.picture import PictureRequest, Renderer
 
-_STUDIO = Bench(
-    objects=(BenchObject(name="ball", shape="sphere", material="shown"),),
-    lights=(AreaLight(turn=-50, height=45, distance=0.6, strength=5.0, width=0.45),),
-    camera=Camera(turn=0, height=8, distance=0.5, target=(0.0, 0.1, 0.0), field=24),
-    ground=False,
-)
+
+def studio(material: str, shape: str = "sphere") -> Bench:
+    """A stock shape in a plain studio, wearing a material."""
+    return Bench(
+        objects=(BenchObject(name=shape.capitalize(), shape=shape, material=material),),
+        lights=(AreaLight(turn=-50, height=45, distance=0.6, strength=5.0, width=0.45),),
+        camera=Camera(turn=0, height=8, distance=0.5, target=(0.0, 0.1, 0.0), field=24),
+        ground=False,
+    )
 
 
 def swatch(
@@ -29,6 +32,6 @@ def swatch(
     cancelled: Callable[[], bool] = never,
 ) -> np.ndarray:
     """The material on a ball, (h, w, 3) uint8. folder : the project's. size : (w, h) pixels. Raises Cancelled."""
-    project = Project(materials={"shown": material}, bench=_STUDIO)
+    project = Project(materials={"shown": material}, bench=studio("shown"))
     request = PictureRequest(project, *size, "draft", "lit", None, folder)
     return renderer.picture(request, cancelled=cancelled).display

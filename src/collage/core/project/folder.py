@@ -18,8 +18,9 @@ from pydantic import ValidationError
 
 from collage.core.document.materialx import read_document, write_document
 from collage.core.errors import CollageError
+from collage.core.frozen import Frozen
 from collage.core.project.state import Project
-from collage.core.render.bench import Bench, Frozen
+from collage.core.render.bench import Bench
 from collage.core.safe_write import replacing
 
 SCHEMA = 1

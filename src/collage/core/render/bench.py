@@ -6,15 +6,11 @@ import math
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from collage.core.frozen import Frozen
 
 Triple = tuple[float, float, float]
-
-
-class Frozen(BaseModel):
-    """A value that cannot change; an edit makes a new one with `model_copy(update=...)`."""
-
-    model_config = ConfigDict(frozen=True, extra="ignore")
 
 
 class BenchObject(Frozen):
@@ -22,7 +18,7 @@ class BenchObject(Frozen):
 
     name: str
     shape: str
-    sizes: dict[str, float] = {}
+    sizes: dict[str, float] = Field(default_factory=dict)
     place: Triple = (0.0, 0.0, 0.0)
     turn: float = 0.0  # degrees about the upright axis
     material: str = ""

@@ -1,0 +1,44 @@
+"""Gaussian blurs of any width: wide ones on a smaller picture, so that they cost no more than narrow ones."""
+
+from __future__ import annotations
+
+import numpy as np
+
+NARROW = 6.0
+"""Deviation in pixels up to which the picture is blurred as it is."""
+
+
+def blurred(field: np.ndarray, sigma: float, *, tiles: bool) -> np.ndarray:
+    """A (h, w) float32 field blurred by `sigma` pixels; wrapped around where it tiles, mirrored at its ends if not."""
+    from scipy.ndimage import gaussian_filter
+
+    mode = "wrap" if tiles else "reflect"
+    block = min(int(sigma / NARROW) + 1, max(min(field.shape) // 16, 1))
+    if block < 2:
+        return gaussian_filter(field, sigma, mode=mode)  # type: ignore[no-any-return]
+    small = _means(field, block)
+    small = gaussian_filter(small, sigma * small.shape[0] / field.shape[0], mode=mode)
+    return _spread(small, field.shape, tiles)
+
+
+def _means(field: np.ndarray, block: int) -> np.ndarray:
+    """Means over about `block` by `block` pixels; blocks differ by one where the size does not divide."""
+    rows = np.linspace(0, field.shape[0], max(field.shape[0] // block, 1) + 1).astype(int)
+    columns = np.linspace(0, field.shape[1], max(field.shape[1] // block, 1) + 1).astype(int)
+    sums = np.add.reduceat(np.add.reduceat(field, rows[:-1], axis=0), columns[:-1], axis=1)
+    return sums / (np.diff(rows)[:, None] * np.diff(columns)[None, :]).astype(np.float32)  # type: ignore[no-any-return]
+
+
+def _spread(small: np.ndarray, shape: tuple[int, ...], tiles: bool) -> np.ndarray:
+    """A small field at full size, linear between the middles of its blocks."""
+    for axis in (0, 1):
+        count, size = small.shape[axis], shape[axis]
+        place = (np.arange(size, dtype=np.float32) + 0.5) * (count / size) - 0.5
+        low = np.floor(place).astype(int)
+        share = (place - low).astype(np.float32)
+        ends = (
+            (low % count, (low + 1) % count) if tiles else (np.clip(low, 0, count - 1), np.clip(low + 1, 0, count - 1))
+        )
+        first, second = np.take(small, ends[0], axis=axis), np.take(small, ends[1], axis=axis)
+        small = first + (second - first) * (share[:, None] if axis == 0 else share[None, :])
+    return small

@@ -1,0 +1,128 @@
+"""Photographs that tile: scores against pictures whose seams are known, cuts against all possible ones."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+
+from collage.core.errors import CollageError
+from collage.core.images.blur import blurred
+from collage.core.images.region import Region, inner_size, taken
+from collage.core.images.seamless import Seamless, cheapest_cut, evened, made_seamless, mixed, repeated, scores
+from collage.demo.fields import fractal_field, stretched
+from collage.demo.photographs import KINDS, photograph
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("seed", [5, 6])
+def test_the_seam_of_a_photograph_goes(kind: str, seed: int) -> None:
+    picture = photograph(kind, 384, seed).pixels
+    before, after = scores(picture), scores(made_seamless(picture, Seamless()))
+    assert before.seam > 1
+    assert after.seam <= before.seam / 10
+    assert after.repetition < before.repetition + 0.02
+
+
+def test_what_tiles_has_no_seam_and_a_step_has_one() -> None:
+    field = stretched(fractal_field(128, 4))[:, :, None].astype(np.float32)
+    assert scores(field).seam < 0.3
+    ramp = np.tile(np.linspace(0, 1, 128, dtype=np.float32)[None, :, None], (128, 1, 1))
+    assert scores(ramp).seam == pytest.approx(127 - 1, rel=0.01)  # one step of 1 among steps of 1/127
+
+
+def test_broad_waves_are_what_repeats() -> None:
+    x = np.linspace(0, 2 * np.pi, 128, endpoint=False)
+    broad, fine = np.sin(2 * x), np.sin(20 * x)
+    both = np.tile((0.5 + 0.1 * broad + 0.1 * fine)[None, :, None], (128, 1, 1)).astype(np.float32)
+    assert scores(both).repetition == pytest.approx(0.5, abs=1e-3)
+
+
+@pytest.mark.parametrize("loop", [False, True])
+def test_the_cut_is_the_cheapest_of_all(loop: bool) -> None:
+    cost = np.random.default_rng(2).random((5, 4))
+
+    def allowed(path: tuple[int, ...]) -> bool:
+        steps = [abs(a - b) for a, b in itertools.pairwise(path)]
+        return max(steps) <= 1 and (not loop or path[0] == path[-1])
+
+    best = min(sum(cost[row, column] for row, column in enumerate(path))
+               for path in itertools.product(range(4), repeat=5) if allowed(path))  # fmt: skip
+    path = cheapest_cut(cost, loop=loop)
+    assert np.abs(np.diff(path)).max() <= 1
+    found = float(cost[np.arange(5), path].sum())
+    if loop:
+        assert path[0] == path[-1]
+        assert found <= best * 1.25  # the column that it begins in is the one of a long row of copies
+    else:
+        assert found == pytest.approx(best)
+
+
+def test_evening_takes_broad_light_and_leaves_detail() -> None:
+    y, x = np.meshgrid(np.linspace(0, 1, 200), np.linspace(0, 1, 200), indexing="ij")
+    detail = 1 + 0.2 * np.sin(2 * np.pi * 25 * x)
+    lit = (detail * (0.3 + 0.4 * y))[:, :, None].astype(np.float32)
+    even = evened(lit, 1.0)[:, :, 0]
+    rows = even.mean(axis=1)
+    assert rows[30:-30].std() / rows.mean() < 0.02
+    assert np.corrcoef(even[100], detail[100])[0, 1] > 0.99
+
+
+def test_regular_threads_meet_their_likes() -> None:
+    x = np.arange(230)
+    threads = np.tile((0.5 + 0.4 * np.sin(2 * np.pi * x / 23.0))[None, :, None], (230, 1, 1)).astype(np.float32)
+    made = made_seamless(threads[:, 3:227], Seamless(even=0))
+    assert made.shape[1] % 23 in (0, 1, 22)
+    assert np.abs(made[:, 0] - made[:, -1]).max() < 0.12  # a step of the wave is 0.109 at most
+
+
+def test_mixed_patches_keep_the_distribution() -> None:
+    picture = photograph("gravel", 256, stains=0, uneven=0).pixels.astype(np.float32) / 255
+    made = mixed(picture, 5, 1)
+    levels = np.linspace(0.05, 0.95, 7)
+    assert np.allclose(np.quantile(made, levels), np.quantile(picture, levels), atol=0.04)
+    assert scores(made).seam < 0.5
+    assert np.array_equal(made, mixed(picture, 5, 1))
+    assert not np.array_equal(made, mixed(picture, 5, 2))
+
+
+def test_regions() -> None:
+    pixels = np.arange(16 * 20 * 3, dtype=np.uint16).reshape(16, 20, 3) * 60
+    part = taken(pixels, Region(left=0.5, top=0.25))
+    assert np.allclose(part, pixels[4:, 10:] / 65535)
+    assert np.allclose(taken(pixels, Region(turns=1)), np.rot90(pixels) / 65535)
+    assert np.allclose(taken(pixels, Region(channel="g"))[:, :, 0], pixels[:, :, 1] / 65535)
+    assert taken(pixels, Region(size=40)).shape == (32, 40, 3)
+    with pytest.raises(CollageError, match="too small"):
+        taken(pixels, Region(left=0.9))
+    with pytest.raises(CollageError, match="no channel"):
+        taken(pixels, Region(channel="a"))
+
+
+def test_straightening_turns_a_leaning_line_upright() -> None:
+    y, x = np.meshgrid(np.arange(200.0), np.arange(200.0), indexing="ij")
+    lean = np.tan(np.radians(10))
+    line = np.exp(-(((x - 100) - (y - 100) * lean) ** 2) / 8).astype(np.float32)[:, :, None]
+    for angle, straight in ((10.0, False), (-10.0, True)):
+        made = taken(line, Region(angle=angle))[:, :, 0]
+        top, bottom = made[: len(made) // 4].sum(0).argmax(), made[-len(made) // 4 :].sum(0).argmax()
+        assert (abs(int(top) - int(bottom)) <= 2) == straight
+    assert inner_size(200, 100, 0) == (200, 100)
+    wide, high = inner_size(100, 100, 45)
+    assert wide == high == int(100 / np.sqrt(2))
+
+
+def test_wide_blurs_on_a_small_picture_are_those_of_the_large_one() -> None:
+    from scipy.ndimage import gaussian_filter
+
+    field = stretched(fractal_field(300, 3, slope=1.8))[:, :250].astype(np.float32)
+    for sigma in (4, 14, 40):
+        for tiles, mode in ((True, "wrap"), (False, "reflect")):
+            exact = gaussian_filter(field, sigma, mode=mode)
+            assert np.abs(blurred(field, sigma, tiles=tiles) - exact).max() < 0.06 * field.std()
+
+
+def test_repeats() -> None:
+    tile = np.random.default_rng(0).random((4, 5, 3), np.float32)
+    assert np.array_equal(repeated(tile, 3)[4:8, 10:15], tile)

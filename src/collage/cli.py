@@ -49,7 +49,7 @@ def parse_size(text: str) -> tuple[int, int]:
 
 
 @contextmanager
-def _progress(title: str) -> Iterator[Callable[[str, float], None]]:
+def progress(title: str) -> Iterator[Callable[[str, float], None]]:
     """A progress line on a terminal; nothing where the output is not one."""
     from rich.console import Console
     from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
@@ -68,7 +68,7 @@ def prepare_kernels() -> None:
     fresh = not kernels.cached()
     if fresh:
         typer.echo("Getting ready: compiling the kernels, once (under a minute).", err=True)
-    with _progress("Compiling kernels") as show:
+    with progress("Compiling kernels") as show:
         for family, done, count in kernels.load_all():
             show(f"Compiling {family}" if fresh else "Loading kernels", done / count)
 
@@ -96,7 +96,7 @@ def new(
     """Write a new project from a sample."""
     from collage.demo.shed import make_sample
 
-    with _progress("Making the sample") as show:
+    with progress("Making the sample") as show:
         make_sample(sample, folder, show)
     _say(str(folder))
 
@@ -114,7 +114,7 @@ def ensure_demo() -> Path:
 
     folder = demo_folder()
     if not is_project(folder):
-        with _progress("Making the potting shed") as show:
+        with progress("Making the potting shed") as show:
             make_sample("potting-shed", folder, show)
     return folder
 
@@ -199,7 +199,7 @@ def _render_to(folder: Path, out: Path, width: int, height: int, view: str, qual
     for problem in problems:
         _fail(problem)
     request = PictureRequest(project, width, height, cast(Quality, quality), view, None, folder)
-    with _progress("Rendering") as show:
+    with progress("Rendering") as show:
         picture = Renderer(library).picture(request, progress=lambda share: show("Rendering", share))
     for (material, _), problem in picture.problems.items():
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
@@ -222,7 +222,7 @@ def evaluate(
     if not every and not graph:
         raise CollageError("Nothing is asked for.", remedy="Add --all, or --graph NAME.")
     failed = written = 0
-    with _progress("Evaluating") as show:
+    with progress("Evaluating") as show:
         for done in evaluate_graphs(_library(), file, width, height, out_dir, None if every else graph):
             show(done.name, done.share)
             if done.error is not None:

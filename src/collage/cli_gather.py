@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Generator
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from collage.core.errors import CollageError
 
 if TYPE_CHECKING:
+    from collage.core.frozen import Frozen
     from collage.core.gather.sets import FoundSet, Gathered
 
 
 def register(app: typer.Typer) -> None:
     """Puts the commands into the program."""
-    app.command()(gather)
+    for command in (gather, seamless, derive, region, again, files):
+        app.command()(command)
 
 
 def gather(
@@ -70,3 +73,154 @@ def _build(found: Gathered, folder: Path, into: Path, in_place: bool) -> None:
 
     for name, remarks in build_into(found.sets, folder, into, BuildOptions(), in_place=in_place):
         typer.echo(f"{name}: built" + "".join(f" {text}" for text in remarks), err=False)
+
+
+# ---- photographs --------------------------------------------------------------------------------
+
+Photograph = Annotated[Path, typer.Argument(help="A picture.")]
+Crop = Annotated[str, typer.Option(help="Left, top, right, bottom as shares of the picture: 0.1,0,0.9,1.")]
+
+
+def _crop(text: str) -> dict[str, float]:
+    try:
+        left, top, right, bottom = (float(part) for part in text.split(","))
+    except ValueError:
+        raise CollageError(f"“{text}” is no region.", remedy="Write four shares, for example 0.1,0,0.9,1.") from None
+    return {"left": left, "top": top, "right": right, "bottom": bottom}
+
+
+def _checked(make: type[Frozen], **values: object) -> Any:
+    """A recipe of values from the command line; what is out of range is told in a sentence."""
+    from pydantic import ValidationError
+
+    try:
+        return make(**values)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise CollageError(f"{where} is out of range: {first['msg'].lower()}.", remedy="See --help.") from None
+
+
+def _finish(steps: Generator[tuple[str, float], None, list[Path]], title: str) -> list[Path]:
+    from collage.cli import progress
+
+    with progress(title) as show:
+        while True:
+            try:
+                show(*next(steps))
+            except StopIteration as done:
+                return done.value  # type: ignore[no-any-return]
+
+
+def seamless(
+    photograph: Photograph,
+    out: Annotated[Path, typer.Option("--out", "-o", help="The tiling map: .png, .tif or .exr.")],
+    crop: Crop = "0,0,1,1",
+    angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
+    size: Annotated[int, typer.Option(help="Longer side in pixels; 0 keeps it.")] = 0,
+    even: Annotated[float, typer.Option(help="How much broad light and dark is evened, 0 to 1.")] = 0.7,
+    overlap: Annotated[float, typer.Option(help="Share of a side that the borders blend over.")] = 0.2,
+    patches: Annotated[int, typer.Option(help="Mix the tile of so many patches a side instead.")] = 0,
+    seed: Annotated[int, typer.Option(help="Of the patches.")] = 0,
+) -> None:
+    """Make a photograph tile, with a seam score before and after."""
+    from collage.core.images.made import make_seamless_file, read_record
+    from collage.core.images.region import Region
+    from collage.core.images.seamless import Seamless
+
+    region = _checked(Region, **_crop(crop), angle=angle, size=size)
+    how = _checked(Seamless, region=region, even=even, overlap=overlap, patches=patches, seed=seed)
+    _finish(make_seamless_file(photograph, out, how), "Making it seamless")
+    record = read_record(out)
+    assert record.before is not None
+    assert record.after is not None
+    typer.echo(f"{out}  seam {record.before[0]:.2f} to {record.after[0]:.2f}, "
+               f"repetition {record.before[1]:.0%} to {record.after[1]:.0%}")  # fmt: skip
+
+
+def derive(
+    photograph: Photograph,
+    out_dir: Annotated[Path, typer.Option(help="Where the maps go, as 16-bit PNG.")],
+    maps: Annotated[str, typer.Option(help="Which of height, normal, roughness, occlusion.")] = "height,normal",
+    broad: Annotated[float, typer.Option(help="Weight of broad forms in the height.")] = 0.6,
+    middle: Annotated[float, typer.Option(help="Weight of middle forms.")] = 1.0,
+    fine: Annotated[float, typer.Option(help="Weight of fine forms.")] = 0.9,
+    stains: Annotated[float, typer.Option(help="How much of what follows the colour is left out, 0 to 1.")] = 0.9,
+    inverse: Annotated[bool, typer.Option("--inverse", help="Bright is deep.")] = False,
+    tiles: Annotated[bool, typer.Option(help="Whether the picture repeats.")] = True,
+    metres: Annotated[float, typer.Option(help="Width of the tile in metres.")] = 1.0,
+    depth: Annotated[float, typer.Option(help="Metres from the lowest to the highest.")] = 0.02,
+) -> None:
+    """Derive height, normals, roughness and occlusion from a photograph."""
+    from collage.core.images.derive import HeightFrom
+    from collage.core.images.made import Derive, make_derived_files
+
+    wanted = tuple(part.strip() for part in maps.split(",") if part.strip())
+    height = _checked(
+        HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
+    )  # fmt: skip
+    how = _checked(Derive, maps=wanted, height=height, metres=metres, depth=depth)
+    for path in _finish(make_derived_files(photograph, out_dir, how), "Deriving maps"):
+        typer.echo(str(path))
+
+
+def region(
+    picture: Photograph,
+    out: Annotated[Path, typer.Option("--out", "-o", help="The file to write.")],
+    crop: Crop = "0,0,1,1",
+    angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
+    turns: Annotated[int, typer.Option(help="Quarter turns to the left.")] = 0,
+    channel: Annotated[str, typer.Option(help="all, r, g, b, a or luminance.")] = "all",
+    size: Annotated[int, typer.Option(help="Longer side in pixels; 0 keeps it.")] = 0,
+) -> None:
+    """Crop, straighten, turn or resize a picture, or take one channel of it."""
+    from collage.core.images.made import make_region_file
+    from collage.core.images.region import Region
+
+    how = _checked(Region, **_crop(crop), angle=angle, turns=turns, channel=channel, size=size)
+    _finish(make_region_file(picture, out, how), "Cutting")
+    typer.echo(str(out))
+
+
+def again(
+    picture: Annotated[Path, typer.Argument(help="A picture that Collage made, or its record.")],
+) -> None:
+    """Make a picture anew from its record, after its source has changed."""
+    from collage.core.images.made import make_again
+
+    for path in _finish(make_again(picture), "Making it again"):
+        typer.echo(str(path))
+
+
+# ---- files --------------------------------------------------------------------------------------
+
+
+def files(
+    project: Annotated[Path, typer.Argument(help="A project folder.")],
+    find_in: Annotated[Path | None, typer.Option("--find-in", help="Look for missing files below this folder.")] = None,
+    collect: Annotated[bool, typer.Option("--collect", help="Copy files from outside into the project.")] = False,
+) -> None:
+    """List the files that a project uses, find missing ones, bring all together."""
+    from collage.core.project import references as refs
+    from collage.core.project.folder import load_project, save_project
+
+    state, problems = load_project(project)
+    if problems:
+        raise problems[0]
+    before = state
+    if find_in is not None:
+        wanted = [one for one in refs.references(state, project) if one.missing]
+        state = refs.relinked(state, project, refs.find(wanted, find_in))
+    if collect:
+        for step in refs.collect(state, project):
+            if isinstance(step, type(state)):
+                state = step
+    if state is not before:
+        save_project(state, project)
+    good = True
+    for one in refs.references(state, project):
+        what = "" if not one.missing else "  missing" + (f" tiles {', '.join(one.missing)}" if one.missing[0] else "")
+        good &= not one.missing
+        typer.echo(f"{one.material or 'bench'}: {one.stored}{what}", err=bool(one.missing))
+    if not good:
+        raise typer.Exit(1)

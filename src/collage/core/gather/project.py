@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 import os
-import shutil
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from collage.core.document.materials import new_material
-from collage.core.errors import CollageError
 from collage.core.gather.build import BuildOptions, Stored, build_material, files_of
 from collage.core.gather.sets import FoundSet, tile_place
 from collage.core.images.tiles import label_of
-from collage.core.project.folder import is_project, load_project, material_folder, save_project, slug
+from collage.core.project.folder import (
+    MAPS,
+    copy_file,
+    is_project,
+    load_project,
+    material_folder,
+    save_project,
+    slug,
+)
 from collage.core.project.state import Project
 from collage.core.render.swatch import studio
-from collage.core.safe_write import replacing
-
-MAPS = "maps"
 
 
 def in_place(folder: Path, project: Path) -> Stored:
@@ -74,19 +77,6 @@ def copy_set(found: FoundSet, folder: Path, project: Path) -> Iterator[tuple[str
     for done, (file, target) in enumerate(names.items()):
         yield f"Copying {target.name}", done / len(names)
         copy_file(folder / file, target)
-
-
-def copy_file(source: Path, target: Path) -> None:
-    """Copies one file; what is there is replaced only when the copy is whole. Raises CollageError."""
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        if source.resolve() != target.resolve():
-            with replacing(target) as temporary:
-                shutil.copy2(source, temporary)
-    except OSError as error:
-        raise CollageError(
-            f"The file cannot be copied: {error.strerror or error}.", about=source.name, remedy="Free some space."
-        ) from error
 
 
 def stored_names(found: FoundSet, folder: Path, project: Path, *, leave: bool) -> tuple[FoundSet, Stored]:

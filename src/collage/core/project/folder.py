@@ -27,6 +27,7 @@ SCHEMA = 1
 COPIES = 10
 PROJECT_FILE = "project.json"
 MATERIALS = "materials"
+MAPS = "maps"
 
 
 class MaterialEntry(Frozen):
@@ -161,6 +162,19 @@ def copy_files(source: Path, target: Path) -> None:
             shutil.copytree(path, target / path.name, dirs_exist_ok=True)
         elif path.is_file():
             shutil.copy2(path, target / path.name)
+
+
+def copy_file(source: Path, target: Path) -> None:
+    """Copies one file; what is there is replaced only when the copy is whole. Raises CollageError."""
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if source.resolve() != target.resolve():
+            with replacing(target) as temporary:
+                shutil.copy2(source, temporary)
+    except OSError as error:
+        raise CollageError(
+            f"The file cannot be copied: {error.strerror or error}.", about=source.name, remedy="Free some space."
+        ) from error
 
 
 def material_folder(folder: Path) -> Path:

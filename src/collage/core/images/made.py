@@ -1,0 +1,173 @@
+"""Pictures that Collage made from others, with a record beside each of how it was made, to do it again."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Generator
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from pydantic import Field, ValidationError
+
+from collage.core.errors import CollageError
+from collage.core.frozen import Frozen
+from collage.core.images.derive import (
+    HeightFrom,
+    RoughnessFrom,
+    height_from,
+    normal_from,
+    occlusion_from,
+    roughness_from,
+)
+from collage.core.images.files import read_pixels, write_image
+from collage.core.images.region import Region, taken
+from collage.core.images.seamless import Scores, Seamless, scores, seamless
+from collage.core.safe_write import replacing
+
+Derived = Literal["height", "normal", "roughness", "occlusion"]
+DERIVED: tuple[Derived, ...] = ("height", "normal", "roughness", "occlusion")
+
+
+class Derive(Frozen):
+    """Which maps are made of a photograph, and how. metres : width of the tile. depth : metres from 0 to 1."""
+
+    maps: tuple[Derived, ...] = DERIVED
+    height: HeightFrom = HeightFrom()
+    roughness: RoughnessFrom = RoughnessFrom()
+    metres: float = Field(1.0, gt=0)
+    depth: float = Field(0.02, gt=0)
+    reach: float = Field(0.1, gt=0, le=0.5)
+
+
+class Record(Frozen):
+    """How a picture was made. source : the picture it was made from, relative to the record's own folder."""
+
+    made_by: str = "Collage"
+    version: int = 1
+    source: str
+    seamless: Seamless | None = None
+    derive: Derive | None = None
+    region: Region | None = None
+    before: tuple[float, float] | None = None  # seam, repetition
+    after: tuple[float, float] | None = None
+
+
+Steps = Generator[tuple[str, float], None, list[Path]]
+"""Says what is done and how far it is, 0 to 1, and returns the files."""
+
+
+def record_path(path: Path) -> Path:
+    return path.with_name(f"{path.stem}.made.json")
+
+
+def read_record(path: Path) -> Record:
+    """The record of a picture, given its own file or the picture's. Raises CollageError."""
+    path = path if path.suffix == ".json" else record_path(path)
+    try:
+        return Record.model_validate_json(path.read_bytes())
+    except OSError as error:
+        raise CollageError("There is no record of how it was made.", about=path.name) from error
+    except (ValidationError, ValueError) as error:
+        first = str(error).split("\n")[0]
+        raise CollageError(
+            f"The record cannot be read: {first}.", about=path.name, remedy="Make the map anew."
+        ) from error
+
+
+def _keep_record(path: Path, record: Record) -> None:
+    with replacing(record_path(path)) as temporary:
+        temporary.write_text(json.dumps(record.model_dump(mode="json"), indent=1), encoding="utf-8")
+
+
+def _relative(source: Path, target: Path) -> str:
+    return Path(os.path.relpath(source.resolve(), target.parent.resolve())).as_posix()
+
+
+def sixteen_bits(values: np.ndarray) -> np.ndarray:
+    """(h, w, c) uint16 of values 0..1."""
+    values = values if values.ndim == 3 else values[:, :, None]
+    return (np.clip(values, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+
+
+def make_seamless_file(source: Path, target: Path, how: Seamless) -> Steps:
+    """Writes a tiling 16-bit map of a photograph, with its record. Raises CollageError."""
+    yield f"Reading {source.name}", 0.0
+    pixels = read_pixels(source)
+    made = yield from seamless(pixels, how)
+    yield "Scoring", 0.85
+    before, after = scores(taken(pixels, how.region)), scores(made)
+    yield f"Writing {target.name}", 0.9
+    write_image(target, sixteen_bits(made))
+    record = Record(
+        source=_relative(source, target), seamless=how, before=_pair(before), after=_pair(after),
+    )  # fmt: skip
+    _keep_record(target, record)
+    return [target]
+
+
+def _pair(one: Scores) -> tuple[float, float]:
+    return one.seam, one.repetition
+
+
+def make_derived_files(source: Path, folder: Path, how: Derive) -> Steps:
+    """Writes the maps derived from a photograph, 16 bits each, with their records. Raises CollageError."""
+    yield f"Reading {source.name}", 0.0
+    pixels = read_pixels(source)
+    made: list[Path] = []
+    stem = source.stem
+    for done, (name, values) in enumerate(derived(pixels, how)):
+        path = folder / f"{stem}_{name}.png"
+        yield f"Writing {path.name}", (done + 0.8) / (len(how.maps) + 0.5)
+        write_image(path, sixteen_bits(values))
+        _keep_record(path, Record(source=_relative(source, path), derive=how.model_copy(update={"maps": (name,)})))
+        made.append(path)
+    return made
+
+
+def derived(pixels: np.ndarray, how: Derive) -> Generator[tuple[Derived, np.ndarray], None, None]:
+    """The maps of (h, w, c) pixels, one after the other: (h, w) or (h, w, 3) float32 in 0..1."""
+    height = height_from(pixels, how.height)
+    tiles = how.height.tiles
+    for name in how.maps:
+        if name == "height":
+            yield name, height
+        elif name == "normal":
+            yield name, normal_from(height, how.metres, how.depth, tiles=tiles)
+        elif name == "roughness":
+            yield name, roughness_from(pixels, how.roughness.model_copy(update={"tiles": tiles}))
+        else:
+            yield name, occlusion_from(height, how.metres, how.depth, reach=how.reach, tiles=tiles)
+
+
+def make_region_file(source: Path, target: Path, region: Region) -> Steps:
+    """Writes a region of a picture, with its record. Raises CollageError."""
+    yield f"Reading {source.name}", 0.0
+    pixels = read_pixels(source)
+    yield f"Writing {target.name}", 0.6
+    made = taken(pixels, region)
+    write_image(target, made if pixels.dtype.kind == "f" else sixteen_bits(made))
+    _keep_record(target, Record(source=_relative(source, target), region=region))
+    return [target]
+
+
+def make_again(path: Path) -> Steps:
+    """Makes a picture anew from its record, after its source has changed. Raises CollageError."""
+    path = path.with_name(path.name.removesuffix(".made.json") + ".png") if path.suffix == ".json" else path
+    record = read_record(path)
+    source = path.parent / record.source
+    if record.seamless is not None:
+        return (yield from make_seamless_file(source, path, record.seamless))
+    if record.derive is not None:
+        return (yield from make_derived_files(source, path.parent, record.derive))
+    return (yield from make_region_file(source, path, record.region or Region()))
+
+
+def finished(steps: Steps) -> list[Path]:
+    """The files, in one go."""
+    while True:
+        try:
+            next(steps)
+        except StopIteration as done:
+            return done.value  # type: ignore[no-any-return]

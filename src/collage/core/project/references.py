@@ -1,0 +1,242 @@
+"""The files that a project names: which are there, which are missing, and how they are found again."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from collage.core.document.model import Card, Input, Network
+from collage.core.images.store import ImageRef
+from collage.core.images.tiles import Tiles, file_of, is_pattern, label_of
+from collage.core.project.folder import MAPS, copy_file, material_folder
+from collage.core.project.state import Project
+
+MOST_SEARCHED = 200_000
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A file that a card of a material names.
+
+    material : its name; empty for the bench's environment. path : the groups that the card lies in. stored : as the
+    document says it. file : where it lies, or its pattern for numbered tiles. missing : labels of tiles that are not
+    there, or ("",) where the whole file is not.
+    """
+
+    material: str
+    path: tuple[str, ...]
+    card: str
+    input: str
+    stored: str
+    file: Path
+    missing: tuple[str, ...] = ()
+
+
+def references(project: Project, folder: Path) -> list[Reference]:
+    """Every file that a project's materials and its bench name."""
+    found = [
+        Reference(name, path, card.name, one.name, str(one.value), file, missing(file))
+        for name, network in project.materials.items()
+        for path, card, one in file_inputs(network)
+        if (file := stored_path(network, str(one.value), folder))
+    ]
+    environment = project.bench.environment.file
+    if environment:
+        file = folder / environment
+        found.append(Reference("", (), "", "environment", environment, file, missing(file)))
+    return found
+
+
+def stored_path(network: Network, stored: str, folder: Path) -> Path:
+    """Where a file lies that a material names."""
+    return material_folder(folder) / (network.attributes.get("fileprefix", "") + stored)
+
+
+def file_inputs(network: Network, path: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], Card, Input]]:
+    """Every input of a document that names a file, with its card and the groups around it."""
+    for card in network.cards.values():
+        for one in card.inputs.values():
+            if one.type == "filename" and one.value:
+                yield path, card, one
+        if card.network is not None:
+            yield from file_inputs(card.network, (*path, card.name))
+
+
+def missing(file: Path) -> tuple[str, ...]:
+    """Tiles that are not there, by number; ("",) for a file that is not."""
+    if is_pattern(str(file)):
+        tiles = Tiles(str(file))
+        return tuple(label_of(place) for place in tiles.missing) if tiles.files else ("",)
+    return () if file.is_file() else ("",)
+
+
+def with_files(project: Project, change: Callable[[Reference], str], folder: Path) -> Project:
+    """The project with every file name replaced by what `change` says; the same project if nothing differs."""
+    for name, network in project.materials.items():
+
+        def renamed(path: tuple[str, ...], card: Card, one: Input, name: str = name, network: Network = network) -> str:
+            file = stored_path(network, str(one.value), folder)
+            return change(Reference(name, path, card.name, one.name, str(one.value), file, missing(file)))
+
+        new = _renamed(network, renamed)
+        if new is not network:
+            project = project.with_material(name, new)
+    environment = project.bench.environment
+    if environment.file:
+        file = folder / environment.file
+        stored = change(Reference("", (), "", "environment", environment.file, file, missing(file)))
+        if stored != environment.file:
+            made = environment.model_copy(update={"file": stored})
+            project = project.with_bench(project.bench.model_copy(update={"environment": made}))
+    return project
+
+
+def _renamed(
+    network: Network, change: Callable[[tuple[str, ...], Card, Input], str], path: tuple[str, ...] = ()
+) -> Network:
+    for card in network.cards.values():
+        new = card
+        for one in card.inputs.values():
+            if one.type == "filename" and one.value:
+                stored = change(path, card, one)
+                if stored != one.value:
+                    new = new.with_input(replace(one, value=stored))
+        if card.network is not None:
+            inner = _renamed(card.network, change, (*path, card.name))
+            if inner is not card.network:
+                new = replace(new, network=inner)
+        if new is not card:
+            network = network.with_card(new)
+    return network
+
+
+# ---- finding again ------------------------------------------------------------------------------
+
+
+def find(wanted: Iterable[Reference], place: Path) -> dict[Reference, Path]:
+    """Where missing files lie now, below a folder or beside a file, by their names.
+
+    Of several files with the right name the one counts whose folders agree best with the old ones.
+    """
+    names: dict[str, list[Path]] = {}
+    count = 0
+    for here, folders, files in os.walk(place if place.is_dir() else place.parent):
+        folders[:] = sorted(one for one in folders if not one.startswith("."))
+        for name in files:
+            names.setdefault(name.lower(), []).append(Path(here) / name)
+        count += len(files)
+        if count > MOST_SEARCHED:
+            break
+    found: dict[Reference, Path] = {}
+    for one in wanted:
+        hits = _hits(one, names)
+        if hits:
+            found[one] = max(hits, key=lambda hit: _agreement(hit, one.file))
+    return found
+
+
+def _hits(one: Reference, names: Mapping[str, list[Path]]) -> list[Path]:
+    if not is_pattern(str(one.file)):
+        return names.get(one.file.name.lower(), [])
+    first = {hit.parent / one.file.name for place in _some_tiles()
+             for hit in names.get(file_of(one.file.name, place).lower(), [])}  # fmt: skip
+    return sorted(first)
+
+
+def _some_tiles() -> list[tuple[int, int]]:
+    return [(row, column) for row in range(3) for column in range(10)]
+
+
+def _agreement(hit: Path, old: Path) -> int:
+    """How many folders, counted from the file, have the same names."""
+    count = 0
+    for one, other in zip(reversed(hit.parts), reversed(old.parts), strict=False):
+        if one.lower() != other.lower():
+            break
+        count += 1
+    return count
+
+
+def relinked(project: Project, folder: Path, found: Mapping[Reference, Path]) -> Project:
+    """The project with missing files named where they were found; those that miss still are left as they are."""
+    by_place = {(one.material, one.path, one.card, one.input): path for one, path in found.items()}
+
+    def change(one: Reference) -> str:
+        path = by_place.get((one.material, one.path, one.card, one.input))
+        if path is None:
+            return one.stored
+        return relative(path, folder if not one.material else material_folder(folder), project, one.material)
+
+    return with_files(project, change, folder)
+
+
+def relative(path: Path, start: Path, project: Project, material: str) -> str:
+    """A file's name as a material holds it, past its file prefix."""
+    network = project.materials.get(material)
+    prefix = network.attributes.get("fileprefix", "") if network is not None else ""
+    return Path(os.path.relpath(path.resolve(), (start / prefix).resolve())).as_posix()
+
+
+# ---- collecting ---------------------------------------------------------------------------------
+
+
+def outside(project: Project, folder: Path) -> list[Reference]:
+    """The files that are there but lie outside the project's folder."""
+    root = folder.resolve()
+    return [one for one in references(project, folder)
+            if one.missing != ("",) and not one.file.parent.resolve().is_relative_to(root)]  # fmt: skip
+
+
+def collect(project: Project, folder: Path) -> Iterator[tuple[str, float] | Project]:
+    """Copies what lies outside into maps/; yields what it does, and at last the project that names the copies.
+
+    Raises CollageError; the project is unchanged in that case.
+    """
+    targets: dict[Path, Path] = {}
+    taken: set[Path] = set()
+    every = outside(project, folder)
+    for one in every:
+        if one.file not in targets:
+            targets[one.file] = _free(folder / MAPS / one.file.parent.name / one.file.name, taken)
+    copies = [(source, target) for pattern, target in targets.items() for source, target in _each(pattern, target)]
+    for done, (source, target) in enumerate(copies):
+        yield f"Copying {target.name}", done / len(copies)
+        copy_file(source, target)
+
+    def change(one: Reference) -> str:
+        target = targets.get(one.file)
+        if target is None:
+            return one.stored
+        return relative(target, folder if not one.material else material_folder(folder), project, one.material)
+
+    yield with_files(project, change, folder)
+
+
+def _free(path: Path, taken: set[Path]) -> Path:
+    number, made = 1, path
+    while (
+        made in taken
+        or (made.exists() and not is_pattern(str(made)))
+        or (is_pattern(str(made)) and Tiles(str(made)).files)
+    ):
+        number += 1
+        made = path.with_name(f"{path.stem}-{number}{path.suffix}")
+    taken.add(made)
+    return made
+
+
+def _each(pattern: Path, target: Path) -> list[tuple[Path, Path]]:
+    """The file and its copy, or every tile and its own."""
+    if not is_pattern(str(pattern)):
+        return [(pattern, target)]
+    return [(Path(file), Path(file_of(str(target), place))) for place, file in Tiles(str(pattern)).files.items()]
+
+
+# ---- watching -----------------------------------------------------------------------------------
+
+
+def stamps(project: Project, folder: Path) -> dict[str, str]:
+    """The state on disk of every file that a project names, by its path."""
+    return {str(one.file): ImageRef(str(one.file)).stamp for one in references(project, folder)}

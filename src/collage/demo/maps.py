@@ -39,9 +39,10 @@ def _blend(a: np.ndarray, b: np.ndarray, share: np.ndarray) -> np.ndarray:
     return a + (b - a) * share[..., None]
 
 
-def _mapset(
+def mapset(
     metres: float, depth: float, colour: np.ndarray, roughness: np.ndarray, height: np.ndarray, reach: float
 ) -> MapSet:
+    """The maps that follow from a surface's colour (linear), roughness and height. reach : of the occlusion, pixels."""
     return MapSet(
         metres,
         depth,
@@ -73,7 +74,7 @@ def terracotta(size: int = 1024, seed: int = 11) -> MapSet:
     colour = _blend(colour, _colour(0.18, 0.055, 0.028), pits * 0.8)
     colour *= (1 + 0.05 * lines + 0.03 * grain)[..., None]
     roughness = 0.74 + 0.035 * fired + 0.03 * grain + 0.12 * pits
-    return _mapset(0.25, 0.0016, colour, roughness, height, 7.0)
+    return mapset(0.25, 0.0016, colour, roughness, height, 7.0)
 
 
 def celadon(size: int = 1024, seed: int = 31) -> MapSet:
@@ -89,7 +90,7 @@ def celadon(size: int = 1024, seed: int = 31) -> MapSet:
     colour = _blend(colour, _colour(0.12, 0.13, 0.09), crack * 0.5)
     colour = _blend(colour, _colour(0.10, 0.055, 0.025), speck * 0.85)
     roughness = 0.17 + 0.04 * thick + 0.28 * crack
-    return _mapset(0.3, 0.0006, colour, roughness, height, 5.0)
+    return mapset(0.3, 0.0006, colour, roughness, height, 5.0)
 
 
 def bench_wood(size: int = 1024, seed: int = 51) -> MapSet:
@@ -108,7 +109,7 @@ def bench_wood(size: int = 1024, seed: int = 51) -> MapSet:
     colour = _blend(colour, _colour(0.055, 0.032, 0.018), pores * 0.75)
     colour *= (1 + 0.07 * fibre)[..., None]
     roughness = 0.62 + 0.07 * soft_step(stain, -1, 2) - 0.08 * late + 0.1 * pores
-    return _mapset(0.6, 0.0012, colour, roughness, height, 5.0)
+    return mapset(0.6, 0.0012, colour, roughness, height, 5.0)
 
 
 def studio(width: int = 1024) -> np.ndarray:
@@ -144,6 +145,25 @@ def studio(width: int = 1024) -> np.ndarray:
     picture = picture + panel((0.35, 0.55, -0.9), (0.8, 0.16), 4.2, _colour(1.0, 0.98, 0.95), 0.25)
     picture = picture + panel((0.05, 1.0, 0.0), (0.55, 0.55), 1.3, _colour(0.95, 0.98, 1.0), 0.3)
     return picture.astype(np.float32)
+
+
+def sky(width: int = 1024) -> np.ndarray:
+    """A clear morning, (width / 2, width, 3) float32 of linear light: a low sun, haze, a green horizon."""
+    height = width // 2
+    u, v = np.meshgrid((np.arange(width) + 0.5) / width, 1 - (np.arange(height) + 0.5) / height)
+    turn, lift = (u - 0.5) * 2 * np.pi, (v - 0.5) * np.pi
+    x, y, z = np.sin(turn) * np.cos(lift), np.sin(lift), -np.cos(turn) * np.cos(lift)
+    sun = np.array((-0.62, 0.42, 0.66))
+    sun = sun / np.linalg.norm(sun)
+    near = np.clip(x * sun[0] + y * sun[1] + z * sun[2], -1, 1)
+    up = soft_step(y, 0.0, 0.9)[..., None]
+    haze = np.exp(-np.maximum(y, 0) * 7)[..., None]
+    blue = _colour(0.20, 0.36, 0.72) * (1 - 0.35 * up) + _colour(0.62, 0.60, 0.52) * haze
+    glow = np.exp((near - 1) * 9)[..., None] * _colour(1.1, 0.85, 0.55)
+    disc = soft_step(near, 0.9985, 0.9995)[..., None] * _colour(900.0, 760.0, 560.0)
+    ground = _colour(0.10, 0.115, 0.06) * (1 + 0.15 * fractal_field(width, 5, slope=1.2)[:height])[..., None]
+    edge = soft_step(y, -0.012, 0.012)[..., None]
+    return ((blue + glow + disc) * edge + ground * (1 - edge)).astype(np.float32)
 
 
 def encoded(values: np.ndarray, *, colour: bool, bits: int) -> np.ndarray:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from psygnal import SignalInstance
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
@@ -22,18 +23,23 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QPushButton,
     QSplitter,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from collage import __version__
+from collage.app.files_dialog import FilesDialog
+from collage.app.gather.desk import GatherDesk
 from collage.app.jobs import Newest, Work
 from collage.app.render_dialog import RenderDialog
 from collage.app.session import Session
 from collage.app.settings import Settings, save_settings
+from collage.app.settings_dialog import SettingsDialog
 from collage.app.shortcuts_dialog import ShortcutsDialog
 from collage.app.theme import THEMES, Theme, apply_theme
+from collage.app.watch import FileWatch
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire import acts
 from collage.app.wire.add_field import AddField
@@ -64,6 +70,8 @@ GROUNDS: tuple[tuple[Ground, str], ...] = (
     ("shape", "Cards on a ball"),
     ("raw", "Cards from least to greatest value"),
 )
+GATHER, WIRE = range(2)
+PLACES = ("Gather", "Wire")
 KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
 
 
@@ -87,6 +95,7 @@ class MainWindow(QMainWindow):
         self.maker = PictureMaker(session, workers, self)
         self._material_pixmaps: dict[str, QPixmap] = {}
         self._board_images: dict[str, QImage] = {}
+        self.session.images.budget = settings.image_memory * 2**20
         self.files_worker = Newest("files", self)
         self._then: Callable[[], object] = lambda: None
         self.setWindowTitle("Collage")
@@ -121,7 +130,15 @@ class MainWindow(QMainWindow):
         right = self._splitter("right", Qt.Orientation.Vertical, [self.preview_panel, self.channels], [364, 350])
         place = self._splitter("wire", Qt.Orientation.Horizontal, [self.sources, middle, right], [220, 660, 400])
         place.setStretchFactor(1, 1)
-        self._splitters = {"middle": middle, "right": right, "wire": place}
+        self.gather_desk = GatherDesk(
+            self.session, self.renderer, self.settings, self.every, self._do_file_work, self._rules_file(), self
+        )
+        self.gather = self.gather_desk.place
+        self.places = QStackedWidget()
+        self.places.addWidget(self.gather)
+        self.places.addWidget(place)
+        self.places.setCurrentIndex(WIRE)
+        self._splitters = {"middle": middle, "right": right, "wire": place, "gather": self.gather.splitter}
         centre = QWidget()
         column = QVBoxLayout(centre)
         column.setContentsMargins(0, 0, 0, 0)
@@ -129,7 +146,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self._top_bar())
         self.banner = self._make_banner()
         column.addWidget(self.banner)
-        column.addWidget(place, 1)
+        column.addWidget(self.places, 1)
         self.setCentralWidget(centre)
         status = self.statusBar()
         status.setSizeGripEnabled(False)
@@ -163,14 +180,18 @@ class MainWindow(QMainWindow):
         self.project_label = QLabel()
         self.project_label.setObjectName("title")
         self.project_label.setFixedWidth(204)
+        self.place_buttons = [self._place_button(number, name) for number, name in enumerate(PLACES)]
         self.place_label = QLabel()
-        self.place_label.setTextFormat(Qt.TextFormat.RichText)
         self.up_button = QToolButton()
         self.up_button.setText("Back to the material")
         self.up_button.setToolTip("Leave the group (Esc)")
         self.up_button.clicked.connect(lambda: self.session.open_group(self.session.path[:-1]))
         self.busy_label = QLabel()
         self.busy_label.setObjectName("quiet")
+        self.files_button = QToolButton()
+        self.files_button.setToolTip("Find the files again that are missing")
+        self.files_button.clicked.connect(self.show_files)
+        self.files_button.hide()
         self.material_picture = QLabel()
         self.material_picture.setFixedSize(28, 28)
         self.material_picture.setScaledContents(True)
@@ -181,13 +202,40 @@ class MainWindow(QMainWindow):
         self.material_button.setMenu(QMenu(self.material_button))
         self.material_button.menu().aboutToShow.connect(self._fill_materials)
         row.addWidget(self.project_label)
+        for button in self.place_buttons:
+            row.addWidget(button)
         row.addWidget(self.place_label)
         row.addWidget(self.up_button)
         row.addStretch(1)
         row.addWidget(self.busy_label)
+        row.addWidget(self.files_button)
         row.addWidget(self.material_picture)
         row.addWidget(self.material_button)
         return bar
+
+    def _place_button(self, number: int, name: str) -> QToolButton:
+        """One of the places on the numbered path."""
+        button = QToolButton()
+        button.setObjectName("place")
+        button.setText(f"{number + 1}  {name}")
+        button.setToolTip(f"The {name} place (Ctrl+{number + 1})")
+        button.setCheckable(True)
+        button.clicked.connect(lambda: self.go_to(number))
+        return button
+
+    def _rules_file(self) -> Path | None:
+        """The person's naming rules lie beside the settings."""
+        return self._settings_file.with_name("names.json") if self._settings_file is not None else None
+
+    def go_to(self, number: int) -> None:
+        """Shows a place: GATHER or WIRE."""
+        self.places.setCurrentIndex(number)
+        self._refresh_titles()
+        self.hint_label.setText(
+            "Drop files or folders here · click a role to correct it · Ctrl+B builds the set in hand"
+            if number == GATHER
+            else "Double-click or Enter to add a card · middle drag to move · wheel to zoom"
+        )
 
     def _make_banner(self) -> QFrame:
         banner = QFrame()
@@ -229,14 +277,17 @@ class MainWindow(QMainWindow):
         self._action(menu, "Save", self.save, "Ctrl+S")
         self._action(menu, "Save as…", self.save_as, "Ctrl+Shift+S")
         self._action(menu, "Add a MaterialX material…", self.add_material_dialog)
+        self._action(menu, "Gather a folder…", self.gather_folder, "Ctrl+Shift+O")
+        self._action(menu, "Files of the project…", self.show_files, "Ctrl+Shift+M")
         menu.addSeparator()
         self._action(menu, "Render a picture…", self.render_dialog, "Ctrl+R")
         menu.addSeparator()
+        self._action(menu, "Settings…", self.show_settings, "Ctrl+,")
         self._action(menu, "Quit", self.close, "Ctrl+Q")
 
         menu = bar.addMenu("Edit")
-        self.undo_action = self._action(menu, "Undo", self.session.history.undo, "Ctrl+Z")
-        self.redo_action = self._action(menu, "Redo", self.session.history.redo, "Ctrl+Y")
+        self.undo_action = self._action(menu, "Undo", self.undo, "Ctrl+Z")
+        self.redo_action = self._action(menu, "Redo", self.redo, "Ctrl+Y")
         self.redo_action.setShortcuts([QKeySequence("Ctrl+Y"), QKeySequence("Ctrl+Shift+Z")])
         menu.addSeparator()
         self._action(menu, "Copy", self.copy_cards, "Ctrl+C")
@@ -270,6 +321,9 @@ class MainWindow(QMainWindow):
         self._action(menu, "Tidy", self.board.tidy)
 
         menu = bar.addMenu("View")
+        for number, name in enumerate(PLACES):
+            self._action(menu, name, partial(self.go_to, number), f"Ctrl+{number + 1}")
+        menu.addSeparator()
         themes = QActionGroup(self)
         for name in THEMES:
             action = self._action(menu, name.capitalize(), partial(self.set_theme, name))
@@ -321,6 +375,7 @@ class MainWindow(QMainWindow):
             (session.peek_changed, self._show_flat),
             (session.problem, self.show_problem),
             (session.history.steps_changed, self._refresh_steps),
+            (self.gather_desk.state.history.steps_changed, self._refresh_steps),
         ]
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -342,6 +397,18 @@ class MainWindow(QMainWindow):
         self.sources.take_kept.connect(self._take_kept)
         self.board.keep_wanted.connect(self.keep_group)
         self.maker.ready.connect(self._show_pictures)
+        desk = self.gather_desk
+        desk.built.connect(self._set_built)
+        desk.hint.connect(self.hint_label.setText)
+        self.gather.hint.connect(self.hint_label.setText)
+        self.gather.problem.connect(self.show_problem)
+        self.gather.library.settings_changed.connect(self._take_settings)
+        self.board.files_dropped.connect(desk.drop_on_board)
+        self.preview.files_dropped.connect(desk.drop_on_part)
+        self.channels.files_dropped.connect(desk.drop_on_channel)
+        self.watch = FileWatch(session, self)
+        self.watch.changed.connect(self._files_changed)
+        self.watch.missing_changed.connect(self._show_missing)
         self.files_worker.answered.connect(self._file_work_told)
         self.files_worker.failed.connect(self.show_problem)
         self.maker.kinds_ready.connect(self._show_kinds)
@@ -359,7 +426,9 @@ class MainWindow(QMainWindow):
         self.project_label.setText(f"{self.session.project.name}{star}")
         self.setWindowTitle(f"{self.session.project.name}{star} — Collage")
         inside = "".join(f" › {title}" for title in self._path_titles())
-        self.place_label.setText(f'<b style="color: {self.theme.accent};">▪</b>&nbsp;<b>Wire</b>{inside}')
+        for number, button in enumerate(self.place_buttons):
+            button.setChecked(number == self.places.currentIndex())
+        self.place_label.setText(inside.strip())
         self.up_button.setVisible(bool(self.session.path))
         self.material_button.setText(f"{self.session.material}  ▾")
         self.material_picture.setPixmap(self._material_pixmaps.get(self.session.material, QPixmap()))
@@ -376,8 +445,21 @@ class MainWindow(QMainWindow):
             network = card.network
         return found
 
+    @property
+    def steps(self) -> History[Any]:
+        """Whose steps Undo takes back: in the Gather place the table's, while it has any; else the project's."""
+        table = self.gather_desk.state.history
+        here = self.places.currentIndex() == GATHER and (table.undo_label or table.redo_label)
+        return table if here else self.session.history
+
+    def undo(self) -> None:
+        self.steps.undo()
+
+    def redo(self) -> None:
+        self.steps.redo()
+
     def _refresh_steps(self) -> None:
-        history = self.session.history
+        history = self.steps
         self.undo_action.setText(f"Undo {history.undo_label}" if history.undo_label else "Undo")
         self.undo_action.setEnabled(bool(history.undo_label))
         self.redo_action.setText(f"Redo {history.redo_label}" if history.redo_label else "Redo")
@@ -407,6 +489,7 @@ class MainWindow(QMainWindow):
 
     def _show_kinds(self, images: dict[str, QImage]) -> None:
         pictures = pixmaps(images)
+        self.gather.library.set_kind_pictures(pictures)
         self.sources.set_kind_pictures(pictures)
         self.add_field.set_pictures(pictures)
 
@@ -462,6 +545,43 @@ class MainWindow(QMainWindow):
             self.session.keep_safe()
         except (CollageError, OSError):
             return  # the disk is full or gone: saving will say so; the work itself goes on
+
+    # ---- gathering and files ------------------------------------------------------------------
+
+    def gather_folder(self) -> None:
+        self.go_to(GATHER)
+        self.gather.ask_folder()
+
+    def _set_built(self, name: str) -> None:
+        self.go_to(WIRE)
+        self.hint_label.setText(f"“{name}” is built and wired. Ctrl+1 leads back to the sets.")
+        QTimer.singleShot(0, self.board.fit_all)
+
+    def _take_settings(self, settings: Settings) -> None:
+        self.settings = settings
+        self.gather.library.settings = settings
+        save_settings(settings, self._settings_file)
+
+    def _files_changed(self, paths: list[str]) -> None:
+        self.session.files_changed.emit()
+        names = ", ".join(Path(path).name for path in paths[:3])
+        self.hint_label.setText(f"Changed on disk, and taken over: {names}")
+
+    def _show_missing(self) -> None:
+        count = len(self.watch.missing)
+        self.files_button.setVisible(count > 0)
+        self.files_button.setText(f"{count} file{'s' if count > 1 else ''} missing")
+
+    def show_files(self) -> None:
+        dialog = FilesDialog(self.session, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    def show_settings(self) -> None:
+        dialog = SettingsDialog(self.settings, self.session, self)
+        dialog.changed.connect(self._take_settings)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
 
     # ---- adding -------------------------------------------------------------------------------
 
@@ -866,6 +986,8 @@ class MainWindow(QMainWindow):
         for part in (self.board, self.controls, self.channels, self.sources, self.preview):
             part.close_down()
         self.maker.close()
+        self.watch.close()
+        self.gather_desk.close_down()
         self.files_worker.close()
 
 

@@ -28,6 +28,7 @@ from collage.core.nodes.library import Library, NodeDef, TabDef, shown_value
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import copy_files, load_project, material_folder, save_project
 from collage.core.project.recovery import Desk
+from collage.core.project.references import moved
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench, Camera
 
@@ -44,6 +45,7 @@ class Session:
     peek_changed = Signal()
     camera_changed = Signal()
     saved = Signal()
+    files_changed = Signal()  # files on disk that the project names
     problem = Signal(object)  # CollageError
 
     def __init__(self, library: Library, images: ImageStore, desk: Desk | None = None) -> None:
@@ -375,7 +377,9 @@ class Session:
         return name
 
     def relative(self, path: Path) -> str:
-        """A file's name as a material holds it: from the folder that the material lies in."""
+        """A file's name as a material holds it: from the folder that the material lies in, once there is one."""
+        if self.folder is None:
+            return path.resolve().as_posix()
         return Path(os.path.relpath(path.resolve(), material_folder(self.base_folder).resolve())).as_posix()
 
     def found(self, stored: str) -> Path:
@@ -427,6 +431,9 @@ class Session:
         if self.is_elsewhere(target) and self.folder is not None and not files_are_there:
             target.mkdir(parents=True, exist_ok=True)
             copy_files(self.folder, target)
+        if target.resolve() != self.base_folder.resolve():
+            before = self.base_folder
+            self.history.do("Name files from the new folder", lambda project: moved(project, before, target))
         save_project(self._as_seen(self.project), target)
         self.folder = target
         self._clean = self.project

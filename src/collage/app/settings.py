@@ -20,6 +20,9 @@ class Settings(BaseModel):
     recent: list[str] = []
     geometry: str = ""  # the window's place, as Qt's hex text
     splitters: dict[str, list[int]] = {}
+    library_folders: list[str] = []
+    favourites: list[str] = []
+    image_memory: int = 2048  # megabytes that open images may take
 
     def with_recent(self, folder: Path) -> Settings:
         text = str(folder.resolve())

@@ -117,6 +117,8 @@ def _sheet(t: Theme) -> str:
     QStatusBar::item {{ border: none; }}
     #panel {{ background: {t.panel}; }}
     #popup {{ background: {t.panel}; border: 1px solid {t.ink}; }}
+    QTreeWidget::indicator {{ width: 11px; height: 11px; border: 1px solid {t.line}; background: {t.card}; }}
+    QTreeWidget::indicator:checked {{ background: {t.ink}; border: 2px solid {t.card}; }}
     QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.line}; background: {t.card}; }}
     QCheckBox::indicator:checked {{ background: {t.ink}; border: 2px solid {t.card}; outline: 1px solid {t.line}; }}
     QCheckBox::indicator:focus {{ border-color: {t.accent}; }}
@@ -129,6 +131,7 @@ def _sheet(t: Theme) -> str:
     QLineEdit:disabled {{ color: {t.quiet}; background: {t.panel}; }}
     QComboBox {{ min-height: 18px; padding-right: 16px; }}
     QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox::down-arrow {{ image: url({ASSETS / "icons" / f"drop-{t.name}.svg"}); width: 10px; height: 10px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; outline: none; }}
     QPushButton, QToolButton {{
         background: {t.card}; color: {t.ink}; border: 1px solid {t.line}; border-radius: 0; padding: 3px 7px;
@@ -141,6 +144,19 @@ def _sheet(t: Theme) -> str:
     QToolButton#plain {{ background: transparent; border: 1px solid transparent; padding: 1px; }}
     QToolButton#plain:hover, QToolButton#plain:focus {{ border-color: {t.line}; }}
     QToolButton#plain:checked {{ border-color: {t.accent}; }}
+    QToolButton#place {{ background: transparent; border: 1px solid transparent; padding: 3px 6px;
+        color: {t.quiet}; }}
+    QToolButton#place:hover, QToolButton#place:focus {{ border-color: {t.line}; }}
+    QToolButton#place:checked {{ color: {t.ink}; font-weight: bold; border: none;
+        border-bottom: 2px solid {t.accent}; }}
+    QPushButton#main {{ font-weight: bold; padding: 5px 12px; border-color: {t.ink}; }}
+    QTreeWidget {{ background: {t.panel}; border: none; outline: none; }}
+    QTreeWidget::item {{ padding: 2px 0; border: none; }}
+    QTreeWidget::item:selected, QTreeWidget::branch:selected {{ background: {t.card}; color: {t.ink}; }}
+    QTreeWidget#sets::item:selected {{ border-bottom: 1px solid {t.accent}; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line};
+        padding: 3px 4px; font-size: 11px; }}
+    QSpinBox {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 0; padding: 2px 5px; }}
     QLabel#quiet {{ color: {t.quiet}; font-size: 11px; }}
     QLabel#title {{ font-weight: bold; }}
     QLabel#loud {{ color: {t.accent}; }}

@@ -1,9 +1,11 @@
-"""A widget whose value follows the mouse while its button is down."""
+"""What is dragged: values that follow the mouse, and things that are carried from one widget to another."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QMouseEvent
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, Qt
+from PySide6.QtGui import QDrag, QMouseEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
 
@@ -22,3 +24,17 @@ class Dragged(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self.take(event, False)
+
+
+def start_drag(source: QWidget, mime: QMimeData, picture: QPixmap) -> None:
+    """Carries something away from a widget, with its picture under the pointer."""
+    drag = QDrag(source)
+    drag.setMimeData(mime)
+    if not picture.isNull():
+        drag.setPixmap(picture.scaled(60, 46))
+    drag.exec(Qt.DropAction.CopyAction)
+
+
+def files_in(mime: QMimeData) -> list[Path]:
+    """The files and folders of this machine that are carried."""
+    return [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]

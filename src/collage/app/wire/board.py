@@ -6,7 +6,7 @@ from collections.abc import Callable
 from enum import Enum, auto
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.session import Session
 from collage.app.theme import Theme
+from collage.app.widgets.dragged import files_in
 from collage.app.wire import acts
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.board_view import BoardView
@@ -39,7 +40,6 @@ from collage.app.wire.wire_item import WireItem
 from collage.core.document import edits
 from collage.core.document.model import Card, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
-from collage.core.images.files import READ_SUFFIXES
 from collage.core.nodes.labels import TYPE_WORDS
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, origin
@@ -69,6 +69,7 @@ class Board(BoardView):
     pixel = Signal(str)  # the value under the pointer, in words
     find_wanted = Signal()
     between_wanted = Signal()  # the chosen card is to be put into a wire by keyboard
+    files_dropped = Signal(object, object)  # list of Paths, the place on the board
     keep_wanted = Signal(str)  # a group to put on the shelf
     wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
@@ -624,15 +625,19 @@ class Board(BoardView):
         menu_at(self, point).popup(at)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(OFFER_FORMAT) or _files(event.mimeData()):
+        if event.mimeData().hasFormat(OFFER_FORMAT) or files_in(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         event.acceptProposedAction()  # what may not be dropped was not let in
 
     def dropEvent(self, event: QDropEvent) -> None:
-        for number, path in enumerate(_files(event.mimeData())):
-            self._take_file(path, event.position().toPoint() + QPoint(20, 20) * number)
+        paths = files_in(event.mimeData())
+        if len(paths) == 1 and not paths[0].is_dir():
+            self._take_file(paths[0], event.position().toPoint())
+        elif paths:
+            self.files_dropped.emit(paths, self.place_of(event.position().toPoint()))
+        if paths:
             event.acceptProposedAction()
         name = bytes(event.mimeData().data(OFFER_FORMAT).data()).decode()
         definition = self.session.library.get(name)
@@ -661,9 +666,3 @@ class Board(BoardView):
             event.accept()
             return True
         return super().event(event)
-
-
-def _files(mime: QMimeData) -> list[Path]:
-    """The images and documents among what is dragged."""
-    paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
-    return [path for path in paths if path.suffix.lower() in READ_SUFFIXES | {".mtlx"}]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QCursor, QImage, QPixmap
+from PySide6.QtGui import QCursor, QDragEnterEvent, QDropEvent, QImage, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.session import Session
 from collage.app.theme import Theme, icon
+from collage.app.widgets.dragged import files_in
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire.channel_names import channel_label
@@ -34,11 +35,13 @@ class ChannelsPanel(QFrame):
     """Rows of picture, name, value or source, mute and peek."""
 
     view_wanted = Signal(str)  # an input to look at alone
+    files_dropped = Signal(object, str)  # list of Paths, the channel under the pointer
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self.session, self.theme = session, theme
         self.setObjectName("panel")
+        self.setAcceptDrops(True)
         self.fields: dict[str, Field] = {}
         self.mutes: dict[str, QToolButton] = {}
         self._pictures: dict[str, QLabel] = {}
@@ -68,6 +71,15 @@ class ChannelsPanel(QFrame):
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self._rebuild)
         self._rebuild()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if files_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """A picture that is dropped on a channel is wired to it."""
+        self.files_dropped.emit(files_in(event.mimeData()), self.channel_at(event.position().toPoint()))
+        event.acceptProposedAction()
 
     def close_down(self) -> None:
         self.session.changed.disconnect(self._on_changed)
@@ -210,7 +222,13 @@ class ChannelsPanel(QFrame):
 
     def under_pointer(self) -> str:
         """The channel whose row the pointer is over, or nothing."""
-        widget = QApplication.widgetAt(QCursor.pos())
+        return self._channel_of(QApplication.widgetAt(QCursor.pos()))
+
+    def channel_at(self, point: QPoint) -> str:
+        """The channel whose row lies at a point of the panel, or nothing."""
+        return self._channel_of(self.childAt(point))
+
+    def _channel_of(self, widget: QWidget | None) -> str:
         while widget is not None and widget is not self:
             name = widget.property("channel")
             if name:

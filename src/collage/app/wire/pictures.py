@@ -75,6 +75,7 @@ class PictureMaker(QObject):
         self._rest.timeout.connect(self.ask_materials)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self.ask)
+        session.files_changed.connect(self._files_changed)
         session.saved.connect(self.ask_materials)
 
     @property
@@ -86,17 +87,22 @@ class PictureMaker(QObject):
         self._rest.stop()
         self.session.changed.disconnect(self._on_changed)
         self.session.material_changed.disconnect(self.ask)
+        self.session.files_changed.disconnect(self._files_changed)
         self.session.saved.disconnect(self.ask_materials)
         self.worker.close()
         self.materials_worker.close()
         self.kinds_worker.close()
+
+    def _files_changed(self) -> None:
+        self._rest.start()
+        self.ask()
 
     def _on_changed(self, before: Project, after: Project) -> None:
         """Asks anew, unless all that changed is where cards lie and what they are called."""
         if before.materials != after.materials:
             self._rest.start()
         old, new = (project.materials.get(self.session.material) for project in (before, after))
-        if old is None or new is None or compare(old, new).shows or before.bench.objects != after.bench.objects:
+        if old is None or new is None or compare(old, new).shows or _looks(before) != _looks(after):
             self.ask()
 
     def show_on(self, ground: Ground, mark: bool) -> None:
@@ -122,6 +128,7 @@ class PictureMaker(QObject):
         ground, mark = self.ground, self.mark
         hidden = hidden_on_board(network)
         names = [name for name, card in network.cards.items() if name not in hidden and not card.helper]
+        loud = session.project.bench.loud
 
         surfaces = [name for name in names if network.cards[name].type == "surfaceshader" and not path]
 
@@ -133,6 +140,7 @@ class PictureMaker(QObject):
                 path=path,
                 folder=folder / "materials",
                 images=session.images,
+                loud=loud,
                 cache=cache,
                 workers=workers,
                 size=PICTURE_SIZE,
@@ -191,6 +199,11 @@ class PictureMaker(QObject):
             yield found
 
         self.kinds_worker.ask(work)
+
+
+def _looks(project: Project) -> tuple[object, ...]:
+    """What of the bench the cards' pictures depend on."""
+    return (project.bench.objects, project.bench.loud)
 
 
 KIND_BOX: Box = ((0.0, 0.0, 0.3), (5.0, 4.0, 0.3))

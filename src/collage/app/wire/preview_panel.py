@@ -28,6 +28,7 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolBut
 from collage.app.jobs import Newest
 from collage.app.session import Session
 from collage.app.theme import Theme, font
+from collage.app.widgets.dragged import files_in
 from collage.app.wire import acts
 from collage.app.wire.board import MATERIAL_FORMAT
 from collage.app.wire.channel_names import channel_label
@@ -54,6 +55,7 @@ class Preview(QWidget):
     pixel = Signal(str)
     timed = Signal(str)
     failed = Signal(object)
+    files_dropped = Signal(object, int)  # list of Paths, the object under the pointer
 
     def __init__(self, session: Session, renderer: Renderer, theme: Theme) -> None:
         super().__init__()
@@ -81,12 +83,14 @@ class Preview(QWidget):
         self._rest.timeout.connect(lambda: self._ask("draft"))
         session.changed.connect(self._on_changed)
         session.peek_changed.connect(self.ask)
+        session.files_changed.connect(self.ask)
         session.camera_changed.connect(self._looked)
 
     def close_down(self) -> None:
         self._rest.stop()
         self.session.changed.disconnect(self._on_changed)
         self.session.peek_changed.disconnect(self.ask)
+        self.session.files_changed.disconnect(self.ask)
         self.session.camera_changed.disconnect(self._looked)
         self.worker.close()
 
@@ -270,7 +274,7 @@ class Preview(QWidget):
         )
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(MATERIAL_FORMAT):
+        if event.mimeData().hasFormat(MATERIAL_FORMAT) or files_in(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
@@ -281,6 +285,11 @@ class Preview(QWidget):
             self.hint.emit(f"Let go to give it to {objects[part].name}")
 
     def dropEvent(self, event: QDropEvent) -> None:
+        paths = files_in(event.mimeData())
+        if paths:
+            self.files_dropped.emit(paths, self.part_at(event.position().toPoint()))
+            event.acceptProposedAction()
+            return
         name = bytes(event.mimeData().data(MATERIAL_FORMAT).data()).decode()
         self.give(self.part_at(event.position().toPoint()), name)
 

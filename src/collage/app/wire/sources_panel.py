@@ -7,7 +7,6 @@ from functools import partial
 from PySide6.QtCore import QMimeData, QPoint, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
-    QDrag,
     QFontMetrics,
     QMouseEvent,
     QPainter,
@@ -29,6 +28,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.session import Session
 from collage.app.theme import font
+from collage.app.widgets.dragged import start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire import acts
 from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
@@ -90,11 +90,7 @@ class Tile(QFrame):
         if self._offer and far > QApplication.startDragDistance():
             mime = QMimeData()
             mime.setData(self._kind, self._offer.encode())
-            drag = QDrag(self)
-            drag.setMimeData(mime)
-            if not self.picture.pixmap().isNull():
-                drag.setPixmap(self.picture.pixmap().scaled(60, 46))
-            drag.exec(Qt.DropAction.CopyAction)
+            start_drag(self, mime, self.picture.pixmap())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.taken.emit()

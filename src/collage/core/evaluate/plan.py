@@ -26,7 +26,8 @@ from collage.core.nodes.behaviour import Context
 from collage.core.nodes.library import Library, NodeDef, TabDef
 from collage.core.nodes.units import in_unit_of
 
-LOUD = (1.0, 0.05, 0.6)
+Loud = tuple[float, float, float]
+LOUD: Loud = (1.0, 0.05, 0.6)
 """The colour of what cannot be computed."""
 
 Shift = tuple[int, ...]
@@ -147,6 +148,7 @@ def build_plan(
     images: ImageStore | None = None,
     filtered: bool = True,
     strict: bool = False,
+    loud: Loud = LOUD,
 ) -> Plan:
     """The plan for some targets of a document.
 
@@ -154,8 +156,9 @@ def build_plan(
     filtered : images are read at the detail of the picture.
     strict : raise the first problem; otherwise what is broken puts out the loud colour and the rest goes on.
         Missing images give the standard's default when strict, the loud colour otherwise.
+    loud : that colour, linear.
     """
-    builder = _Builder(library.extended(document), folder or Path(), images or ImageStore(), filtered, strict)
+    builder = _Builder(library.extended(document), folder or Path(), images or ImageStore(), filtered, strict, loud)
     outputs = builder.outputs(document, targets)
     return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images)
 
@@ -176,8 +179,10 @@ class _Scope:
 
 
 class _Builder:
-    def __init__(self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool) -> None:
-        self.library, self.folder, self.images = library, folder, images
+    def __init__(
+        self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool, loud: Loud
+    ) -> None:
+        self.library, self.folder, self.images, self.loud = library, folder, images, loud
         self.filtered, self.strict = filtered, strict
         self.steps: dict[str, Step] = {}
         self.problems: dict[Place, CollageError] = {}
@@ -220,6 +225,9 @@ class _Builder:
         except CollageError as error:
             self._note(scope, card, error)
             return None
+
+    def _loud_of(self, type_name: str) -> np.ndarray:
+        return _loud_value(type_name, self.loud)
 
     def _note(self, scope: _Scope, card: Card, error: CollageError) -> None:
         if self.strict:
@@ -274,16 +282,16 @@ class _Builder:
 
     def _loud(self, scope: _Scope, card: Card) -> dict[str, Source]:
         if card.network is not None:
-            return {out.name: Const(_loud_value(out.type), out.type) for out in card.network.outputs.values()} or {
-                "out": Const(_loud_value("color3"), "color3")
+            return {out.name: Const(self._loud_of(out.type), out.type) for out in card.network.outputs.values()} or {
+                "out": Const(self._loud_of("color3"), "color3")
             }
         if card.type != "multioutput":
-            return {"out": Const(_loud_value(card.type), card.type)}
+            return {"out": Const(self._loud_of(card.type), card.type)}
         try:
             outputs = self._definition(scope, card).outputs.values()
         except CollageError:
-            return {"out": Const(_loud_value("color3"), "color3")}
-        return {out.name: Const(_loud_value(out.type), out.type) for out in outputs}
+            return {"out": Const(self._loud_of("color3"), "color3")}
+        return {out.name: Const(self._loud_of(out.type), out.type) for out in outputs}
 
     def _passed(self, scope: _Scope, card: Card, shift: Shift) -> Source | None:
         if card.network is not None:
@@ -471,13 +479,13 @@ class _Builder:
                 sources[name] = Const(ImageRef("", ref.space if self.strict else "lin_rec709"), "filename")
                 if not self.strict:
                     self._note(scope, card, error)
-                    sources["default"] = Const(_loud_value(definition.type), definition.type)
+                    sources["default"] = Const(self._loud_of(definition.type), definition.type)
 
     def _check_tiles(
         self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None], ref: ImageRef
     ) -> None:
         """Missing and broken tiles are told; they show loud, the others stay as they are."""
-        loud = inverse_curve(ref.space)(_loud_value(definition.type)).astype(np.float32)  # it is read as the file is
+        loud = inverse_curve(ref.space)(self._loud_of(definition.type)).astype(np.float32)  # it is read as the file is
         sources["default"] = Const(loud, definition.type)
         tiles = ref.tiles
         for one in tiles.values():
@@ -543,12 +551,12 @@ def typed(result: Any, type_name: str) -> Any:
     return array.astype(kind, copy=False)
 
 
-def _loud_value(type_name: str) -> np.ndarray:
+def _loud_value(type_name: str, loud: Loud) -> np.ndarray:
     count = CHANNELS.get(type_name, 3)
     if type_name in ("integer", "boolean"):
         return as_array(1, type_name)
     if count in (3, 4) and type_name.startswith("color"):
-        return np.array([*LOUD, 1.0][:count], np.float32).reshape(-1, 1)
+        return np.array([*loud, 1.0][:count], np.float32).reshape(-1, 1)
     return np.full((count, 1), 0.5, np.float32)
 
 

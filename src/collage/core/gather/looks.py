@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -10,6 +11,8 @@ import numpy as np
 from collage.core.gather.sets import FoundMap, default_space
 from collage.core.gather.words import COLOURS, Role
 from collage.core.images.files import oddities, read_pixels
+from collage.core.images.pyramid import Pyramid
+from collage.core.images.store import ImageRef, ImageStore
 
 SAMPLE, SMALL = 256, 512
 """Sides in pixels: of the strided sample that is judged, and of the means in which slopes are compared."""
@@ -83,9 +86,33 @@ def signed(pixels: np.ndarray) -> np.ndarray:
     return rgb if float(rgb.min()) < -0.05 else rgb * 2 - 1
 
 
-def look_at(path: Path) -> Look:
+LookAt = Callable[[Path, str], Look]
+"""How a picture is looked at, given what its colours mean."""
+
+
+def look_at(path: Path, _space: str = "") -> Look:
     """Reads a picture whole and keeps it in small. Raises CollageError."""
     return replace(look_of(read_pixels(path)), oddities=oddities(path))
+
+
+def look_through(images: ImageStore) -> LookAt:
+    """Looks at pictures so that they stay open: a material of them is then in the preview without reading again."""
+
+    def look(path: Path, space: str) -> Look:
+        pyramid = images.open(ImageRef(str(path), "lin_rec709" if space in ("", "raw") else space))
+        return replace(look_of_pyramid(pyramid), oddities=oddities(path))
+
+    return look
+
+
+def look_of_pyramid(pyramid: Pyramid) -> Look:
+    """The look of an image that is open."""
+    step = max(1, max(pyramid.width, pyramid.height) // SAMPLE)
+    number = max(0, (max(pyramid.width, pyramid.height) - 1) // SMALL).bit_length()
+    return Look(
+        pyramid.width, pyramid.height, pyramid.channels, pyramid.bits, pyramid.floating,
+        pyramid.level(0, step), pyramid.level(number),
+    )  # fmt: skip
 
 
 def look_of(pixels: np.ndarray) -> Look:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Generator, Iterable, Mapping
+from collections.abc import Generator, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
 from collage.core.errors import CollageError
 from collage.core.gather.green import against_height, alone
-from collage.core.gather.looks import Look, judged, look_at
+from collage.core.gather.looks import Look, LookAt, judged, look_at
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, group
 from collage.core.gather.words import Role
 
@@ -52,7 +52,7 @@ def gather(
     rules: Rules = (),
     *,
     files: Iterable[str] | None = None,
-    look: Callable[[Path], Look] = look_at,
+    look: LookAt = look_at,
     threads: int = 2,
 ) -> Generator[Progress | Gathered, None, None]:
     """Reads a folder: yields what its names say at once, then its progress, and at last what the pictures say too.
@@ -63,19 +63,20 @@ def gather(
     yield Progress("Reading names", 0.0)
     found = group(list_files(folder) if files is None else files, rules)
     yield found
-    wanted = [file for one in found.sets for every in one.maps for file in every.files[:1]]
+    wanted = [(every.files[0], every.colorspace) for one in found.sets for every in one.maps]
     looks: dict[str, Look | CollageError] = {}
 
-    def try_look(file: str) -> Look | CollageError:
+    def try_look(what: tuple[str, str]) -> Look | CollageError:
+        file, space = what
         try:
-            return look(folder / file)
+            return look(folder / file, space)
         except CollageError as error:
             return error
         except MemoryError:
             return CollageError("The picture does not fit into memory.", about=file, remedy="Save it smaller.")
 
     with ThreadPoolExecutor(threads) as pool:
-        for done, (file, seen) in enumerate(zip(wanted, pool.map(try_look, wanted), strict=True), start=1):
+        for done, ((file, _), seen) in enumerate(zip(wanted, pool.map(try_look, wanted), strict=True), start=1):
             looks[file] = seen
             yield Progress(f"Looking at {PurePosixPath(file).name}", done / len(wanted))
     yield with_looks(found, looks)

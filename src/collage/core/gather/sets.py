@@ -69,7 +69,7 @@ class FoundSet:
     folder: str
     maps: tuple[FoundMap, ...]
     metres: float = 1.0
-    depth: float = 0.02
+    depth: float = 0.008  # of a metre wide tile: as deep as plaster, split slate or a weave
     remarks: tuple[str, ...] = ()
 
     @property

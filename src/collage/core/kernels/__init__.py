@@ -15,7 +15,7 @@ import numba
 import platformdirs
 from numba.core.codegen import get_host_cpu_features
 
-FAMILIES = ("elementwise", "noise", "cells", "sampling", "hexagons", "shading", "rays")
+FAMILIES = ("elementwise", "noise", "cells", "sampling", "pyramids", "hexagons", "shading", "rays")
 
 # Numba reads these when a kernel is defined; nothing else in the program touches them.
 numba.config.CACHE_DIR = str(Path(platformdirs.user_cache_dir("collage")) / "kernels")

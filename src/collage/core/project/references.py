@@ -234,6 +234,21 @@ def _each(pattern: Path, target: Path) -> list[tuple[Path, Path]]:
     return [(Path(file), Path(file_of(str(target), place))) for place, file in Tiles(str(pattern)).files.items()]
 
 
+def moved(project: Project, old: Path, new: Path) -> Project:
+    """The project as it is saved in another folder: files outside the old one keep their places.
+
+    Those inside come along and keep their names.
+    """
+    root = old.resolve()
+
+    def change(one: Reference) -> str:
+        if Path(one.stored).is_absolute() or one.file.parent.resolve().is_relative_to(root):
+            return one.stored
+        return relative(one.file, new if not one.material else material_folder(new), project, one.material)
+
+    return with_files(project, change, old)
+
+
 # ---- watching -----------------------------------------------------------------------------------
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from collage.core.document.model import Card, Network, inside
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
-from collage.core.evaluate.plan import CardOutput, Place, build_plan
+from collage.core.evaluate.plan import LOUD, CardOutput, Loud, Place, build_plan
 from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.images.store import ImageStore
@@ -112,6 +112,7 @@ def card_pictures(
     box: Box = UNIT_BOX,
     ground: Ground = "flat",
     mark: bool = False,
+    loud: Loud = LOUD,
     cancelled: Callable[[], bool] = never,
 ) -> CardPictures:
     """What the cards `names` of the network at `path` put out. Raises Cancelled.
@@ -125,7 +126,7 @@ def card_pictures(
         found = first_output(library, network.cards[name])
         if found is not None and CHANNELS.get(found[1], 99) <= 4:
             targets[name], types[name] = CardOutput(name, found[0], path), found[1]
-    plan = build_plan(library, document, targets, folder=folder, images=images)
+    plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud)
     points, light = _ball(*size, box) if ground == "shape" else (_sheet(*size, box), None)
     values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
     pictures, read = {}, {}

@@ -18,7 +18,7 @@ import numpy as np
 
 from collage.core.document.model import Network
 from collage.core.errors import CollageError
-from collage.core.evaluate.plan import CardOutput, Const, Place, build_plan
+from collage.core.evaluate.plan import CardOutput, Const, Loud, Place, build_plan
 from collage.core.evaluate.run import BLOCK, Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import linear_to_srgb, srgb_to_linear
 from collage.core.images.store import ImageRef, ImageStore
@@ -117,7 +117,7 @@ class Renderer:
         self._lights: OrderedDict[Hashable, EnvironmentLight] = OrderedDict()
         self._views: OrderedDict[Hashable, View] = OrderedDict()
         self._behind_views: OrderedDict[Hashable, View] = OrderedDict()
-        self._plans: dict[str, tuple[Network, Path, tuple[str, ...], Surface]] = {}
+        self._plans: dict[str, tuple[Network, tuple[Path, Loud], tuple[str, ...], Surface]] = {}
 
     # ---- what is kept -------------------------------------------------------------------------
 
@@ -246,18 +246,18 @@ class Renderer:
             network = request.project.materials.get(name)
             if network is None:
                 continue
-            surfaces[name] = self._surface(name, network, material_folder(request.folder))
+            surfaces[name] = self._surface(name, network, material_folder(request.folder), request.project.bench.loud)
             problems.update({(name, place): error for place, error in surfaces[name].problems.items()})
         return surfaces
 
-    def _surface(self, name: str, network: Network, folder: Path) -> Surface:
+    def _surface(self, name: str, network: Network, folder: Path, loud: Loud) -> Surface:
         """The plan of a material; the one before, while neither the network nor its files have changed."""
         kept = self._plans.get(name)
-        if kept is not None and kept[0] is network and kept[1] == folder and kept[2] == _stamps(kept[3]):
+        if kept is not None and kept[0] is network and kept[1] == (folder, loud) and kept[2] == _stamps(kept[3]):
             return kept[3]
-        surface = plan_surface(self.library, network, folder=folder, images=self.images)
+        surface = plan_surface(self.library, network, folder=folder, images=self.images, loud=loud)
         if not surface.problems:  # what is broken is looked at again: its file may be there by then
-            self._plans[name] = (network, folder, _stamps(surface), surface)
+            self._plans[name] = (network, (folder, loud), _stamps(surface), surface)
         return surface
 
     def _linear(
@@ -465,6 +465,7 @@ class Renderer:
             {"peek": target},
             folder=material_folder(request.folder),
             images=self.images,
+            loud=request.project.bench.loud,
         )
         problems.update({(material, place): error for place, error in plan.problems.items()})
         source = plan.outputs.get("peek")

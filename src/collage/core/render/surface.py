@@ -11,7 +11,7 @@ import numpy as np
 
 from collage.core.document.model import Card, Network
 from collage.core.errors import CollageError
-from collage.core.evaluate.plan import CardInput, CardOutput, Const, Place, Plan, build_plan
+from collage.core.evaluate.plan import LOUD, CardInput, CardOutput, Const, Loud, Place, Plan, build_plan
 from collage.core.evaluate.points import Points
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.images.store import ImageStore
@@ -87,7 +87,7 @@ class Surface:
 
 
 def plan_surface(
-    library: Library, network: Network, *, folder: Any = None, images: ImageStore | None = None
+    library: Library, network: Network, *, folder: Any = None, images: ImageStore | None = None, loud: Loud = LOUD
 ) -> Surface:
     """The plan for every input of the material's surface that the draft picture uses."""
     try:
@@ -101,7 +101,7 @@ def plan_surface(
         if weight is not None:
             targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
             targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card)}
-    plan = build_plan(library, shown.network, targets, folder=folder, images=images)
+    plan = build_plan(library, shown.network, targets, folder=folder, images=images, loud=loud)
     return Surface(plan, plan.problems)
 
 

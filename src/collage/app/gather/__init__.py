@@ -1,0 +1,1 @@
+"""The Gather place: folders, found sets, the set in hand; pages for seamless and derived maps."""

@@ -1,0 +1,71 @@
+"""What a set does to the project: its files copied on a thread, then the material as one step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from collage.app.jobs import Work
+from collage.app.session import Session
+from collage.core.document.model import Network
+from collage.core.gather.build import BuildOptions, Stored, build_material, with_set
+from collage.core.gather.project import copy_set, counts_from_zero, stored_names
+from collage.core.gather.sets import FoundSet
+from collage.core.project.state import Project
+
+
+def copying(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> Work | None:
+    """The copying that has to be done before a set is built; None where its files stay where they are."""
+    project = session.folder
+    if project is None or not (copy or counts_from_zero(found)):
+        return None
+
+    def work(cancelled: Callable[[], bool]) -> Iterator[str]:
+        for text, share in copy_set(found, folder, project):
+            if cancelled():
+                return
+            yield f"{text} · {share:.0%}"
+        yield ""
+
+    return work
+
+
+def names(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> tuple[FoundSet, Stored]:
+    """The set as it is built, and how its files are named in the material."""
+    if session.folder is None:
+        return found, lambda file: (folder / file).resolve().as_posix()
+    return stored_names(found, folder, session.folder, leave=not copy)
+
+
+def build(session: Session, found: FoundSet, folder: Path, options: BuildOptions, *, copy: bool, part: int = -1) -> str:
+    """A new material of a set, worn by the object `part` if it is not negative; one step. Returns its name.
+
+    Its files are there already, see `copying`.
+    """
+    numbered, stored = names(session, found, folder, copy=copy)
+    name = session.project.free_material_name(found.title)
+
+    def change(project: Project) -> Project:
+        project = project.with_material(name, build_material(numbered, options, stored))
+        return project.given_material(part, name) if 0 <= part < len(project.bench.objects) else project
+
+    session.history.do(f"Build {name}", change)
+    session.show_material(name)
+    return name
+
+
+def put_on_board(
+    session: Session, found: FoundSet, folder: Path, place: tuple[float, float], *, copy: bool = True
+) -> str:
+    """The card of a set on the board, wired to the channels that nothing is wired to yet; one step."""
+    numbered, stored = names(session, found, folder, copy=copy)
+    made: list[str] = []
+
+    def change(network: Network) -> Network:
+        after, name = with_set(network, numbered, BuildOptions(), stored, place)
+        made.append(name)
+        return after
+
+    if session.edit(f"Add {found.title}", change):
+        session.select(made)
+    return made[0] if made else ""

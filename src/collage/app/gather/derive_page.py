@@ -1,0 +1,181 @@
+"""The Derive page: height, normals, roughness and occlusion from a photograph, beside the plain photograph."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QWidget
+
+from collage.app.gather.page import Page
+from collage.app.gather.picture_view import PictureView
+from collage.app.gather.set_preview import SHAPES, SetPreview
+from collage.core.document.model import Network
+from collage.core.gather.build import BuildOptions, Stored, build_material
+from collage.core.gather.sets import group
+from collage.core.images.derive import HeightFrom, RoughnessFrom, plain_height
+from collage.core.images.files import write_image
+from collage.core.images.made import DERIVED, Derive, Derived, derived, make_derived_files, sixteen_bits
+from collage.core.render.picture import Renderer
+
+LABELS: dict[Derived, str] = {
+    "height": "Height", "normal": "Normal", "roughness": "Roughness", "occlusion": "Occlusion",
+}  # fmt: skip
+
+
+class DerivePage(Page):
+    """Maps above, and below them the surface with the derived height beside the one with the plain photograph."""
+
+    def __init__(self, proposed: Callable[[Path, str], Path], renderer: Renderer) -> None:
+        super().__init__("derive", "Save the maps…")
+        self._proposed = proposed
+        self._work_folder = tempfile.TemporaryDirectory(prefix="collage-derive-")
+        self.section("Height")
+        self.broad = self.number("Broad forms", 0.6, (0, 2), (0, 4), "What large hollows and hills count")
+        self.middle = self.number("Middle forms", 1.0, (0, 2), (0, 4), "What forms of middle size count")
+        self.fine = self.number("Fine forms", 0.9, (0, 2), (0, 4), "What grain counts")
+        self.stains = self.number("Leave stains out", 0.9, (0, 1), (0, 1),
+                                  "How much of the light and dark that follows the colour is no relief")  # fmt: skip
+        self.inverse = self._check("Bright is deep")
+        self.tiles = self._check("The picture tiles")
+        self.section("Size")
+        self.metres = self.number("Tile is wide, m", 1.0, (0.05, 4), (0.001, 1000), "Real width of the picture")
+        self.deep = self.number("Deep, mm", 20.0, (0, 100), (0.001, 100000), "From the lowest to the highest")
+        self.reach = self.number("Occlusion reach", 0.1, (0.01, 0.3), (0.01, 0.5), "As a share of the tile's width")
+        self.section("Roughness")
+        self.level = self.number("Level", 0.6, (0, 1), (0, 1), "Where nothing else counts")
+        self.brightness = self.number("By brightness", 0.15, (-1, 1), (-1, 1), "Rougher where it is bright")
+        self.contrast = self.number("By fine contrast", 0.3, (-1, 1), (-1, 1), "Rougher where there is grain")
+        self.section("Maps")
+        self.wanted: dict[Derived, QCheckBox] = {}
+        for name in DERIVED:
+            box = self._check(LABELS[name])
+            box.setChecked(True)
+            self.wanted[name] = box
+        self.shape = QComboBox()
+        self.shape.setAccessibleName("Shape")
+        for key, label in SHAPES.items():
+            self.shape.addItem(label, key)
+        self.shape.activated.connect(lambda _: self._set_shape(str(self.shape.currentData())))
+        self.row("Shown on", self.shape)
+        self.views = {name: PictureView(LABELS[name]) for name in DERIVED}
+        self.photo = PictureView("Photograph")
+        self.ours = SetPreview(renderer, "Derived height")
+        self.plain = SetPreview(renderer, "Plain photograph")
+        self.ours.note, self.plain.note = "With the derived height", "With the plain photograph as height"
+        self.previews = (self.ours, self.plain)
+        for one in self.previews:
+            one.failed.connect(self.problem)
+        grid = QGridLayout(self.pictures)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(1)
+        top = QHBoxLayout()
+        top.setSpacing(1)
+        for view in (self.photo, *self.views.values()):
+            top.addWidget(view, 1)
+        holder = QWidget()
+        top.setContentsMargins(0, 0, 0, 0)
+        holder.setLayout(top)
+        grid.addWidget(holder, 0, 0, 1, 2)
+        grid.addWidget(self.ours, 1, 0)
+        grid.addWidget(self.plain, 1, 1)
+        grid.setRowStretch(0, 2)
+        grid.setRowStretch(1, 3)
+
+    def _check(self, text: str) -> QCheckBox:
+        box = QCheckBox(text)
+        box.clicked.connect(lambda _: self.ask())
+        self.form.addWidget(box, self.form.rowCount(), 0, 1, 2)
+        return box
+
+    def close_down(self) -> None:
+        super().close_down()
+        for one in self.previews:
+            one.close_down()
+        self._work_folder.cleanup()
+
+    @property
+    def name(self) -> str:
+        return "Derive"
+
+    @property
+    def settled(self) -> bool:
+        return super().settled and all(one.settled for one in self.previews)
+
+    def opened(self) -> None:
+        self.photo.set_picture(self.pixels)
+
+    def _set_shape(self, name: str) -> None:
+        for one in self.previews:
+            one.set_shape(name)
+
+    def recipe(self) -> Derive:
+        """What the controls say."""
+        tiles = self.tiles.isChecked()
+        return Derive(
+            maps=tuple(name for name, box in self.wanted.items() if box.isChecked()),
+            height=HeightFrom(broad=self.broad.value, middle=self.middle.value, fine=self.fine.value,
+                              stains=self.stains.value, inverse=self.inverse.isChecked(), tiles=tiles),
+            roughness=RoughnessFrom(level=self.level.value, brightness=self.brightness.value,
+                                    contrast=self.contrast.value, tiles=tiles),
+            metres=self.metres.value, depth=self.deep.value / 1000, reach=self.reach.value,
+        )  # fmt: skip
+
+    def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[tuple[str, object]]]:
+        how = self.recipe()
+        every = how.model_copy(update={"maps": DERIVED})
+        folder = Path(self._work_folder.name)
+
+        def work(pixels: np.ndarray, cancelled: Callable[[], bool]) -> Iterator[tuple[str, object]]:
+            made: dict[str, np.ndarray] = {}
+            for name, values in derived(pixels, every):
+                if cancelled():
+                    return
+                made[name] = values
+                yield name, values
+            yield "surface", _surfaces(folder, pixels, made, every)
+
+        return work
+
+    def take(self, answer: tuple[str, object]) -> None:
+        name, what = answer
+        if name in self.views:
+            self.views[name].set_picture(what)  # type: ignore[index, arg-type]
+            return
+        networks: tuple[Network, Network] = what  # type: ignore[assignment]
+        for preview, network in zip(self.previews, networks, strict=True):
+            preview.show_network(network)
+
+    def proposed(self) -> Path:
+        assert self.source is not None
+        return self._proposed(self.source, "").parent
+
+    def ask_save(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Choose a folder for the maps", str(self.proposed()))
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, path: Path) -> None:
+        if self.source is not None:
+            self.run(make_derived_files(self.source, path, self.recipe()))
+
+
+def _surfaces(folder: Path, pixels: np.ndarray, made: dict[str, np.ndarray], how: Derive) -> tuple[Network, ...]:
+    """The material with the derived maps, and the one with the plain photograph as height, to compare."""
+    write_image(folder / "a_base_color.png", (np.clip(pixels[:, :, :3], 0, 1) * 255 + 0.5).astype(np.uint8))
+    write_image(folder / "a_roughness.png", sixteen_bits(made["roughness"]))
+    networks = []
+    for name, height in (("ours", made["height"]), ("plain", plain_height(pixels))):
+        write_image(folder / name / "a_height.png", sixteen_bits(height))
+        found = group(["a_base_color.png", "a_roughness.png", "a_height.png"]).sets[0]
+        sized = replace(found, metres=how.metres, depth=how.depth)
+        networks.append(build_material(sized, BuildOptions(relief="bump"), _stored(folder, name)))
+    return tuple(networks)
+
+
+def _stored(folder: Path, name: str) -> Stored:
+    """The height lies in a folder of its own name, what both surfaces share beside it."""
+    return lambda file: str(folder / name / file if "height" in file else folder / file)

@@ -1,0 +1,241 @@
+"""What the pages of the Gather place share: a photograph in hand, live pictures on a thread, saving."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.jobs import Newest
+from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.panels import quiet, title
+from collage.core.errors import CollageError
+from collage.core.images.files import read_pixels
+from collage.core.images.made import Steps
+from collage.core.images.region import floats, resized
+
+LIVE = 720
+"""Pixels of the longer side that a page works on while values are tried; files are made in full."""
+
+
+class Page(QWidget):
+    """A full page with controls at the left, pictures in the middle, and a way back."""
+
+    left = Signal()  # back to the table
+    made = Signal(object)  # list of Paths that were written
+    problem = Signal(object)
+
+    def __init__(self, name: str, save_label: str) -> None:
+        super().__init__()
+        self.source: Path | None = None
+        self.pixels: np.ndarray | None = None  # in small
+        self.full = (0, 0)
+        self.worker, self.saver = Newest(name, self), Newest(f"{name} file", self)
+        self.worker.answered.connect(self._shown)
+        self.worker.failed.connect(self._failed)
+        self.saver.answered.connect(self._saved)
+        self.saver.failed.connect(self._failed)
+        self.heading = title(name.capitalize())
+        self.back = QPushButton("Back to the sets")
+        self.back.setToolTip("Leave the page (Esc)")
+        self.back.setShortcut("Esc")
+        self.back.clicked.connect(self.left)
+        self.save = QPushButton(save_label)
+        self.save.setObjectName("main")
+        self.save.clicked.connect(self.ask_save)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 100)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(120)
+        self.bar.hide()
+        self.said = QLabel()
+        self.said.setObjectName("quiet")
+        head = QFrame()
+        head.setObjectName("panel")
+        row = QHBoxLayout(head)
+        row.setContentsMargins(12, 6, 12, 6)
+        row.addWidget(self.back)
+        row.addWidget(self.heading)
+        row.addStretch(1)
+        row.addWidget(self.said)
+        row.addWidget(self.bar)
+        row.addWidget(self.save)
+        self.controls = QFrame()
+        self.controls.setObjectName("panel")
+        self.controls.setFixedWidth(232)
+        self.form = QGridLayout()
+        self.form.setHorizontalSpacing(8)
+        self.form.setVerticalSpacing(5)
+        self.form.setColumnStretch(1, 1)
+        side = QVBoxLayout(self.controls)
+        side.setContentsMargins(12, 10, 12, 10)
+        side.addLayout(self.form)
+        side.addStretch(1)
+        self.side = side
+        self.pictures = QWidget()
+        body = QHBoxLayout()
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(1)
+        body.addWidget(self.controls)
+        body.addWidget(self.pictures, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        column.addWidget(head)
+        column.addLayout(body, 1)
+
+    def close_down(self) -> None:
+        self.worker.close()
+        self.saver.close()
+
+    # ---- controls -----------------------------------------------------------------------------
+
+    def section(self, text: str) -> None:
+        label = title(text)
+        label.setContentsMargins(0, 6 if self.form.rowCount() > 1 else 0, 0, 0)
+        self.form.addWidget(label, self.form.rowCount(), 0, 1, 2)
+
+    def number(
+        self, text: str, value: float, soft: tuple[float, float], hard: tuple[float | None, float | None],
+        tip: str, *, whole: bool = False,
+    ) -> NumberField:  # fmt: skip
+        """A row with a number; the page follows it."""
+        field = NumberField(value, soft=soft, hard=hard, whole=whole)
+        field.setAccessibleName(text)
+        field.setToolTip(tip)
+        field.edited.connect(lambda _value, _moving: self.ask())
+        field.reset.connect(lambda: self._reset(field, value))
+        self.row(text, field)
+        return field
+
+    def _reset(self, field: NumberField, value: float) -> None:
+        field.set_value(value)
+        self.ask()
+
+    def row(self, text: str, widget: QWidget) -> None:
+        at = self.form.rowCount()
+        self.form.addWidget(quiet(text), at, 0)
+        self.form.addWidget(widget, at, 1)
+
+    # ---- the picture in hand ------------------------------------------------------------------
+
+    def open(self, source: Path) -> None:
+        """Takes a picture in hand; it is read on the thread."""
+        self.source, self.pixels = source, None
+        self.heading.setText(f"{self.name} · {source.name}")
+        self.said.setText("Reading the picture")
+        self.ask()
+
+    @property
+    def name(self) -> str:
+        raise NotImplementedError
+
+    def take(self, answer: Any) -> None:
+        """Shows what `work` yielded."""
+        raise NotImplementedError
+
+    def ask(self) -> None:
+        """Computes anew with the values of now."""
+        source, pixels, work = self.source, self.pixels, self.prepared()
+        if source is None:
+            return
+
+        def do(cancelled: Callable[[], bool]) -> Iterator[Any]:
+            small = pixels
+            if small is None:
+                whole = read_pixels(source)
+                small = in_small(whole)
+                yield ("read", small, whole.shape)
+            for answer in work(small, cancelled):
+                yield ("work", answer)
+
+        self.worker.ask(do)
+
+    def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[Any]]:
+        """`work` with the values of now, frozen for the thread."""
+        raise NotImplementedError
+
+    @property
+    def settled(self) -> bool:
+        return self.worker.idle and self.saver.idle
+
+    def _shown(self, answer: tuple[Any, ...]) -> None:
+        if answer[0] == "read":
+            self.pixels, self.full = answer[1], answer[2][:2]
+            self.said.setText("")
+            self.opened()
+        else:
+            self.take(answer[1])
+
+    def opened(self) -> None:
+        """The picture has been read."""
+
+    def _failed(self, error: CollageError) -> None:
+        self.said.setText("")
+        self.bar.hide()
+        self.save.setEnabled(True)
+        self.problem.emit(error)
+
+    # ---- saving -------------------------------------------------------------------------------
+
+    def proposed(self) -> Path:
+        """Where the result goes unless another place is chosen."""
+        raise NotImplementedError
+
+    def ask_save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save the map", str(self.proposed()), "Images (*.png *.tif *.exr)")
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, path: Path) -> None:
+        raise NotImplementedError
+
+    def run(self, steps: Steps) -> None:
+        """Makes files in full on a thread, with progress."""
+
+        def work(cancelled: Callable[[], bool]) -> Iterator[Any]:
+            while True:
+                try:
+                    step = next(steps)
+                except StopIteration as done:
+                    yield done.value
+                    return
+                if cancelled():
+                    return
+                yield step
+
+        self.bar.setValue(0)
+        self.bar.show()
+        self.save.setEnabled(False)
+        self.saver.ask(work)
+
+    def _saved(self, answer: Any) -> None:
+        if isinstance(answer, tuple):
+            self.said.setText(answer[0])
+            self.bar.setValue(round(answer[1] * 100))
+            return
+        self.bar.hide()
+        self.save.setEnabled(True)
+        self.said.setText(f"Written: {', '.join(path.name for path in answer)}")
+        self.made.emit(answer)
+
+
+def in_small(pixels: np.ndarray) -> np.ndarray:
+    """A picture at the size that pages work on, (h, w, c) float32."""
+    step = max(1, max(pixels.shape[:2]) // (2 * LIVE))
+    values = floats(np.ascontiguousarray(pixels[::step, ::step]))
+    return resized(values, LIVE) if max(values.shape[:2]) > LIVE else values

@@ -1,0 +1,243 @@
+"""The Gather place: library and folders, the table of sets, the set in hand, and the pages for photographs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.gather.derive_page import DerivePage
+from collage.app.gather.library_panel import LibraryPanel
+from collage.app.gather.seamless_page import SeamlessPage
+from collage.app.gather.set_panel import SetPanel
+from collage.app.gather.sets_table import SetsTable
+from collage.app.gather.state import GatherState
+from collage.app.session import Session
+from collage.app.settings import Settings
+from collage.app.widgets.dragged import files_in
+from collage.app.widgets.panels import Elided
+from collage.core.nodes.labels import Offer
+from collage.core.project.folder import MAPS, slug
+from collage.core.project.stock import Item
+from collage.core.render.picture import Renderer
+
+
+class GatherPlace(QWidget):
+    """Everything that brings maps in."""
+
+    item_taken = Signal(object)  # Item that is no map set and no image
+    build_wanted = Signal()
+    problem = Signal(object)
+    hint = Signal(str)
+
+    def __init__(
+        self, session: Session, state: GatherState, renderer: Renderer, settings: Settings, every: list[Offer]
+    ) -> None:
+        super().__init__()
+        self.session, self.state = session, state
+        self.setAcceptDrops(True)
+        self.library = LibraryPanel(settings, renderer, every, lambda: state.table.rules)
+        self.table = SetsTable(state)
+        self.set_panel = SetPanel(state, session, renderer)
+        self.seamless = SeamlessPage(self.made_path)
+        self.derive = DerivePage(self.made_path, renderer)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._table_page())
+        self.stack.addWidget(self.seamless)
+        self.stack.addWidget(self.derive)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.stack)
+        self._connect()
+        self._show_table()
+
+    def _table_page(self) -> QWidget:
+        middle = QFrame()
+        middle.setObjectName("panel")
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        self.folder_label = Elided()
+        self.folder_label.setObjectName("title")
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(110)
+        self.said = QLabel()
+        self.said.setObjectName("quiet")
+        self.stop = QPushButton("Stop")
+        self.stop.clicked.connect(self.state.stop)
+        head.addWidget(self.folder_label, 1)
+        for part in (self.said, self.bar, self.stop):
+            head.addWidget(part)
+            part.hide()
+        column.addLayout(head)
+        column.addWidget(self.table, 1)
+        self.empty = self._empty_page()
+        column.addWidget(self.empty, 1)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.setObjectName("gather")
+        self.splitter.setHandleWidth(1)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.addWidget(self.library)
+        self.splitter.addWidget(middle)
+        self.splitter.addWidget(self.set_panel)
+        self.splitter.setSizes([220, 750, 310])
+        self.splitter.setStretchFactor(1, 1)
+        return self.splitter
+
+    def _empty_page(self) -> QWidget:
+        """What to do first."""
+        empty = QWidget()
+        column = QVBoxLayout(empty)
+        column.addStretch(2)
+        text = QLabel("Choose a folder with maps, or drop files and folders here.\n"
+                      "Their names and pictures say which belong together and what each is.")  # fmt: skip
+        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        button = QPushButton("Gather a folder…")
+        button.setObjectName("main")
+        button.clicked.connect(self.ask_folder)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button)
+        row.addStretch(1)
+        column.addWidget(text)
+        column.addLayout(row)
+        column.addStretch(3)
+        return empty
+
+    def _connect(self) -> None:
+        state = self.state
+        state.changed.connect(self._show_table)
+        state.progress.connect(self._show_progress)
+        state.problem.connect(self.problem)
+        state.hint.connect(self.hint)
+        self.library.read.clicked.connect(self.ask_folder)
+        self.library.taken.connect(self.take)
+        self.library.gather_wanted.connect(state.read)
+        self.library.problem.connect(self.problem)
+        self.set_panel.build_wanted.connect(self.build_wanted)
+        for source in (self.set_panel, self.table):
+            source.seamless_wanted.connect(self.open_seamless)
+            source.derive_wanted.connect(self.open_derive)
+        self.set_panel.preview.failed.connect(self.problem)
+        for page in (self.seamless, self.derive):
+            page.left.connect(self.leave_page)
+            page.problem.connect(self.problem)
+            page.made.connect(self._made)
+        build = QShortcut(QKeySequence("Ctrl+B"), self)
+        build.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        build.activated.connect(self.build_wanted)
+
+    def close_down(self) -> None:
+        self.library.close_down()
+        self.set_panel.close_down()
+        self.seamless.close_down()
+        self.derive.close_down()
+        self.state.close()
+
+    @property
+    def settled(self) -> bool:
+        """Whether all pictures of the present state are on the screen."""
+        workers = (self.state.worker, self.library.worker, self.library.painter, self.set_panel.preview.worker)
+        return all(one.idle for one in workers) and self.seamless.settled and self.derive.settled
+
+    # ---- showing ------------------------------------------------------------------------------
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        self.library.start()
+        super().showEvent(event)
+
+    def _show_table(self) -> None:
+        found = self.state.found
+        there = bool(found.sets or found.leftover)
+        self.table.setVisible(there)
+        self.empty.setVisible(not there)
+        folder = self.state.table.folder
+        count = f"{len(found.sets)} map set{'s' if len(found.sets) != 1 else ''}"
+        name = folder.name if folder != Path() else ""
+        self.folder_label.setText(f"{count}{' in ' + name if name else ''}" if there else "")
+        self.folder_label.setToolTip(str(folder))
+
+    def _show_progress(self, text: str, share: float) -> None:
+        for part in (self.said, self.bar, self.stop):
+            part.setVisible(bool(text))
+        self.said.setText(text if len(text) < 40 else text[:38] + "…")
+        self.bar.setValue(round(share * 1000))
+
+    # ---- acts ---------------------------------------------------------------------------------
+
+    def ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Gather a folder with maps")
+        if name:
+            self.state.read(Path(name))
+
+    def take(self, item: Item) -> None:
+        """A set or picture from the library goes to the table; the rest is for the window."""
+        if item.kind == "map set" and item.found is not None:
+            folder = item.path.parent
+            names = [file for one in item.found.maps for file in one.files]
+            self.state.add([folder] if self._alone(item, folder) else [item.folder / name for name in names])
+        elif item.kind == "image":
+            self.state.add([item.path])
+        else:
+            self.item_taken.emit(item)
+
+    def _alone(self, item: Item, folder: Path) -> bool:
+        """Whether a set has its folder to itself, so that the other files in it come along."""
+        return folder != item.folder and sum(1 for one in self.library.items if one.path.parent == folder) < 3
+
+    def open_seamless(self) -> None:
+        file = self.state.chosen_file
+        if file is not None:
+            self.seamless.open(file)
+            self.stack.setCurrentWidget(self.seamless)
+
+    def open_derive(self) -> None:
+        file = self.state.chosen_file
+        if file is not None:
+            self.derive.open(file)
+            self.stack.setCurrentWidget(self.derive)
+
+    def leave_page(self) -> None:
+        self.stack.setCurrentIndex(0)
+
+    def made_path(self, source: Path, role: str) -> Path:
+        """Where a map made of a photograph goes: to the project's maps, or beside the photograph."""
+        stem = source.stem.removesuffix("_base_color").removesuffix("_photo")
+        root = self.session.folder / MAPS / slug(stem) if self.session.folder is not None else source.parent / stem
+        return root / f"{stem}_{role}.png"
+
+    def _made(self, paths: list[Path]) -> None:
+        """What a page wrote is gathered with what lies in its folder, and chosen."""
+        self.state.add([paths[0].parent])
+        self.library.refresh()
+
+    # ---- drops --------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if files_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = files_in(event.mimeData())
+        self.leave_page()
+        if len(paths) == 1 and paths[0].is_dir():
+            self.state.read(paths[0])
+        else:
+            self.state.add(paths)
+        event.acceptProposedAction()

@@ -1,0 +1,141 @@
+"""The Seamless page: a photograph becomes a map that tiles, with scores before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
+
+from collage.app.gather.page import Page
+from collage.app.gather.picture_view import PictureView, Region
+from collage.app.widgets.panels import quiet
+from collage.core.images import region as regions
+from collage.core.images.made import make_seamless_file
+from collage.core.images.region import taken
+from collage.core.images.seamless import Scores, Seamless, made_seamless, scores
+
+CHANNELS = {"all": "All", "luminance": "Luminance", "r": "Red", "g": "Green", "b": "Blue", "a": "Alpha"}
+
+
+class SeamlessPage(Page):
+    """Before at the left with the region, after at the right, repeated."""
+
+    def __init__(self, proposed: Callable[[Path, str], Path]) -> None:
+        super().__init__("seamless", "Save the map…")
+        self._proposed = proposed
+        self.how = Seamless()
+        self.section("Region")
+        self.row("Drawn", quiet("on the picture"))
+        self.angle = self.number("Straighten, °", 0, (-10, 10), (-45, 45), "Turns back what leans")
+        self.turns = self.number("Quarter turns", 0, (0, 3), (0, 3), "To the left", whole=True)
+        self.channel = QComboBox()
+        self.channel.setAccessibleName("Channel")
+        for key, label in CHANNELS.items():
+            self.channel.addItem(label, key)
+        self.channel.activated.connect(lambda _: self.ask())
+        self.row("Channel", self.channel)
+        self.longer = self.number("Longer side, px", 0, (0, 4096), (0, 16384), "0 keeps the size", whole=True)
+        self.section("Light")
+        self.even = self.number("Even out", 0.7, (0, 1), (0, 1), "Takes out broad light and dark, which show repeats")
+        self.section("Borders")
+        self.overlap = self.number("Blend over", 0.2, (0.05, 0.4), (0.02, 0.45), "Share of each side")
+        self.patches = self.number(
+            "Mix patches", 0, (0, 12), (0, 32), "For materials without order: patches along a side; 0 for none",
+            whole=True,
+        )  # fmt: skip
+        self.seed = self.number("Seed", 0, (0, 20), (0, 9999), "Another mixture", whole=True)
+        self.section("Look")
+        self.repeats = QButtonGroup(self)
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(3)
+        for count in (1, 2, 3):
+            button = QToolButton()
+            button.setText(f"{count}×{count}")
+            button.setToolTip(f"The tile {count} by {count}")
+            button.setCheckable(True)
+            button.setChecked(count == 2)
+            button.clicked.connect(lambda _=False, count=count: self.show_repeats(count))
+            self.repeats.addButton(button, count)
+            row.addWidget(button)
+        row.addStretch(1)
+        holder = QWidget()
+        holder.setLayout(row)
+        self.row("Tiled", holder)
+        self.score = QLabel()
+        self.score.setWordWrap(True)
+        self.side.insertSpacing(1, 8)
+        self.side.insertWidget(2, self.score)
+        self.before = PictureView("Before · drag a region", crops=True)
+        self.before.cropped.connect(lambda _region, _moving: self.ask())
+        self.after = PictureView("After")
+        self.after.repeats = 2
+        pictures = QHBoxLayout(self.pictures)
+        pictures.setContentsMargins(0, 0, 0, 0)
+        pictures.setSpacing(1)
+        pictures.addWidget(self.before, 1)
+        pictures.addWidget(self.after, 1)
+
+    @property
+    def name(self) -> str:
+        return "Seamless"
+
+    def opened(self) -> None:
+        self.before.region = (0.0, 0.0, 1.0, 1.0)
+        self.before.set_picture(self.pixels)
+        self.before.note = f"{self.full[1]}×{self.full[0]}"
+
+    def show_repeats(self, count: int) -> None:
+        self.after.repeats = count
+        self.after.update()
+
+    def recipe(self) -> Seamless:
+        """What the controls say."""
+        left, top, right, bottom = self.before.region
+        part = regions.Region(
+            left=left, top=top, right=right, bottom=bottom, angle=self.angle.value, turns=int(self.turns.value),
+            channel=str(self.channel.currentData()), size=int(self.longer.value),
+        )  # fmt: skip
+        return Seamless(
+            region=part, even=self.even.value, overlap=self.overlap.value, patches=int(self.patches.value),
+            seed=int(self.seed.value),
+        )  # fmt: skip
+
+    def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[tuple[np.ndarray, Scores, Scores]]]:
+        how = self.recipe()
+        how = how.model_copy(update={"region": how.region.model_copy(update={"size": 0})})
+
+        def work(pixels: np.ndarray, _cancelled: Callable[[], bool]) -> Iterator[tuple[np.ndarray, Scores, Scores]]:
+            made = made_seamless(pixels, how)
+            yield made, scores(taken(pixels, how.region)), scores(made)
+
+        return work
+
+    def take(self, answer: tuple[np.ndarray, Scores, Scores]) -> None:
+        made, before, after = answer
+        self.after.set_picture(made)
+        self.after.note = f"Tile {made.shape[1]}×{made.shape[0]} here; in full when saved"
+        self.score.setText(
+            f"<table cellspacing=6><tr><td></td><td>before</td><td>after</td></tr>"
+            f"<tr><td>Seam</td><td>{before.seam:.2f}</td><td><b>{after.seam:.2f}</b></td></tr>"
+            f"<tr><td>Repetition</td><td>{before.repetition:.0%}</td><td><b>{after.repetition:.0%}</b></td></tr></table>"
+        )
+        self.score.setToolTip(
+            "Seam: how much steeper the picture is across its border than inside; 0 is none.\n"
+            "Repetition: the share of contrast broader than a quarter of the tile."
+        )
+
+    def set_region(self, region: Region) -> None:
+        self.before.region = region
+        self.before.update()
+        self.ask()
+
+    def proposed(self) -> Path:
+        assert self.source is not None
+        return self._proposed(self.source, "base_color")
+
+    def save_to(self, path: Path) -> None:
+        if self.source is not None:
+            self.run(make_seamless_file(self.source, path if path.suffix else path.with_suffix(".png"), self.recipe()))

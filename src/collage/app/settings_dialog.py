@@ -1,0 +1,58 @@
+"""Settings: how much memory images may take, the loud colour of what is missing."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QDialog, QFormLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from collage.app.session import Session
+from collage.app.settings import Settings
+from collage.app.widgets.fields import ColourField
+from collage.app.widgets.panels import quiet
+from collage.core.render.bench import Bench, Triple
+
+
+class SettingsDialog(QDialog):
+    """Not modal; what is changed holds at once."""
+
+    changed = Signal(object)  # Settings
+
+    def __init__(self, settings: Settings, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.settings, self.session = settings, session
+        self.setWindowTitle("Settings")
+        self.memory = QSpinBox()
+        self.memory.setRange(256, 65536)
+        self.memory.setSingleStep(256)
+        self.memory.setSuffix(" MB")
+        self.memory.setValue(settings.image_memory)
+        self.memory.setAccessibleName("Memory for images")
+        self.memory.valueChanged.connect(self._remember)
+        used = QLabel(f"{session.images.used / 1e6:.0f} MB are in use now.")
+        used.setObjectName("quiet")
+        form = QFormLayout()
+        form.addRow("Memory for images", self.memory)
+        form.addRow("", used)
+        self.loud = ColourField(3)
+        self.loud.set_value(session.project.bench.loud)
+        self.loud.edited.connect(self._colour)
+        form.addRow("What is missing shows in", self.loud)
+        form.addRow("", quiet("The colour belongs to the project."))
+        close = QPushButton("Close")
+        close.clicked.connect(self.reject)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        column.addWidget(close)
+
+    def _remember(self, megabytes: int) -> None:
+        self.settings = self.settings.model_copy(update={"image_memory": megabytes})
+        self.session.images.budget = megabytes * 2**20
+        self.changed.emit(self.settings)
+
+    def _colour(self, value: Triple, moving: bool) -> None:
+        def change(bench: Bench) -> Bench:
+            return bench.model_copy(update={"loud": tuple(value)})
+
+        self.session.edit_bench("Loud colour", change, merge="loud")
+        if not moving:
+            self.session.history.close_merge()

@@ -1,0 +1,70 @@
+"""The inner loops of making an image's smaller levels: codes to light and means, and back to codes."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, types
+
+_OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": True}
+_TABLE = types.Array(types.float32, 1, "C", readonly=True)
+_LEVEL = types.Array(types.float32, 3, "C")
+
+
+def _codes(kind: types.Type) -> types.Array:
+    return types.Array(kind, 3, "C", readonly=True)
+
+
+@njit(
+    [
+        types.void(_codes(types.uint8), types.int64, _TABLE, _TABLE, _LEVEL, types.int64, types.int64),
+        types.void(_codes(types.uint16), types.int64, _TABLE, _TABLE, _LEVEL, types.int64, types.int64),
+    ],
+    **_OPTIONS,
+)
+def _halve(codes, colours, curve, plain, out, first, last):
+    quarter = np.float32(0.25)
+    for row in range(first, last):
+        for column in range(out.shape[1]):
+            for channel in range(out.shape[2]):
+                table = curve if channel < colours else plain
+                out[row, column, channel] = quarter * (
+                    table[codes[2 * row, 2 * column, channel]]
+                    + table[codes[2 * row, 2 * column + 1, channel]]
+                    + table[codes[2 * row + 1, 2 * column, channel]]
+                    + table[codes[2 * row + 1, 2 * column + 1, channel]]
+                )
+
+
+def halve(codes: np.ndarray, colours: int, curve: np.ndarray, plain: np.ndarray) -> np.ndarray:
+    """Means over two by two texels of (h, w, c) uint8 or uint16 codes, h and w even: (h/2, w/2, c) float32.
+
+    curve, plain : the value of every code, float32; for the first `colours` channels and for the rest.
+    """
+    height, width, channels = codes.shape
+    out = np.empty((height // 2, width // 2, channels), np.float32)
+    _halve(codes, colours, curve, plain, out, 0, out.shape[0])
+    return out
+
+
+@njit(types.void(_codes(types.float32), types.int64, types.Array(types.uint8, 1, "C", readonly=True),
+                 types.Array(types.uint8, 3, "C")), **_OPTIONS)  # fmt: skip
+def _encode(level, colours, curve, out):
+    top = np.float32(curve.size - 1)
+    for row in range(level.shape[0]):
+        for column in range(level.shape[1]):
+            for channel in range(level.shape[2]):
+                value = min(max(level[row, column, channel], np.float32(0)), np.float32(1))
+                if channel < colours:
+                    out[row, column, channel] = curve[np.int32(value * top + np.float32(0.5))]
+                else:
+                    out[row, column, channel] = np.uint8(value * np.float32(255) + np.float32(0.5))
+
+
+def encode(level: np.ndarray, colours: int, curve: np.ndarray) -> np.ndarray:
+    """uint8 codes of (h, w, c) float32 values 0..1.
+
+    curve : the codes at even steps from 0 to 1, for the first `colours` channels; the rest is stored as it is.
+    """
+    out = np.empty(level.shape, np.uint8)
+    _encode(level, colours, curve, out)
+    return out

@@ -152,6 +152,7 @@ def derive(
     depth: Annotated[float, typer.Option(help="Metres from the lowest to the highest.")] = 0.02,
 ) -> None:
     """Derive height, normals, roughness and occlusion from a photograph."""
+    from collage.core.gather.names import stem_of
     from collage.core.images.derive import HeightFrom
     from collage.core.images.made import Derive, make_derived_files
 
@@ -160,7 +161,7 @@ def derive(
         HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
     )  # fmt: skip
     how = _checked(Derive, maps=wanted, height=height, metres=metres, depth=depth)
-    for path in _finish(make_derived_files(photograph, out_dir, how), "Deriving maps"):
+    for path in _finish(make_derived_files(photograph, out_dir, how, stem_of(photograph.name)), "Deriving maps"):
         typer.echo(str(path))
 
 

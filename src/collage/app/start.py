@@ -76,10 +76,13 @@ def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
     app = QApplication.instance()
     assert app is not None
     end = time.monotonic() + seconds
-    while not ready() and time.monotonic() < end:
+    while time.monotonic() < end:
         app.processEvents()
+        if ready():
+            app.processEvents()  # an answer may be on its way still that begins new work
+            if ready():
+                return True
         time.sleep(0.005)
-    app.processEvents()
     return ready()
 
 

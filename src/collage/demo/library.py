@@ -41,8 +41,8 @@ def slate(size: int = 1024, seed: int = 71) -> MapSet:
 def copper(size: int = 1024, seed: int = 81) -> tuple[MapSet, np.ndarray]:
     """Hammered copper with verdigris in its hollows, and its metalness."""
     near, second = cell_distances(size, seed, 420)
-    dents = np.clip((near / 0.03) ** 2, 0, 1) * soft_step(second - near, -0.002, 0.01)
-    height = stretched(dents + 0.04 * fractal_field(size, seed + 1, slope=1.6, low=4))
+    dents = blurred(np.clip((near / 0.034) ** 2, 0, 1) - 0.25 * soft_step(0.006 - (second - near), 0.0, 0.006), 2)
+    height = stretched(dents + 0.03 * fractal_field(size, seed + 1, slope=1.6, low=4))
     film = fractal_field(size, seed + 2, slope=1.9, low=2, high=60)
     green = soft_step(film - 1.6 * height + 0.4, 0.5, 1.4)
     bright = _mix(_tint(0.93, 0.52, 0.36), _tint(0.66, 0.33, 0.22), soft_step(film, -1.0, 1.8))

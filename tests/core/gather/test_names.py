@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 
 import pytest
 
-from collage.core.gather.names import pretty, read_name, tokens
+from collage.core.gather.names import pretty, read_name, stem_of, tokens
 from collage.core.gather.sets import Gathered, group, tile_place, wanted_tiles
 
 CODES = {
@@ -140,3 +140,8 @@ def test_names_for_people() -> None:
     assert [pretty(name) for name in ("mossy_stone", "PottingSoil", "WET-LOAM")] == [
         "Mossy stone", "Potting soil", "Wet loam",
     ]  # fmt: skip
+
+
+def test_maps_made_of_a_base_colour_are_named_like_its_set() -> None:
+    names = ["stones_base_color.png", "stones.jpg", "IMG_2041.jpg", "stones_height.png"]
+    assert [stem_of(name) for name in names] == ["stones", "stones", "IMG_2041", "stones_height"]

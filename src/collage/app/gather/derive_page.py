@@ -15,6 +15,7 @@ from collage.app.gather.picture_view import PictureView
 from collage.app.gather.set_preview import SHAPES, SetPreview
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material
+from collage.core.gather.names import stem_of
 from collage.core.gather.sets import group
 from collage.core.images.derive import HeightFrom, RoughnessFrom, plain_height
 from collage.core.images.files import write_image
@@ -59,12 +60,13 @@ class DerivePage(Page):
         self.shape.setAccessibleName("Shape")
         for key, label in SHAPES.items():
             self.shape.addItem(label, key)
+        self.shape.setCurrentIndex(self.shape.findData("plane"))
         self.shape.activated.connect(lambda _: self._set_shape(str(self.shape.currentData())))
         self.row("Shown on", self.shape)
         self.views = {name: PictureView(LABELS[name]) for name in DERIVED}
         self.photo = PictureView("Photograph")
-        self.ours = SetPreview(renderer, "Derived height")
-        self.plain = SetPreview(renderer, "Plain photograph")
+        self.ours = SetPreview(renderer, "Derived height", "plane")
+        self.plain = SetPreview(renderer, "Plain photograph", "plane")
         self.ours.note, self.plain.note = "With the derived height", "With the plain photograph as height"
         self.previews = (self.ours, self.plain)
         for one in self.previews:
@@ -160,7 +162,7 @@ class DerivePage(Page):
 
     def save_to(self, path: Path) -> None:
         if self.source is not None:
-            self.run(make_derived_files(self.source, path, self.recipe()))
+            self.run(make_derived_files(self.source, path, self.recipe(), stem_of(self.source.name)))
 
 
 def _surfaces(folder: Path, pixels: np.ndarray, made: dict[str, np.ndarray], how: Derive) -> tuple[Network, ...]:

@@ -33,6 +33,7 @@ from collage.app.widgets.panels import quiet, title
 from collage.app.wire.board import OFFER_FORMAT
 from collage.app.wire.pictures import to_image
 from collage.core.errors import CollageError
+from collage.core.evaluate.run import ResultCache
 from collage.core.gather.build import files_of
 from collage.core.gather.sets import Rules
 from collage.core.nodes.labels import PATTERNS, Offer
@@ -103,7 +104,8 @@ class LibraryPanel(QFrame):
 
     def __init__(self, settings: Settings, renderer: Renderer, every: list[Offer], rules: Callable[[], Rules]) -> None:
         super().__init__()
-        self.settings, self.renderer, self._rules = settings, renderer, rules
+        self.settings, self._rules = settings, rules
+        self.renderer = Renderer(renderer.library, renderer.images, renderer.workers, ResultCache(64 * 2**20))
         self._patterns = _patterns(every)
         self.setObjectName("panel")
         self.setMinimumWidth(220)

@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -46,13 +47,12 @@ class Page(QWidget):
         self.full = (0, 0)
         self.worker, self.saver = Newest(name, self), Newest(f"{name} file", self)
         self.worker.answered.connect(self._shown)
-        self.worker.failed.connect(self._failed)
+        self.worker.failed.connect(self._say)
         self.saver.answered.connect(self._saved)
         self.saver.failed.connect(self._failed)
         self.heading = title(name.capitalize())
         self.back = QPushButton("Back to the sets")
         self.back.setToolTip("Leave the page (Esc)")
-        self.back.setShortcut("Esc")
         self.back.clicked.connect(self.left)
         self.save = QPushButton(save_label)
         self.save.setObjectName("main")
@@ -101,6 +101,12 @@ class Page(QWidget):
     def close_down(self) -> None:
         self.worker.close()
         self.saver.close()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)
 
     # ---- controls -----------------------------------------------------------------------------
 
@@ -183,6 +189,10 @@ class Page(QWidget):
 
     def opened(self) -> None:
         """The picture has been read."""
+
+    def _say(self, error: CollageError) -> None:
+        """What does not work while values are tried is said in its place."""
+        self.said.setText(str(error))
 
     def _failed(self, error: CollageError) -> None:
         self.said.setText("")

@@ -43,6 +43,11 @@ class PictureView(QWidget):
     def empty(self) -> bool:
         return self._image is None
 
+    @property
+    def image(self) -> QImage | None:
+        """What is shown, once."""
+        return self._image
+
     def _frame(self) -> QRectF:
         """Where the picture lies, all repeats of it."""
         room = QRectF(self.rect()).adjusted(8, 24, -8, -24)

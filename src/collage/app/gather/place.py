@@ -29,6 +29,7 @@ from collage.app.session import Session
 from collage.app.settings import Settings
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.panels import Elided
+from collage.core.gather.names import stem_of
 from collage.core.nodes.labels import Offer
 from collage.core.project.folder import MAPS, slug
 from collage.core.project.stock import Item
@@ -218,7 +219,7 @@ class GatherPlace(QWidget):
 
     def made_path(self, source: Path, role: str) -> Path:
         """Where a map made of a photograph goes: to the project's maps, or beside the photograph."""
-        stem = source.stem.removesuffix("_base_color").removesuffix("_photo")
+        stem = stem_of(source.name)
         root = self.session.folder / MAPS / slug(stem) if self.session.folder is not None else source.parent / stem
         return root / f"{stem}_{role}.png"
 

@@ -14,11 +14,12 @@ from collage.app.theme import font
 from collage.app.wire.pictures import to_image
 from collage.app.wire.preview_panel import turned
 from collage.core.document.model import Network
+from collage.core.evaluate.run import ResultCache
 from collage.core.project.state import Project
 from collage.core.render.picture import Picture, PictureRequest, Renderer
 from collage.core.render.swatch import studio
 
-SHAPES = {"sphere": "Ball", "rounded box": "Block", "pot": "Pot", "cylinder": "Cylinder"}
+SHAPES = {"sphere": "Ball", "plane": "Sheet", "pot": "Pot", "cylinder": "Cylinder", "rounded box": "Block"}
 
 
 class SetPreview(QWidget):
@@ -26,14 +27,15 @@ class SetPreview(QWidget):
 
     failed = Signal(object)
 
-    def __init__(self, renderer: Renderer, name: str) -> None:
+    def __init__(self, like: Renderer, name: str, shape: str = "sphere") -> None:
+        """like : whose library, images and threads it shares; views and plans are its own."""
         super().__init__()
-        self.renderer, self.note = renderer, ""
-        self.shape_name = "sphere"
+        self.renderer, self.note = Renderer(like.library, like.images, like.workers, ResultCache(64 * 2**20)), ""
+        self.shape_name = shape
         self._network: Network | None = None
         self._image: QImage | None = None
         self._last: QPointF | None = None
-        self.camera = studio("").camera
+        self.camera = studio("", shape).camera
         self.setMinimumSize(120, 110)
         self.setAccessibleName(name)
         self.worker = Newest(name, self)
@@ -55,7 +57,7 @@ class SetPreview(QWidget):
         self._ask()
 
     def set_shape(self, name: str) -> None:
-        self.shape_name = name
+        self.shape_name, self.camera = name, studio("", name).camera
         self._ask()
 
     @property
@@ -102,7 +104,8 @@ class SetPreview(QWidget):
         painter.end()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self._ask()
+        if event.size() != event.oldSize():
+            self._ask()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._last = event.position()

@@ -397,3 +397,9 @@ def pretty(title: str) -> str:
     """A set's name for people: words apart, the first letter large."""
     words = " ".join(one for one in re.split(r"[\s_\-.]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", title)) if one)
     return words[:1].upper() + words[1:].lower() if words else "Untitled"
+
+
+def stem_of(name: str) -> str:
+    """The name of the set in the name of its base colour; any other name without its ending."""
+    best = read_name(name)[0]
+    return best.title if best.role == "base_color" and best.title and best.confidence > 0.7 else PurePath(name).stem

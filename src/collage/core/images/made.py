@@ -111,12 +111,15 @@ def _pair(one: Scores) -> tuple[float, float]:
     return one.seam, one.repetition
 
 
-def make_derived_files(source: Path, folder: Path, how: Derive) -> Steps:
-    """Writes the maps derived from a photograph, 16 bits each, with their records. Raises CollageError."""
+def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") -> Steps:
+    """Writes the maps derived from a photograph, 16 bits each, with their records. Raises CollageError.
+
+    stem : what their names begin with; the photograph's name if left out.
+    """
     yield f"Reading {source.name}", 0.0
     pixels = read_pixels(source)
     made: list[Path] = []
-    stem = source.stem
+    stem = stem or source.stem
     for done, (name, values) in enumerate(derived(pixels, how)):
         path = folder / f"{stem}_{name}.png"
         yield f"Writing {path.name}", (done + 0.8) / (len(how.maps) + 0.5)
@@ -160,7 +163,8 @@ def make_again(path: Path) -> Steps:
     if record.seamless is not None:
         return (yield from make_seamless_file(source, path, record.seamless))
     if record.derive is not None:
-        return (yield from make_derived_files(source, path.parent, record.derive))
+        stem = path.stem.removesuffix(f"_{record.derive.maps[0]}")
+        return (yield from make_derived_files(source, path.parent, record.derive, stem))
     return (yield from make_region_file(source, path, record.region or Region()))
 
 

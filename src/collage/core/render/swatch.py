@@ -15,11 +15,18 @@ from collage.core.render.picture import PictureRequest, Renderer
 
 
 def studio(material: str, shape: str = "sphere") -> Bench:
-    """A stock shape in a plain studio, wearing a material."""
+    """A stock shape in a plain studio, wearing a material; the seam of its UV looks away."""
+    flat = shape == "plane"
+    camera = (
+        Camera(turn=0, height=52, distance=0.8, target=(0.0, 0.0, 0.0), field=28)
+        if flat
+        else Camera(turn=0, height=8, distance=0.5, target=(0.0, 0.1, 0.0), field=24)
+    )
+    light = AreaLight(turn=-50, height=28 if flat else 45, distance=0.6, strength=5.0, width=0.45)
     return Bench(
-        objects=(BenchObject(name=shape.capitalize(), shape=shape, material=material),),
-        lights=(AreaLight(turn=-50, height=45, distance=0.6, strength=5.0, width=0.45),),
-        camera=Camera(turn=0, height=8, distance=0.5, target=(0.0, 0.1, 0.0), field=24),
+        objects=(BenchObject(name=shape.capitalize(), shape=shape, material=material, turn=0 if flat else 160),),
+        lights=(light,),
+        camera=camera,
         ground=False,
     )
 

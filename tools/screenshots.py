@@ -9,11 +9,13 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import QPoint
 
-from collage.app.main_window import MainWindow
-from collage.app.start import window_shot
+from collage.app.gather.state import Chosen
+from collage.app.main_window import GATHER, MainWindow
+from collage.app.start import wait_until, window_shot
 from collage.app.widgets.card_editors import RampEditor
 from collage.app.widgets.colour_editor import linear_of
 from collage.app.wire import acts
@@ -25,8 +27,10 @@ from collage.core.nodes.labels import new_card
 from collage.core.nodes.library import load_library
 from collage.core.nodes.stacks import Layer
 from collage.core.project.folder import load_project
+from collage.core.project.stock import default_folder
 from collage.core.render.files import write_picture
 from collage.core.render.picture import PictureRequest, Renderer
+from collage.demo.library import library_steps
 from collage.demo.shed import make_sample
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -147,9 +151,42 @@ def _modes(layers: list[Layer]) -> list[Layer]:
     return [first, replace(second, mode="multiply", opacity=Input("opacity", "float", 0.6)), dust]
 
 
+def gather(window: MainWindow, name: str, map_number: int = -1) -> None:
+    """The sample library on the table, one set in hand."""
+    state = window.gather.state
+    window.go_to(GATHER)
+    state.read(default_folder())
+    wait_until(lambda: state.worker.idle and bool(state.found.sets) and window.gather.settled, 90)
+    state.choose(Chosen([one.name for one in state.found.sets].index(name), map_number))
+    wait_until(lambda: window.gather.settled, 90)
+
+
+def photograph(window: MainWindow, name: str) -> None:
+    state = window.gather.state
+    window.go_to(GATHER)
+    state.read(default_folder() / "photographs")
+    wait_until(lambda: state.worker.idle and bool(state.found.leftover), 90)
+    state.choose(Chosen(leftover=[one.file for one in state.found.leftover].index(name)))
+
+
+def seamless(window: MainWindow) -> None:
+    photograph(window, "stones.jpg")
+    window.gather.open_seamless()
+    wait_until(lambda: window.gather.settled and not window.gather.seamless.after.empty, 90)
+
+
+def derive(window: MainWindow) -> None:
+    photograph(window, "bark.jpg")
+    window.gather.open_derive()
+    wait_until(lambda: window.gather.settled and window.gather.derive.ours.image is not None, 90)
+
+
 def main() -> None:
     prepare_kernels()
     with tempfile.TemporaryDirectory() as place:
+        os.environ["XDG_DATA_HOME"] = place
+        for _ in library_steps(default_folder()):
+            pass
         folder = Path(place) / "shed"
         make_sample("potting-shed", folder)
         project, _ = load_project(folder)
@@ -164,6 +201,12 @@ def main() -> None:
         window_shot(folder, OUT / "wire-levels.png", prepare=levels)
         window_shot(folder, OUT / "wire-group.png", prepare=group)
         window_shot(folder, OUT / "wire-stack-night.png", theme="night", prepare=stack)
+        window_shot(folder, OUT / "gather.png", prepare=partial(gather, name="SlateFloor"))
+        window_shot(
+            folder, OUT / "gather-night.png", theme="night", prepare=partial(gather, name="trough", map_number=0)
+        )
+        window_shot(folder, OUT / "seamless.png", prepare=seamless)
+        window_shot(folder, OUT / "derive.png", prepare=derive)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

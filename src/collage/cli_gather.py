@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Generator
+from collections.abc import Callable, Generator
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -13,12 +14,14 @@ from collage.core.errors import CollageError
 
 if TYPE_CHECKING:
     from collage.core.frozen import Frozen
-    from collage.core.gather.sets import FoundSet, Gathered
+    from collage.core.gather.build import BuildOptions
+    from collage.core.gather.sets import FoundMap, FoundSet, Gathered
+    from collage.core.gather.words import Role
 
 
 def register(app: typer.Typer) -> None:
     """Puts the commands into the program."""
-    for command in (gather, seamless, derive, region, again, files):
+    for command in (gather, library, seamless, derive, region, again, files):
         app.command()(command)
 
 
@@ -28,25 +31,90 @@ def gather(
     into: Annotated[Path | None, typer.Option(help="Build a material of every set in this project.")] = None,
     only: Annotated[list[str] | None, typer.Option("--set", help="Only the set of this name; may be repeated.")] = None,
     in_place: Annotated[bool, typer.Option("--in-place", help="Leave the files where they are.")] = False,
+    roles: Annotated[list[str] | None, typer.Option("--role", help="FILE=ROLE, to correct a guess.")] = None,
+    greens: Annotated[list[str] | None, typer.Option("--green", help="FILE=up or FILE=down.")] = None,
+    rules: Annotated[list[str] | None, typer.Option("--rule", help="WORD=ROLE, remembered from now on.")] = None,
+    relief: Annotated[str, typer.Option(help="What the height does: auto, none, bump, displacement.")] = "auto",
+    occlusion: Annotated[bool, typer.Option(help="Occlusion into the base colour.")] = True,
+    metres: Annotated[float, typer.Option(help="Width of a tile in metres.")] = 1.0,
+    depth: Annotated[float, typer.Option(help="Metres from dark to bright of a height map.")] = 0.008,
+    give: Annotated[str, typer.Option(help="The object that wears the first material built.")] = "",
 ) -> None:
     """Group the maps in a folder to sets with roles; build materials from them."""
+    from collage.core.gather.build import RELIEFS, BuildOptions
     from collage.core.gather.report import as_json as to_json
-    from collage.core.gather.rules import load_rules
+    from collage.core.gather.rules import load_rules, save_rules, with_rule
     from collage.core.gather.scan import gathered
 
-    found = gathered(folder, load_rules())
+    known = load_rules()
+    for word, role in _pairs(rules):
+        known = with_rule(known, word, _role(role))
+    if rules:
+        save_rules(known)
+    if relief not in RELIEFS:
+        raise CollageError(f"“{relief}” is nothing a height can do.", remedy=f"Use one of {', '.join(RELIEFS)}.")
+    found = _corrected(gathered(folder, known), roles, greens, metres, depth)
     if only:
-        known = {one.name for one in found.sets}
-        for name in only:
-            if name not in known:
-                raise CollageError(f"There is no set “{name}”.", remedy=f"Choose one of {', '.join(sorted(known))}.")
-        found = type(found)(tuple(one for one in found.sets if one.name in only), found.leftover)
+        found = _only(found, only)
     if as_json:
         typer.echo(json.dumps(to_json(found), ensure_ascii=False, indent=1))
     elif into is None:
         _list(found)
     if into is not None:
-        _build(found, folder, into, in_place)
+        options = BuildOptions(occlusion=occlusion, relief=relief)  # type: ignore[arg-type]
+        _build(found, folder, into, options, in_place=in_place, give=give, aside=as_json)
+
+
+def _pairs(texts: list[str] | None) -> list[tuple[str, str]]:
+    pairs = []
+    for text in texts or ():
+        name, sign, value = text.rpartition("=")
+        if not (name and sign and value):
+            raise CollageError(f"“{text}” is no pair.", remedy="Write it as NAME=VALUE.")
+        pairs.append((name, value))
+    return pairs
+
+
+def _role(text: str) -> Role:
+    from collage.core.gather.words import ROLES
+
+    if text not in ROLES:
+        raise CollageError(f"There is no role “{text}”.", remedy=f"Use one of {', '.join(ROLES)}.")
+    return text  # type: ignore[return-value]
+
+
+def _corrected(
+    found: Gathered, roles: list[str] | None, greens: list[str] | None, metres: float, depth: float
+) -> Gathered:
+    """The sets with the person's corrections."""
+    from collage.core.gather.sets import in_role, settled
+
+    sets = [replace(one, metres=metres, depth=depth) for one in found.sets]
+
+    def change(file: str, make: Callable[[FoundMap], FoundMap]) -> None:
+        for number, one in enumerate(sets):
+            for at, every in enumerate(one.maps):
+                if file in (every.files[0], Path(every.files[0]).name):
+                    sets[number] = settled(one.with_map(at, make(every)), at)
+                    return
+        raise CollageError("No set has this file.", about=file, remedy="Name it as the list does.")
+
+    for file, text in _pairs(roles):
+        role = _role(text)
+        change(file, lambda one, role=role: in_role(one, role))  # type: ignore[misc]
+    for file, green in _pairs(greens):
+        if green not in ("up", "down"):
+            raise CollageError(f"Green points up or down, not “{green}”.", about=file)
+        change(file, lambda one, green=green: replace(one, green=green))  # type: ignore[misc]
+    return replace(found, sets=tuple(sets))
+
+
+def _only(found: Gathered, names: list[str]) -> Gathered:
+    known = {one.name for one in found.sets}
+    for name in names:
+        if name not in known:
+            raise CollageError(f"There is no set “{name}”.", remedy=f"Choose one of {', '.join(sorted(known))}.")
+    return replace(found, sets=tuple(one for one in found.sets if one.name in names))
 
 
 def _list(found: Gathered) -> None:
@@ -67,12 +135,57 @@ def _heading(one: FoundSet) -> str:
     return f"{one.name}" + (f"  ({one.folder})" if one.folder else "") + "".join(f"  {text}" for text in one.remarks)
 
 
-def _build(found: Gathered, folder: Path, into: Path, in_place: bool) -> None:
-    from collage.core.gather.build import BuildOptions
+def _build(
+    found: Gathered, folder: Path, into: Path, options: BuildOptions, *, in_place: bool, give: str, aside: bool
+) -> None:
+    """aside : what is told goes to stderr, since stdout has the JSON."""
     from collage.core.gather.project import build_into
 
-    for name, remarks in build_into(found.sets, folder, into, BuildOptions(), in_place=in_place):
-        typer.echo(f"{name}: built" + "".join(f" {text}" for text in remarks), err=False)
+    first = ""
+    for name, remarks in build_into(found.sets, folder, into, options, in_place=in_place):
+        first = first or name
+        typer.echo(f"{name}: built" + "".join(f" {text}" for text in remarks), err=aside)
+    if give and first:
+        _give(into, give, first)
+
+
+def _give(project: Path, part: str, material: str) -> None:
+    from collage.core.project.folder import load_project, save_project
+
+    state, _ = load_project(project)
+    names = [item.name for item in state.bench.objects]
+    if part not in names:
+        raise CollageError(f"There is no object “{part}”.", remedy=f"Choose one of {', '.join(names)}.")
+    save_project(state.given_material(names.index(part), material), project)
+
+
+# ---- the library --------------------------------------------------------------------------------
+
+
+def library(
+    words: Annotated[list[str] | None, typer.Argument(help="Words to find.")] = None,
+    kind: Annotated[str, typer.Option(help="map set, image, material or environment.")] = "",
+    folder: Annotated[list[Path] | None, typer.Option(help="Other folders than the library's own.")] = None,
+    make: Annotated[bool, typer.Option("--make", help="Make the sample library first.")] = False,
+) -> None:
+    """List what the library holds; make the sample library."""
+    from collage.cli import progress
+    from collage.core.gather.rules import load_rules
+    from collage.core.project import stock
+    from collage.demo.library import library_steps
+
+    if kind and kind not in stock.KINDS:
+        raise CollageError(f"There is no kind “{kind}”.", remedy=f"Use one of {', '.join(stock.KINDS)}.")
+    if make:
+        with progress("Making the sample library") as show:
+            for text, share in library_steps(stock.default_folder()):
+                show(text, share)
+    folders = folder or [one for one in (stock.default_folder(),) if one.is_dir()]
+    if not folders:
+        raise CollageError("The library is empty.", remedy="Make the sample library with --make.")
+    every = [item for one in folders for item in stock.items(one, load_rules())]
+    for item in stock.search(every, " ".join(words or []), kind or None):  # type: ignore[arg-type]
+        typer.echo(f"{item.kind:12} {item.name:24} {item.path}")
 
 
 # ---- photographs --------------------------------------------------------------------------------

@@ -22,6 +22,7 @@ from collage.app.start import settle, wait_until
 from collage.core.document.materials import surface_card
 from collage.core.gather.rules import load_rules
 from collage.core.images.files import read_info, write_image
+from collage.core.images.made import read_record
 from collage.core.project.references import references
 from collage.core.project.stock import default_folder
 from collage.demo.fields import fractal_field, normal_map, stretched
@@ -187,6 +188,20 @@ def test_a_left_over_picture_is_taken(place: MainWindow) -> None:
     assert all(one.file != "enamel_qx.png" for one in state.found.leftover)
 
 
+def test_a_map_moves_to_another_set(place: MainWindow) -> None:
+    window, state = place, place.gather.state
+    at = map_number(window, "height")
+    menu = window.gather.table.menu_of(Chosen(0, at))
+    others = next(one.menu() for one in menu.actions() if one.text() == "Move to")
+    next(one for one in others.actions() if one.text() == "Wall").trigger()
+    menu.close()
+    assert state.found.sets[0].first("height") is None
+    assert state.found.sets[1].first("height") is not None
+    assert state.chosen_set.name == "wall"
+    window.undo()
+    assert state.found.sets[0].first("height") is not None
+
+
 def test_one_switch_turns_green_on_the_shape(place: MainWindow) -> None:
     window, panel = place, place.gather.set_panel
     window.gather.state.choose(Chosen(0))
@@ -323,6 +338,11 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     QTest.keyClick(page, Qt.Key.Key_Escape)
     assert window.gather.stack.currentIndex() == 0
     assert state.chosen_set.name == "stones"
+    assert read_record(target).seamless.region == region
+    QTest.mouseClick(window.gather.set_panel.seamless, Qt.MouseButton.LeftButton)  # opened again as it was made
+    assert page.source.name == "stones.jpg"
+    assert page.recipe().region == region
+    QTest.keyClick(page, Qt.Key.Key_Escape)
 
     QTest.mouseClick(window.gather.set_panel.derive, Qt.MouseButton.LeftButton)
     derive = window.gather.derive

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from collage.app.gather.page import Page
 from collage.app.gather.picture_view import PictureView, Region
 from collage.app.widgets.panels import quiet
+from collage.core.errors import CollageError
 from collage.core.images import region as regions
-from collage.core.images.made import make_seamless_file
+from collage.core.images.made import make_region_file, make_seamless_file, read_record
 from collage.core.images.region import taken
 from collage.core.images.seamless import Scores, Seamless, made_seamless, scores
 
@@ -25,7 +27,7 @@ class SeamlessPage(Page):
     def __init__(self, proposed: Callable[[Path, str], Path]) -> None:
         super().__init__("seamless", "Save the map…")
         self._proposed = proposed
-        self.how = Seamless()
+        self._record: Seamless | None = None
         self.section("Region")
         self.row("Drawn", quiet("on the picture"))
         self.angle = self.number("Straighten, °", 0, (-10, 10), (-45, 45), "Turns back what leans")
@@ -37,6 +39,11 @@ class SeamlessPage(Page):
         self.channel.activated.connect(lambda _: self.ask())
         self.row("Channel", self.channel)
         self.longer = self.number("Longer side, px", 0, (0, 4096), (0, 16384), "0 keeps the size", whole=True)
+        self.tile = QCheckBox("Make it tile")
+        self.tile.setChecked(True)
+        self.tile.setToolTip("Off: only the region is cut, turned and sized")
+        self.tile.clicked.connect(lambda _: self.ask())
+        self.form.addWidget(self.tile, self.form.rowCount(), 0, 1, 2)
         self.section("Light")
         self.even = self.number("Even out", 0.7, (0, 1), (0, 1), "Takes out broad light and dark, which show repeats")
         self.section("Borders")
@@ -83,7 +90,6 @@ class SeamlessPage(Page):
         return "Seamless"
 
     def opened(self) -> None:
-        self.before.region = (0.0, 0.0, 1.0, 1.0)
         self.before.set_picture(self.pixels)
         self.before.note = f"{self.full[1]}×{self.full[0]}"
 
@@ -106,10 +112,12 @@ class SeamlessPage(Page):
     def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[tuple[np.ndarray, Scores, Scores]]]:
         how = self.recipe()
         how = how.model_copy(update={"region": how.region.model_copy(update={"size": 0})})
+        tile = self.tile.isChecked()
 
         def work(pixels: np.ndarray, _cancelled: Callable[[], bool]) -> Iterator[tuple[np.ndarray, Scores, Scores]]:
-            made = made_seamless(pixels, how)
-            yield made, scores(taken(pixels, how.region)), scores(made)
+            part = taken(pixels, how.region)
+            made = made_seamless(pixels, how) if tile else part
+            yield made, scores(part), scores(made)
 
         return work
 
@@ -138,4 +146,32 @@ class SeamlessPage(Page):
 
     def save_to(self, path: Path) -> None:
         if self.source is not None:
-            self.run(make_seamless_file(self.source, path if path.suffix else path.with_suffix(".png"), self.recipe()))
+            path = path if path.suffix else path.with_suffix(".png")
+            how = self.recipe()
+            cut = self.tile.isChecked()
+            self.run(
+                make_seamless_file(self.source, path, how) if cut else make_region_file(self.source, path, how.region)
+            )
+
+    def open(self, source: Path) -> None:
+        """A picture that was made here before is opened by its record: its source, with the values of then."""
+        self._record = None
+        with suppress(CollageError):
+            record = read_record(source)
+            before = (source.parent / record.source).resolve()
+            if record.seamless is not None and before.is_file():
+                self._record = record.seamless
+                source = before
+        self._show_recipe(self._record or Seamless())
+        super().open(source)
+
+    def _show_recipe(self, how: Seamless) -> None:
+        """The controls as a recipe says."""
+        part = how.region
+        for field, value in (
+            (self.angle, part.angle), (self.turns, part.turns), (self.longer, part.size), (self.even, how.even),
+            (self.overlap, how.overlap), (self.patches, how.patches), (self.seed, how.seed),
+        ):  # fmt: skip
+            field.set_value(value)
+        self.channel.setCurrentIndex(max(self.channel.findData(part.channel), 0))
+        self.before.region = (part.left, part.top, part.right, part.bottom)

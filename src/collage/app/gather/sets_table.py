@@ -274,6 +274,11 @@ class SetsTable(QTreeWidget):
             roles = menu.addMenu("Role")
             for role, label in ROLES.items():
                 roles.addAction(label, partial(self._pick_role, place, role))
+            others = menu.addMenu("Move to")
+            for number, found in enumerate(self.gathered.found.sets[:40]):
+                if number != place.set_number:
+                    move = partial(self.gathered.move_map, place.set_number, place.map_number, number)
+                    others.addAction(found.title, move)
             if holds_normal(one):
                 menu.addAction("Turn green", lambda: self.gathered.turn_green(place.set_number, place.map_number))
         if place.leftover >= 0 and is_picture(self.gathered.found.leftover[place.leftover]):

@@ -18,7 +18,7 @@ from collage.core.gather.looks import Look, LookAt, look_at, look_through
 from collage.core.gather.names import Green
 from collage.core.gather.rules import load_rules, save_rules, with_rule, word_of
 from collage.core.gather.scan import Progress, gather, list_files
-from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, default_space
+from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, in_role, settled
 from collage.core.gather.words import ROLES, Role
 from collage.core.images.store import ImageStore
 from collage.core.project.stock import small_picture
@@ -189,7 +189,7 @@ class GatherState(QObject):
 
         def on_table(table: Table) -> Table:
             sets = list(table.found.sets)
-            sets[number] = _settled(sets[number].with_map(at, in_role(one, role)), at)
+            sets[number] = settled(sets[number].with_map(at, in_role(one, role)), at)
             rules = with_rule(table.rules, word, role) if word else table.rules
             return replace(table, found=replace(table.found, sets=tuple(sets)), rules=rules)
 
@@ -200,7 +200,7 @@ class GatherState(QObject):
     def change_map(self, label: str, number: int, at: int, **changes: Any) -> None:
         """Other values for a map: colorspace, green, used."""
         one = self.found.sets[number].maps[at]
-        self._edit_set(label, number, lambda found: _settled(found.with_map(at, replace(one, **changes)), at))
+        self._edit_set(label, number, lambda found: settled(found.with_map(at, replace(one, **changes)), at))
 
     def change_set(self, label: str, number: int, *, merge: str = "", **changes: Any) -> None:
         """Other values for a set: name, metres, depth."""
@@ -210,6 +210,22 @@ class GatherState(QObject):
         one = self.found.sets[number].maps[at]
         green: Green = "up" if one.green == "down" else "down"
         self.change_map("Turn green", number, at, green=green)
+
+    def move_map(self, number: int, at: int, target: int) -> None:
+        """A map goes to another set; a set that has none left goes too."""
+        one = self.found.sets[number].maps[at]
+        target_set = self.found.sets[target]
+
+        def on_table(table: Table) -> Table:
+            sets = list(table.found.sets)
+            kept = tuple(every for place, every in enumerate(sets[number].maps) if place != at)
+            sets[target] = settled(replace(sets[target], maps=(*sets[target].maps, replace(one, used=True))), -1)
+            sets[number] = replace(sets[number], maps=kept)
+            return replace(table, found=replace(table.found, sets=tuple(each for each in sets if each.maps)))
+
+        self.history.do(f"Move {PurePosixPath(one.files[0]).name}", on_table)
+        names = [each.name for each in self.found.sets]
+        self.choose(Chosen(names.index(target_set.name)))
 
     def take_leftover(self, leftover: int, number: int, role: Role) -> None:
         """A leftover picture becomes a map: of a set, or of a new one of its own where `number` is negative."""
@@ -221,7 +237,7 @@ class GatherState(QObject):
             if number < 0:
                 sets.append(FoundSet(PurePosixPath(file).stem, str(PurePosixPath(file).parent), (made,)))
             else:
-                sets[number] = _settled(replace(sets[number], maps=(*sets[number].maps, made)), -1)
+                sets[number] = settled(replace(sets[number], maps=(*sets[number].maps, made)), -1)
             left = tuple(one for one in table.found.leftover if one.file != file)
             return replace(table, found=Gathered(tuple(sets), left))
 
@@ -233,26 +249,6 @@ def all_files(paths: list[Path]) -> list[str]:
     """The files among the paths, and all files in the folders among them, by absolute names."""
     files = [(path.resolve() / one).as_posix() for path in paths if path.is_dir() for one in list_files(path)]
     return files + [path.resolve().as_posix() for path in paths if path.is_file()]
-
-
-def in_role(one: FoundMap, role: Role) -> FoundMap:
-    """The map in a role that the person gave it: sure, with the colour space of the role."""
-    channels = one.channels if role in ("packed", "base_color") else ()
-    space = default_space(role, PurePosixPath(one.files[0]).suffix, channels)
-    return replace(one, role=role, confidence=1.0, reason="set by you", colorspace=space, channels=channels, used=True)
-
-
-def _settled(found: FoundSet, keep: int) -> FoundSet:
-    """One used map a role: the one that was just changed stays, others of its role stand by."""
-    keep = keep % len(found.maps)
-    kept = found.maps[keep]
-    maps = tuple(
-        replace(one, used=False)
-        if at != keep and kept.used and one.role == kept.role and one.role not in ("other", "packed")
-        else one
-        for at, one in enumerate(found.maps)
-    )
-    return replace(found, maps=maps)
 
 
 def _joined(before: Gathered, new: Gathered) -> Gathered:

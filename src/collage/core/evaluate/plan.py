@@ -469,6 +469,9 @@ class _Builder:
             if definition.type not in ("color3", "color4") and not is_linear(ref.space):
                 ref = ImageRef(ref.path)  # data has no colour space
                 sources[name] = Const(ref, "filename")
+            if definition.category == "image" and definition.type == "float":
+                ref = replace(ref, single=True)
+                sources[name] = Const(ref, "filename")
             if is_pattern(ref.path) and definition.category == "image":
                 if not self.strict:
                     self._check_tiles(scope, card, definition, sources, ref)

@@ -15,6 +15,7 @@ from collage.core.gather.words import COLOURS, Role
 from collage.core.images.tiles import pattern_of
 
 Relief = Literal["auto", "none", "bump", "displacement"]
+RELIEFS: tuple[Relief, ...] = ("auto", "none", "bump", "displacement")
 
 OUTPUTS: dict[Role, str] = {
     "base_color": "base_color",

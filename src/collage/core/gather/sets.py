@@ -114,6 +114,29 @@ def default_space(role: Role, suffix: str, channels: Channels = ()) -> str:
     return "lin_rec709" if suffix.lower() in (".exr", ".hdr") else "srgb_texture"
 
 
+# ---- corrections --------------------------------------------------------------------------------
+
+
+def in_role(one: FoundMap, role: Role) -> FoundMap:
+    """The map in a role that the person gave it: sure, with the colour space of the role."""
+    channels = one.channels if role in ("packed", "base_color") else ()
+    space = default_space(role, PurePosixPath(one.files[0]).suffix, channels)
+    return replace(one, role=role, confidence=1.0, reason="set by you", colorspace=space, channels=channels, used=True)
+
+
+def settled(found: FoundSet, keep: int) -> FoundSet:
+    """One used map a role: the one that was just changed stays, others of its role stand by."""
+    keep = keep % len(found.maps)
+    kept = found.maps[keep]
+    maps = tuple(
+        replace(one, used=False)
+        if at != keep and kept.used and one.role == kept.role and one.role not in ("other", "packed")
+        else one
+        for at, one in enumerate(found.maps)
+    )
+    return replace(found, maps=maps)
+
+
 # ---- from names to sets -------------------------------------------------------------------------
 
 

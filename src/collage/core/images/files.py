@@ -103,13 +103,16 @@ def _info(spec: oiio.ImageSpec, path: Path) -> ImageInfo:
     return ImageInfo(spec.width, spec.height, spec.nchannels, spec.format.size() * 8, floating)
 
 
-def read_pixels(path: Path) -> np.ndarray:
-    """All pixels of an image as stored: (h, w, c) uint8, uint16 or float32, top row first, at most 4 channels."""
+def read_pixels(path: Path, most: int = 4) -> np.ndarray:
+    """All pixels of an image as stored: (h, w, c) uint8, uint16 or float32, top row first.
+
+    most : how many channels are read; the others are left out.
+    """
     source = _open(path)
     try:
         info = _info(source.spec(), path)
         kind = "float" if info.floating or info.bits > 16 else ("uint8" if info.bits == 8 else "uint16")
-        channels = min(info.channels, 4)
+        channels = min(info.channels, most)
         pixels = source.read_image(0, 0, 0, channels, kind)
         if pixels is None:
             reason = source.geterror().split("\n")[0] or "it ends too early"

@@ -15,10 +15,14 @@ from collage.core.images.tiles import Place, Tiles, is_pattern
 
 @dataclass(frozen=True)
 class ImageRef:
-    """An image that a card names: where it is, and what its numbers mean."""
+    """An image that a card names: where it is, and what its numbers mean.
+
+    single : only its first channel is wanted, so only that is kept in memory.
+    """
 
     path: str
     space: str = "lin_rec709"
+    single: bool = False
 
     @property
     def stamp(self) -> str:
@@ -32,7 +36,7 @@ class ImageRef:
         """The images of a numbered name, tile by tile; empty for a single file."""
         if not is_pattern(self.path):
             return {}
-        return {place: ImageRef(file, self.space) for place, file in Tiles(self.path).files.items()}
+        return {place: ImageRef(file, self.space, self.single) for place, file in Tiles(self.path).files.items()}
 
 
 def _stamp(path: str) -> str:
@@ -43,19 +47,25 @@ def _stamp(path: str) -> str:
     return f"{found.st_mtime_ns}-{found.st_size}"
 
 
+Key = tuple[str, str, str, bool]
+
+
 class ImageStore:
     """Loads each image once and forgets those not used for longest when the budget is full."""
 
     def __init__(self, budget: int = 2 * 2**30) -> None:
         self.budget = budget
         self._lock = threading.Lock()
-        self._loading: dict[tuple[str, str, str], threading.Lock] = {}
-        self._held: OrderedDict[tuple[str, str, str], Pyramid | CollageError] = OrderedDict()
+        self._loading: dict[Key, threading.Lock] = {}
+        self._held: OrderedDict[Key, Pyramid | CollageError] = OrderedDict()
 
     def open(self, ref: ImageRef) -> Pyramid:
         """The pyramid of an image. Raises CollageError if there is none to be had."""
-        key = (ref.path, ref.space, ref.stamp)
+        key = (ref.path, ref.space, ref.stamp, ref.single)
         with self._lock:
+            whole = (*key[:3], False)
+            if whole in self._held or whole in self._loading:
+                key = whole  # all channels are there already, or will be
             gate = self._loading.setdefault(key, threading.Lock())
         with gate:  # one thread loads, the others that want the same image wait for it
             with self._lock:
@@ -63,7 +73,7 @@ class ImageStore:
                 if found is not None:
                     self._held.move_to_end(key)
             if found is None:
-                found = self._load(ref)
+                found = self._load(ref, 1 if key[3] else 4)
                 with self._lock:
                     self._held[key] = found
                     self._shrink()
@@ -74,9 +84,9 @@ class ImageStore:
         return found
 
     @staticmethod
-    def _load(ref: ImageRef) -> Pyramid | CollageError:
+    def _load(ref: ImageRef, most: int) -> Pyramid | CollageError:
         try:
-            return build(read_pixels(Path(ref.path)), ref.space)
+            return build(read_pixels(Path(ref.path), most), ref.space)
         except CollageError as error:
             return error
         except MemoryError:

@@ -1,0 +1,113 @@
+"""The commands that bring maps in, as a person calls them."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from collage.core.images.files import read_info, write_image
+from collage.core.project.folder import load_project
+from collage.core.project.references import references
+from collage.demo.photographs import photograph
+from test_cli import collage
+
+
+@pytest.fixture
+def maps(tmp_path: Path) -> Path:
+    folder = tmp_path / "maps"
+    rng = np.random.default_rng(1)
+    for name, channels in (("loam_albedo", 3), ("loam_gloss", 1), ("loam_qx", 1), ("bolt_d", 3), ("bolt_r", 1)):
+        write_image(folder / f"{name}.png", rng.integers(0, 255, (16, 16, channels), np.uint8))
+    for tile in (1001, 1002):
+        write_image(folder / "wall" / f"wall_ORM.{tile}.png", rng.integers(0, 255, (16, 16, 3), np.uint8))
+    (folder / "preview.jpg").write_bytes(b"none")
+    (folder / "read me.txt").write_text("none")
+    return folder
+
+
+def test_a_folder_as_json(maps: Path) -> None:
+    done = collage("gather", maps, "--json")
+    assert done.returncode == 0, done.stderr
+    told = json.loads(done.stdout)
+    sets = {one["name"]: {every["role"]: every for every in one["maps"]} for one in told["sets"]}
+    assert {name: sorted(maps) for name, maps in sets.items()} == {
+        "loam": ["base_color", "gloss"], "bolt": ["base_color", "specular_roughness"], "wall": ["packed"],
+    }  # fmt: skip
+    colour = sets["loam"]["base_color"]
+    assert colour["files"] == ["loam_albedo.png"]
+    assert (colour["colorspace"], colour["green"]) == ("srgb_texture", "unknown")
+    assert 0.9 < colour["confidence"] <= 1
+    assert sets["wall"]["packed"]["files"] == ["wall/wall_ORM.1001.png", "wall/wall_ORM.1002.png"]
+    assert sets["wall"]["packed"]["channels"] == {
+        "r": "occlusion", "g": "specular_roughness", "b": "base_metalness",
+    }  # fmt: skip
+    assert sorted(told["leftover"]) == ["loam_qx.png", "preview.jpg", "read me.txt"]
+
+
+def test_a_folder_into_a_project_with_corrections(maps: Path, tmp_path: Path) -> None:
+    project = tmp_path / "project"
+    done = collage("gather", maps, "--into", project, "--set", "loam", "--role", "loam_gloss.png=specular_roughness",
+                   "--rule", "qx=height", "--relief", "bump", "--depth", "0.004", "--give", "Sphere")  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    state, problems = load_project(project)
+    assert not problems
+    assert state.wearers("Loam") == ["Sphere"]
+    network = state.materials["Loam"]
+    assert set(network.cards["loam"].network.outputs) == {"base_color", "roughness", "height"}
+    assert "turned_gloss" not in network.cards["loam"].network.cards
+    assert network.cards["bump"].inputs["scale"].value == pytest.approx(0.064)
+    assert all(not one.missing for one in references(state, project))
+    listed = collage("files", project)
+    assert listed.returncode == 0
+    assert "loam_albedo.png" in listed.stdout
+    (project / "maps" / "loam" / "loam_albedo.png").rename(tmp_path / "loam_albedo.png")
+    lost = collage("files", project)
+    assert lost.returncode == 1
+    assert "loam_albedo.png  missing" in lost.stderr
+    found = collage("files", project, "--find-in", tmp_path, "--collect")
+    assert found.returncode == 0, found.stderr
+
+
+def test_photographs(tmp_path: Path) -> None:
+    write_image(tmp_path / "bark.jpg", photograph("bark", 128).pixels)
+    done = collage("seamless", tmp_path / "bark.jpg", "-o", tmp_path / "bark_base_color.png", "--crop", "0,0,1,0.9")
+    assert done.returncode == 0, done.stderr
+    assert " to 0." in done.stdout
+    done = collage(
+        "derive", tmp_path / "bark_base_color.png", "--out-dir", tmp_path / "d", "--maps", "height,occlusion"
+    )
+    assert sorted(one.name for one in (tmp_path / "d").glob("*.png")) == ["bark_height.png", "bark_occlusion.png"]
+    assert collage("again", tmp_path / "bark_base_color.png").returncode == 0
+    done = collage("region", tmp_path / "bark.jpg", "-o", tmp_path / "r.png", "--size", "64", "--channel", "g")
+    assert (read_info(tmp_path / "r.png").width, read_info(tmp_path / "r.png").channels) == (64, 1)
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("gather", "nowhere"), "no such folder"),
+        (("gather", ".", "--relief", "up"), "nothing a height can do"),
+        (("seamless", "nowhere.jpg", "-o", "x.png"), "not there"),
+        (("seamless", "nowhere.jpg", "-o", "x.png", "--even", "7"), "out of range"),
+        (("region", "nowhere.jpg", "-o", "x.png", "--crop", "1,2"), "no region"),
+        (("library", "--folder", "nowhere"), "no such folder"),
+        (("library", "--kind", "thing"), "no kind"),
+        (("again", "nowhere.png"), "no record"),
+    ],
+)
+def test_mistakes_end_in_one_sentence(words: tuple[str, ...], said: str, tmp_path: Path) -> None:
+    done = collage(*words)
+    assert done.returncode == 1
+    assert said in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+def test_the_library_is_listed(maps: Path) -> None:
+    done = collage("library", "--folder", maps, "loam")
+    assert done.returncode == 0, done.stderr
+    assert "map set" in done.stdout
+    assert "Loam" in done.stdout
+    assert "Wall" not in done.stdout

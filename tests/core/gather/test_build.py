@@ -183,6 +183,16 @@ def test_into_a_project_with_copies_and_in_place(library, tmp_path: Path) -> Non
     assert (project / "materials" / stored).resolve() == source / "loam_albedo.png"
 
 
+@pytest.mark.parametrize(("names", "labels"), [
+    (["a_col_u0_v0.png", "a_col_u1_v2.png"], ["a_col_1001.png", "a_col_1022.png"]),
+    (["a_col_u1v1.png", "a_col_u2v1.png"], ["a_col_1001.png", "a_col_1002.png"]),
+    (["a_col_u1_v1.png", "a_col_u2_v1.png"], ["a_col_u1_v1.png", "a_col_u2_v1.png"]),
+])  # fmt: skip
+def test_tiles_are_numbered_as_the_standard_does_it(tmp_path: Path, names: list[str], labels: list[str]) -> None:
+    found = group(names).sets[0]
+    assert sorted(path.name for path in copied_names(found, tmp_path, tmp_path / "p").values()) == labels
+
+
 def test_files_of_another_set_are_not_overwritten(tmp_path: Path) -> None:
     for folder, seed in (("one", 1), ("two", 2)):
         write_image(tmp_path / folder / "a_albedo.png", np.tile(picture(seed, 3), (seed, 1, 1)))

@@ -9,7 +9,7 @@ from collage.app.jobs import Work
 from collage.app.session import Session
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material, with_set
-from collage.core.gather.project import copy_set, counts_from_zero, stored_names
+from collage.core.gather.project import copy_set, odd_numbers, stored_names
 from collage.core.gather.sets import FoundSet
 from collage.core.project.state import Project
 
@@ -17,7 +17,7 @@ from collage.core.project.state import Project
 def copying(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> Work | None:
     """The copying that has to be done before a set is built; None where its files stay where they are."""
     project = session.folder
-    if project is None or not (copy or counts_from_zero(found)):
+    if project is None or not (copy or odd_numbers(found)):
         return None
 
     def work(cancelled: Callable[[], bool]) -> Iterator[str]:

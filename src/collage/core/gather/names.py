@@ -29,6 +29,8 @@ from collage.core.gather.words import (
 )
 
 Green = Literal["up", "down", "unknown"]
+Tiling = Literal["yes", "maybe", "no"]
+"""Whether a four-digit number in a name is a tile's: surely, unless it could be a size, or not at all."""
 
 AT_END, AT_START, INSIDE, GLUED = 1.0, 0.85, 0.6, 0.8
 """How much a role word counts by where it stands in the name."""
@@ -153,10 +155,10 @@ def _is_detail(text: str) -> bool:
     )
 
 
-def _rest(words: list[_Token], tile_wanted: bool) -> _Rest:
+def _rest(words: list[_Token], tiling: Tiling) -> _Rest:
     """Details, green direction and tile number of a name. `taken` are the words that said it."""
     rest = _Rest()
-    _find_tile(words, rest, tile_wanted)
+    _find_tile(words, rest, tiling)
     for at, one in enumerate(words):
         if at in rest.taken:
             continue
@@ -182,7 +184,7 @@ def _between_numbers(words: list[_Token], at: int) -> bool:
     return 0 < at < len(words) - 1 and words[at - 1].text.isdigit() and words[at + 1].text.isdigit()
 
 
-def _find_tile(words: list[_Token], rest: _Rest, wanted: bool) -> None:
+def _find_tile(words: list[_Token], rest: _Rest, tiling: Tiling) -> None:
     for at in range(len(words) - 1, -1, -1):
         one = words[at].text
         pair = words[at - 1].text if at else ""
@@ -191,7 +193,7 @@ def _find_tile(words: list[_Token], rest: _Rest, wanted: bool) -> None:
             rest.taken |= {at - 1, at}
             return
         alone = at == 0 or words[at].start > words[at - 1].stop
-        if is_tile_number(one) and alone and (wanted or one not in _SIZES):
+        if tiling != "no" and is_tile_number(one) and alone and (tiling == "yes" or one not in _SIZES):
             rest.tile, rest.tile_at = one, words[at].start
             rest.taken.add(at)
             return
@@ -200,15 +202,15 @@ def _find_tile(words: list[_Token], rest: _Rest, wanted: bool) -> None:
 # ---- reading ------------------------------------------------------------------------------------
 
 
-def read_name(name: str, *, tile_wanted: bool = False, rules: Iterable[tuple[str, Role]] = ()) -> list[Reading]:
+def read_name(name: str, *, tiling: Tiling = "maybe", rules: Iterable[tuple[str, Role]] = ()) -> list[Reading]:
     """Every way to understand a file name, best first; never empty.
 
-    tile_wanted : a number like 1024 is a tile, since its neighbours are.
+    tiling : whether a number can be a tile's, as its neighbours tell.
     rules : the person's own words with the roles that they stand for; they go before all others.
     """
     stem = PurePath(name).stem
     words = tokens(stem)
-    rest = _rest(words, tile_wanted)
+    rest = _rest(words, tiling)
     own = {"".join(one.text for one in tokens(word)): role for word, role in rules}
     roles = list(_roles_in(words, rest, own))
     found = [_reading(stem, words, rest, span, _within(span, what, roles)) for span, what in roles]
@@ -304,16 +306,23 @@ def _spelled_packs(words: list[_Token], free: list[int]) -> Iterator[tuple[range
             roles.append(single[stop][1])
             stop = single[stop][0]
         plain_numbers = {"specular_roughness", "gloss", "base_metalness", "occlusion", "height", "opacity"}
-        if len(roles) >= 3 and len(set(roles)) == len(roles) and set(roles) <= plain_numbers:
+        if len(roles) >= 2 and len(set(roles)) == len(roles) and set(roles) <= plain_numbers:
             channels = tuple(zip("rgba", roles, strict=False))
-            yield range(begin, stop), _What("packed", 0.9, "".join(one.text for one in words[begin:stop]), channels)
+            yield (
+                range(begin, stop),
+                _What(
+                    "packed", 0.9 if len(roles) > 2 else 0.6, "".join(one.text for one in words[begin:stop]), channels
+                ),
+            )
 
 
 def _reading(stem: str, words: list[_Token], rest: _Rest, span: range, what: _What) -> Reading:
     around = [at for at in range(len(words)) if at not in span and at not in rest.taken]
-    around = [at for at in around if not (words[at].text in FILLERS and (at - 1 in span or at + 1 in span))]
+    around = [at for at in around if not _fills(words, at, span)]
     around, variant = _without_variant(words, around, span)
     after, before = [at for at in around if at >= span.stop], [at for at in around if at < span.start]
+    if any(words[at].text in PREVIEWS for at in after):
+        what = replace(what, confidence=0.2)  # a small picture of the map
     where = AT_END if not after else AT_START if not before else INSIDE
     green: Green = rest.green
     if what.role == "normal" and green == "unknown":
@@ -331,11 +340,17 @@ def _reading(stem: str, words: list[_Token], rest: _Rest, span: range, what: _Wh
     )
 
 
+def _fills(words: list[_Token], at: int, span: range) -> bool:
+    """Whether a word like “map” only fills the name up: beside the role, or behind it."""
+    return words[at].text in FILLERS and (at >= span.stop or at + 1 == span.start)
+
+
 def _without_variant(words: list[_Token], around: list[int], span: range) -> tuple[list[int], tuple[str, ...]]:
-    """A short number after the role tells variants apart; before it, it belongs to the set's name."""
+    """Numbers after the role tell variants and dates apart; before it, they belong to the set's name."""
     after = [at for at in around if at >= span.stop]
-    if len(after) == 1 and any(at < span.start for at in around) and re.fullmatch(r"\d{1,3}", words[after[0]].text):
-        return [at for at in around if at != after[0]], (words[after[0]].text,)
+    named = any(at < span.start for at in around)
+    if after and named and all(words[at].text.isdigit() for at in after):
+        return [at for at in around if at not in after], tuple(words[at].text for at in after)
     return around, ()
 
 

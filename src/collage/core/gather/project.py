@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
@@ -35,8 +36,8 @@ def copied_names(found: FoundSet, folder: Path, project: Path) -> dict[str, Path
 
     Tiles that count from zero are numbered anew, since the standard counts from one.
     """
-    files, zero = files_of(found), counts_from_zero(found)
-    named = {file: _one_based(file, zero.get(file, "")) for file in files}
+    odd = odd_numbers(found)
+    named = {file: _numbered_anew(file, odd.get(file, "")) for file in files_of(found)}
     number, stem = 1, slug(found.name)
     while True:
         target = project / MAPS / (stem if number == 1 else f"{stem}-{number}")
@@ -45,20 +46,30 @@ def copied_names(found: FoundSet, folder: Path, project: Path) -> dict[str, Path
         number += 1
 
 
-def counts_from_zero(found: FoundSet) -> dict[str, str]:
-    """Files of u/v tiles whose numbers begin at zero, with their tiles."""
-    pairs = {file: tile for one in found.maps if one.used for file, tile in zip(one.files, one.tiles, strict=False)}
-    if any(not tile.isdigit() and 0 in tile_place(tile) for tile in pairs.values()):
-        return pairs
-    return {}
+def odd_numbers(found: FoundSet) -> dict[str, str]:
+    """Files of u/v tiles that are not written as the standard does it, with the numbers that they get: 1001 and on.
+
+    The standard writes u1_v1 for the first; some people count from zero, or leave the line out.
+    """
+    written = {
+        file: tile
+        for one in found.maps if one.used
+        for file, tile in zip(one.files, one.tiles, strict=False) if not tile.isdigit()
+    }  # fmt: skip
+    from_zero = any(0 in tile_place(tile) for tile in written.values())
+    if not from_zero and all(tile in file.lower() for file, tile in written.items()):
+        return {}
+    return {file: _label(tile, from_zero) for file, tile in written.items()}
 
 
-def _one_based(file: str, tile: str) -> str:
+def _label(tile: str, from_zero: bool) -> str:
+    row, column = tile_place(tile)
+    return label_of((row, column) if from_zero else (row - 1, column - 1))
+
+
+def _numbered_anew(file: str, label: str) -> str:
     name = PurePosixPath(file).name
-    if not tile:
-        return name
-    at = name.lower().rfind(tile)
-    return name[:at] + label_of(tile_place(tile)) + name[at + len(tile) :] if at >= 0 else name
+    return re.sub(r"[uU]\d+_?[vV]\d+(?!.*[uU]\d+_?[vV]\d+)", label, name) if label else name
 
 
 def _free_or_same(source: Path, target: Path) -> bool:
@@ -81,7 +92,7 @@ def copy_set(found: FoundSet, folder: Path, project: Path) -> Iterator[tuple[str
 
 def stored_names(found: FoundSet, folder: Path, project: Path, *, leave: bool) -> tuple[FoundSet, Stored]:
     """The set and how its material names the files, left in place or as `copy_set` puts them."""
-    if leave and not counts_from_zero(found):
+    if leave and not odd_numbers(found):
         return found, in_place(folder, project)
     names = copied_names(found, folder, project)
     start = material_folder(project)
@@ -90,13 +101,10 @@ def stored_names(found: FoundSet, folder: Path, project: Path, *, leave: bool) -
 
 
 def _renumbered(found: FoundSet) -> FoundSet:
-    if not counts_from_zero(found):
-        return found
-    maps = tuple(
-        replace(one, tiles=tuple(label_of(tile_place(tile)) for tile in one.tiles)) if one.tiles else one
-        for one in found.maps
-    )
-    return replace(found, maps=maps)
+    odd = odd_numbers(found)
+    maps = tuple(replace(one, tiles=tuple(odd.get(file, tile) for file, tile in zip(one.files, one.tiles, strict=True)))
+                 if one.tiles else one for one in found.maps)  # fmt: skip
+    return replace(found, maps=maps) if odd else found
 
 
 def build_into(
@@ -117,7 +125,7 @@ def build_into(
         raise problems[0]
     for found in sets:
         numbered, stored = stored_names(found, folder, project, leave=in_place)
-        if not in_place or counts_from_zero(found):
+        if not in_place or odd_numbers(found):
             for _ in copy_set(found, folder, project):
                 pass
         name = state.free_material_name(found.title)

@@ -8,14 +8,16 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
-from collage.core.gather.names import Green, Reading, is_tile_number, plain, pretty, read_name, tokens
+from collage.core.gather.names import Green, Reading, Tiling, is_tile_number, plain, pretty, read_name, tokens
 from collage.core.gather.words import COLOURS, ROLES, SAME_PLACE, Channels, Role
+from collage.core.images.files import READ_SUFFIXES
+from collage.core.images.tiles import pattern_of
 
 CONFIDENT = 0.7
 """Below this a guess is marked for the person to look at."""
 
-MAP_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr"}
-OTHER_PICTURES = {".tga", ".bmp", ".gif", ".webp", ".psd", ".jp2", ".dds"}
+MAP_SUFFIXES = READ_SUFFIXES
+OTHER_PICTURES = {".gif", ".jp2", ".dds", ".jxl", ".heic", ".avif"}
 """Pictures by their ending that Collage does not read: they are left over with that reason."""
 
 Rules = tuple[tuple[str, Role], ...]
@@ -167,7 +169,7 @@ def group(files: Iterable[str], rules: Rules = ()) -> Gathered:
             leftover.append(Leftover(file, f"Collage does not read {suffix} files; save it as PNG, TIFF or EXR."))
         else:
             leftover.append(Leftover(file, "no picture"))
-    chosen = _chosen([_placed(file, tiled, rules) for file, tiled in _with_tiles(maps)])
+    chosen = _chosen([_placed(file, tiling, rules) for file, tiling in _with_tiles(maps)])
     groups: dict[Key, list[tuple[_Placed, Reading]]] = defaultdict(list)
     for placed, reading in chosen:
         groups[_key(placed, reading)].append((placed, reading))
@@ -179,22 +181,37 @@ def group(files: Iterable[str], rules: Rules = ()) -> Gathered:
     return Gathered(tuple(sorted(sets, key=lambda one: (one.folder, one.name))), tuple(leftover))
 
 
-def _with_tiles(files: list[str]) -> Iterator[tuple[str, bool]]:
-    """Each file, and whether a number that could be a size is a tile, since its neighbours are."""
+def _with_tiles(files: list[str]) -> Iterator[tuple[str, Tiling]]:
+    """Each file, and whether a number in its name can be a tile's.
+
+    Where names differ in the number alone it is one, even if it could be a size. Where a folder has only one such
+    number, and that is not the first tile's, it belongs to the name.
+    """
     patterns: dict[str, set[str]] = defaultdict(set)
+    folders: dict[str, set[str]] = defaultdict(set)
     for file in files:
-        for found in re.finditer(r"(?<!\d)\d{4}(?!\d)", file):
-            if is_tile_number(found.group()):
-                patterns[f"{file[: found.start()]}#{file[found.end() :]}"].add(found.group())
-    tiled = {key for key, numbers in patterns.items() if len(numbers) > 1 and numbers - {"1024", "2048"}}
+        for pattern, number in _numbered(file):
+            patterns[pattern].add(number)
+            folders[str(PurePosixPath(file).parent)].add(number)
     for file in files:
-        hits = (f"{file[: one.start()]}#{file[one.end() :]}" for one in re.finditer(r"(?<!\d)\d{4}(?!\d)", file))
-        yield file, any(hit in tiled for hit in hits)
+        hits = [patterns[pattern] for pattern, _ in _numbered(file)]
+        near = folders[str(PurePosixPath(file).parent)] - {"1024", "2048"}
+        if any(len(numbers) > 1 and numbers - {"1024", "2048"} for numbers in hits):
+            yield file, "yes"
+        else:
+            yield file, "maybe" if len(near) > 1 or "1001" in near else "no"
 
 
-def _placed(file: str, tile_wanted: bool, rules: Rules) -> _Placed:
+def _numbered(file: str) -> Iterator[tuple[str, str]]:
+    """Numbers in a name that could be a tile's, each with the name that has # in its place."""
+    for found in re.finditer(r"(?<!\d)\d{4}(?!\d)", file):
+        if is_tile_number(found.group()):
+            yield f"{file[: found.start()]}#{file[found.end() :]}", found.group()
+
+
+def _placed(file: str, tiling: Tiling, rules: Rules) -> _Placed:
     path = PurePosixPath(file)
-    readings = read_name(path.name, tile_wanted=tile_wanted, rules=rules)
+    readings = read_name(path.name, tiling=tiling, rules=rules)
     home, details = path.parent, []
     while home.name and _says_nothing(home.name):
         details.append(home.name.lower())
@@ -299,7 +316,7 @@ def _parted(known: list[Member]) -> dict[str, list[Member]]:
 def _maps(members: list[Member]) -> tuple[FoundMap, ...]:
     tiled: dict[tuple[object, ...], list[Member]] = defaultdict(list)
     for one, reading in members:
-        untiled = one.file.replace(reading.tile, "#") if reading.tile else one.file
+        untiled = pattern_of(one.file, reading.tile) if reading.tile else one.file
         tiled[(reading.role, untiled)].append((one, reading))
     every = sorted({reading.tile for _, reading in members if reading.tile}, key=tile_place)
     maps = [_map(part, every) for part in tiled.values()]

@@ -97,8 +97,8 @@ _BY_ROLE: dict[Role, dict[float, str]] = {
     "opacity": {
         SURE: """opacity alpha transparency opacite opacidad opacita transparenz transparence deckkraft opacitymask
             alphamask cutout прозрачность 透明度""",
-        LIKELY: "opac opa alfa transp opc coverage mask",
-        UNSURE: "op cut trans",
+        LIKELY: "opac opa alfa transp opc coverage",
+        UNSURE: "op cut trans mask",
     },
     "emission_color": {
         SURE: """emission emissive emissioncolor emissivecolor emissioncolour selfillumination emissione emisivo emisiva
@@ -201,7 +201,7 @@ GREEN_DOWN = {"dx", "directx", "d3d", "ydown", "yminus", "dx11", "dx12"}
 SPACES = {"srgb", "linear", "lin", "raw", "acescg", "aces", "noncolor", "noncolour", "nonlinear", "rec709", "utility"}
 FORMATS = {"png", "jpg", "jpeg", "tga", "tif", "tiff", "exr", "hdr"}
 NOTES = {"tiled", "tileable", "tiling", "seamless", "final", "export", "lod0", "copy", "half", "float", "var",
-         "variant", "version", "x", "px", "bit", "bits"}  # fmt: skip
+         "variant", "version", "lod1", "lod2", "lod3", "x", "px", "bit", "bits"}  # fmt: skip
 SAME_PLACE = FILLERS | FORMATS | {"materials", "material", "surface", "source", "assets"}
 """Folders of these names say nothing about the set: the set is named by the folder around them."""
 

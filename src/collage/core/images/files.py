@@ -14,8 +14,8 @@ from collage.core.safe_write import replacing
 
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384
-READ_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr"}
-WRITE_SUFFIXES = READ_SUFFIXES
+WRITE_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr"}
+READ_SUFFIXES = WRITE_SUFFIXES | {".tga", ".bmp", ".psd", ".webp"}
 
 
 @dataclass(frozen=True)

@@ -51,7 +51,7 @@ class Tiles:
         path = Path(self.pattern)
         token = NUMBER if NUMBER in path.name else PAIR
         before, _, after = path.name.partition(token)
-        number = r"(\d{4})" if token == NUMBER else r"u(\d+)_v(\d+)"
+        number = r"(\d{4})" if token == NUMBER else r"u(\d+)_?v(\d+)"
         shape = re.compile(re.escape(before) + number + re.escape(after) + r"$", re.IGNORECASE)
         found: dict[Place, str] = {}
         try:
@@ -64,9 +64,10 @@ class Tiles:
                 continue
             if token == NUMBER and 1001 <= int(hit.group(1)) <= 2000:
                 found[divmod(int(hit.group(1)) - 1001, 10)] = str(path.parent / name)
-            elif token == PAIR and int(hit.group(1)) > 0 and int(hit.group(2)) > 0:
-                found[int(hit.group(2)) - 1, int(hit.group(1)) - 1] = str(path.parent / name)
-        return dict(sorted(found.items()))
+            elif token == PAIR:
+                found[int(hit.group(2)), int(hit.group(1))] = str(path.parent / name)
+        first = 1 if token == PAIR and all(0 not in place for place in found) else 0  # some people count from zero
+        return dict(sorted(((row - first, column - first), file) for (row, column), file in found.items()))
 
     @property
     def missing(self) -> list[Place]:

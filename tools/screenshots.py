@@ -176,7 +176,7 @@ def seamless(window: MainWindow) -> None:
 
 
 def derive(window: MainWindow) -> None:
-    photograph(window, "bark.jpg")
+    photograph(window, "stones.jpg")
     window.gather.open_derive()
     wait_until(lambda: window.gather.settled and window.gather.derive.ours.image is not None, 90)
 

@@ -100,7 +100,7 @@ class SetPreview(QWidget):
             painter.drawImage(self.rect(), self._image)
         painter.setFont(font(11))
         painter.setPen(QColor("#111111"))
-        painter.drawText(self.rect().adjusted(9, 4, -8, -5), Qt.AlignmentFlag.AlignBottom, self.note)
+        painter.drawText(self.rect().adjusted(9, 4, -8, -5), Qt.AlignmentFlag.AlignTop, self.note)
         painter.end()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -23,13 +23,14 @@ from PySide6.QtWidgets import (
 
 from collage.app.gather.state import THUMB, Chosen, GatherState, is_picture
 from collage.app.wire.pictures import to_image
-from collage.core.gather.sets import FoundMap, FoundSet
+from collage.core.gather.sets import FoundMap, FoundSet, Leftover
 from collage.core.gather.words import ROLES, Role
 from collage.core.images.colour import SPACES
 
 FILE, ROLE, SPACE, SIZE, GREEN, REMARK = range(6)
 HEADERS = ("File", "Role", "Colours", "Size", "Green", "Remarks")
 SPACE_LABELS = {"raw": "plain numbers", "srgb_texture": "sRGB", "lin_rec709": "linear"}
+OPEN = 60  # so many sets are shown open at first
 LINE = 34  # pixels of a line with a picture
 PLACE = Qt.ItemDataRole.UserRole  # a Chosen in the first column of every line
 
@@ -102,26 +103,67 @@ class SetsTable(QTreeWidget):
         state.changed.connect(self.rebuild)
         state.chosen_changed.connect(self._show_chosen)
         self._filling = False
+        self._shown: tuple[FoundSet, ...] = ()
+        self._shown_left: tuple[Leftover, ...] = ()
+        self._shown_thumbs = 0
+        self._to_open: list[QTreeWidgetItem] = []
+        self.itemExpanded.connect(self._fill)
         self.rebuild()
 
     # ---- showing ------------------------------------------------------------------------------
 
     def rebuild(self) -> None:
-        """Shows the state anew; what was open and in view stays so."""
-        closed = {top.text(FILE) for top in self._tops() if not top.isExpanded()}
+        """Shows the state anew: only the lines of sets that changed; what was open and in view stays so."""
+        found, thumbs = self.gathered.found, len(self.gathered.thumbs)
+        whole = (
+            len(found.sets) != len(self._shown) or thumbs != self._shown_thumbs or found.leftover != self._shown_left
+        )
         bar = self.verticalScrollBar().value()
         self._filling = True
-        self.clear()
-        for number, found in enumerate(self.gathered.found.sets):
-            top = self._set_item(number, found)
-            self.addTopLevelItem(top)
-            top.setExpanded(top.text(FILE) not in closed)
-        self._add_leftover(closed)
+        if whole:
+            self._show_all()
+        else:
+            for number, one in enumerate(found.sets):
+                if one is not self._shown[number]:
+                    self._show_again(number, one)
+        self._shown, self._shown_thumbs, self._shown_left = found.sets, thumbs, found.leftover
         self._filling = False
         self.verticalScrollBar().setValue(bar)
         self._show_chosen()
 
-    def _set_item(self, number: int, found: FoundSet) -> QTreeWidgetItem:
+    def _show_all(self) -> None:
+        closed = {top.text(FILE) for top in self._tops() if not top.isExpanded()}
+        self.clear()
+        many = len(self.gathered.found.sets) > OPEN
+        for number, found in enumerate(self.gathered.found.sets):
+            self.addTopLevelItem(self._set_item(number, found, filled=not many and found.title not in closed))
+        self._open_lines()
+        self._add_leftover(closed)
+
+    def _show_again(self, number: int, found: FoundSet) -> None:
+        open_ = self._tops()[number].isExpanded()
+        self.takeTopLevelItem(number)
+        self.insertTopLevelItem(number, self._set_item(number, found, filled=open_))
+        self._open_lines()
+
+    def _open_lines(self) -> None:
+        """Lines can be opened only once they are in the table."""
+        for item in self._to_open:
+            item.setExpanded(True)
+        self._to_open.clear()
+
+    def _fill(self, top: QTreeWidgetItem) -> None:
+        """Puts the lines of a set's maps under it, once they are looked for."""
+        place = top.data(FILE, PLACE)
+        if top.childCount() or not isinstance(place, Chosen) or place.set_number < 0:
+            return
+        filling, self._filling = self._filling, True
+        for at, one in enumerate(self.gathered.found.sets[place.set_number].maps):
+            top.addChild(self._map_item(Chosen(place.set_number, at), one))
+        self._filling = filling
+
+    def _set_item(self, number: int, found: FoundSet, *, filled: bool) -> QTreeWidgetItem:
+        """The line of a set, open with the lines of its maps if it is to be `filled`."""
         unsure = sum(1 for one in found.maps if not one.sure)
         item = QTreeWidgetItem([found.title, f"{len(found.maps)} maps" if len(found.maps) > 1 else "1 map"])
         item.setData(FILE, PLACE, Chosen(number))
@@ -133,8 +175,10 @@ class SetsTable(QTreeWidget):
         item.setText(REMARK, " ".join(remarks))
         item.setToolTip(REMARK, "\n".join(remarks))
         item.setToolTip(FILE, found.folder or "In the folder itself")
-        for at, one in enumerate(found.maps):
-            item.addChild(self._map_item(Chosen(number, at), one))
+        item.setChildIndicatorPolicy(QTreeWidgetItem.ChildIndicatorPolicy.ShowIndicator)
+        if filled:
+            self._fill(item)
+            self._to_open.append(item)
         return item
 
     def _map_item(self, place: Chosen, one: FoundMap) -> QTreeWidgetItem:
@@ -184,7 +228,11 @@ class SetsTable(QTreeWidget):
 
     def item_of(self, place: Chosen) -> QTreeWidgetItem | None:
         """The line of a set, of a map or of a leftover file."""
+        if place == Chosen():
+            return None
         for top in self._tops():
+            if place.map_number >= 0 and top.data(FILE, PLACE) == Chosen(place.set_number):
+                self._fill(top)
             for item in (top, *(top.child(at) for at in range(top.childCount()))):
                 if item is not None and item.data(FILE, PLACE) == place:
                     return item

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -26,6 +27,10 @@ from collage.core.project.stock import small_picture
 THUMB = (40, 30)
 KEPT_OPEN = 8
 """Up to so many pictures stay open after they were looked at: they are in the preview at once."""
+
+
+MOST_LEFT = 60
+"""Of so many pictures that are left over there are small ones in the table."""
 
 
 @dataclass(frozen=True)
@@ -118,6 +123,7 @@ class GatherState(QObject):
         def work(cancelled: Callable[[], bool]) -> Iterator[Any]:
             files = list_files(folder) if paths is None else all_files(paths)
             inner = look_through(images) if len(files) <= KEPT_OPEN else look_at
+            found = Gathered()
             steps = gather(folder, rules, files=files, look=_with_thumbs(inner, thumbs))
             for step in steps:
                 if cancelled():
@@ -126,7 +132,11 @@ class GatherState(QObject):
                 if isinstance(step, Progress):
                     yield step
                 else:
+                    found = step
                     yield Table(folder, _joined(before, step), rules)
+            for left in [one for one in found.leftover if is_picture(one)][:MOST_LEFT]:
+                with suppress(CollageError):
+                    _with_thumbs(look_at, thumbs)(folder / left.file, "")
             yield dict(thumbs)
             yield Progress("", 1.0)
 

@@ -31,6 +31,7 @@ FILE, ROLE, SPACE, SIZE, GREEN, REMARK = range(6)
 HEADERS = ("File", "Role", "Colours", "Size", "Green", "Remarks")
 SPACE_LABELS = {"raw": "plain numbers", "srgb_texture": "sRGB", "lin_rec709": "linear"}
 OPEN = 60  # so many sets are shown open at first
+FEW = 20  # so many changed sets are shown anew one by one
 LINE = 34  # pixels of a line with a picture
 PLACE = Qt.ItemDataRole.UserRole  # a Chosen in the first column of every line
 
@@ -115,17 +116,15 @@ class SetsTable(QTreeWidget):
     def rebuild(self) -> None:
         """Shows the state anew: only the lines of sets that changed; what was open and in view stays so."""
         found, thumbs = self.gathered.found, len(self.gathered.thumbs)
-        whole = (
-            len(found.sets) != len(self._shown) or thumbs != self._shown_thumbs or found.leftover != self._shown_left
-        )
+        same = len(found.sets) == len(self._shown) and found.leftover == self._shown_left
+        changed = [at for at, one in enumerate(found.sets) if not same or one is not self._shown[at]]
         bar = self.verticalScrollBar().value()
         self._filling = True
-        if whole:
+        if not same or thumbs != self._shown_thumbs or len(changed) > FEW:
             self._show_all()
         else:
-            for number, one in enumerate(found.sets):
-                if one is not self._shown[number]:
-                    self._show_again(number, one)
+            for at in changed:
+                self._show_again(at, found.sets[at])
         self._shown, self._shown_thumbs, self._shown_left = found.sets, thumbs, found.leftover
         self._filling = False
         self.verticalScrollBar().setValue(bar)
@@ -141,7 +140,8 @@ class SetsTable(QTreeWidget):
         self._add_leftover(closed)
 
     def _show_again(self, number: int, found: FoundSet) -> None:
-        open_ = self._tops()[number].isExpanded()
+        before = self.topLevelItem(number)
+        open_ = before is not None and before.isExpanded()
         self.takeTopLevelItem(number)
         self.insertTopLevelItem(number, self._set_item(number, found, filled=open_))
         self._open_lines()

@@ -19,8 +19,9 @@ SIDE = 4096
 
 def write_set(folder: Path) -> list[Path]:
     """Five maps with detail of all sizes, as they come from a scan: PNG, the height in 16 bits."""
+    from collage.core.images.derive import normal_from
     from collage.core.images.files import write_image
-    from collage.demo.fields import fractal_field, normal_map, stretched
+    from collage.demo.fields import fractal_field, stretched
 
     height = np.tile(stretched(fractal_field(SIDE // 2, 5, slope=1.5)), (2, 2))
     grain = np.random.default_rng(3).normal(0, 0.012, (SIDE, SIDE))
@@ -32,7 +33,7 @@ def write_set(folder: Path) -> list[Path]:
     maps = {
         "basecolor": eight(colour),
         "roughness": eight(0.5 + 0.3 * height + grain)[:, :, None],
-        "normal": eight(normal_map(height, 1.0, 0.02) + grain[:, :, None] * 0.3),
+        "normal": eight(normal_from(height, 1.0, 0.02) + grain[:, :, None] * 0.3),
         "height": (height * 65535).astype(np.uint16)[:, :, None],
         "ao": eight(0.6 + 0.4 * height + grain)[:, :, None],
     }

@@ -21,11 +21,12 @@ from collage.app.settings_dialog import SettingsDialog
 from collage.app.start import settle, wait_until
 from collage.core.document.materials import surface_card
 from collage.core.gather.rules import load_rules
+from collage.core.images.derive import normal_from
 from collage.core.images.files import read_info, write_image
 from collage.core.images.made import read_record
 from collage.core.project.references import references
 from collage.core.project.stock import default_folder
-from collage.demo.fields import fractal_field, normal_map, stretched
+from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import photograph
 
 
@@ -45,7 +46,7 @@ def maps(tmp_path: Path) -> Path:
     folder = tmp_path / "bought"
     height = stretched(fractal_field(64, 3))
     colour = bytes_of(np.stack([0.1 + 0.2 * height, 0.5 * height, 0.8 - 0.3 * height], axis=2))
-    normal = bytes_of(normal_map(height, 1.0, 0.03))
+    normal = bytes_of(normal_from(height, 1.0, 0.03))
     normal[:, :, 1] = 255 - normal[:, :, 1]
     write_image(folder / "enamel_color.png", colour)
     write_image(folder / "enamel_gloss.png", bytes_of(height)[:, :, None])

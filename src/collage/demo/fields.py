@@ -44,19 +44,6 @@ def soft_step(value: np.ndarray, low: float, high: float) -> np.ndarray:
     return t * t * (3 - 2 * t)
 
 
-def normal_map(height: np.ndarray, metres: float, depth: float) -> np.ndarray:
-    """Tangent-space normals (green up) of a tiling height. Returns (h, w, 3) in 0..1.
-
-    height : 0..1, of `depth` metres on a tile that is `metres` wide.
-    """
-    step = metres / height.shape[1]
-    dx = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) * depth / (2 * step)
-    dy = (np.roll(height, 1, 0) - np.roll(height, -1, 0)) * depth / (2 * step)  # rows run downwards
-    normal = np.stack([-dx, -dy, np.ones_like(dx)], axis=-1)
-    normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-    return normal * 0.5 + 0.5
-
-
 def hollows(height: np.ndarray, radius: float, strength: float) -> np.ndarray:
     """A cheap occlusion: darker where the surface lies below its surroundings. 0..1."""
     deep = sum(np.maximum(blurred(height, radius * scale) - height, 0) for scale in (0.5, 1.0, 2.0))

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from collage.core.images.colour import linear_to_srgb
+from collage.core.images.derive import normal_from
 from collage.demo.fields import (
     blurred,
     cell_distances,
     fractal_field,
     hollows,
-    normal_map,
     soft_step,
     stretched,
 )
@@ -48,7 +48,7 @@ def mapset(
         depth,
         np.clip(colour, 0, 1),
         np.clip(roughness, 0, 1),
-        normal_map(height, metres, depth),
+        normal_from(height, metres, depth),
         height,
         hollows(height, reach, 1.1),
     )

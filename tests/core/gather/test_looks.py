@@ -13,8 +13,9 @@ from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import look_of
 from collage.core.gather.scan import gather, gathered
 from collage.core.gather.sets import Gathered
+from collage.core.images.derive import normal_from
 from collage.core.images.files import write_image
-from collage.demo.fields import fractal_field, normal_map, stretched
+from collage.demo.fields import fractal_field, stretched
 
 
 def height(seed: int = 3, size: int = 256) -> np.ndarray:
@@ -26,7 +27,7 @@ def bytes_of(field: np.ndarray) -> np.ndarray:
 
 
 def normals(field: np.ndarray, *, down: bool = False) -> np.ndarray:
-    pixels = bytes_of(normal_map(field, 1.0, 0.05))
+    pixels = bytes_of(normal_from(field, 1.0, 0.05))
     if down:
         pixels[:, :, 1] = 255 - pixels[:, :, 1]
     return pixels

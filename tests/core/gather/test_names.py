@@ -145,3 +145,11 @@ def test_names_for_people() -> None:
 def test_maps_made_of_a_base_colour_are_named_like_its_set() -> None:
     names = ["stones_base_color.png", "stones.jpg", "IMG_2041.jpg", "stones_height.png"]
     assert [stem_of(name) for name in names] == ["stones", "stones", "IMG_2041", "stones_height"]
+
+
+def test_colour_spaces_from_role_form_and_name() -> None:
+    names = {"a_albedo.png": "srgb_texture", "a_albedo.exr": "lin_rec709", "a_albedo_ACEScg.exr": "acescg",
+             "a_albedo_srgb.exr": "srgb_texture", "a_albedo_linear.tif": "lin_rec709", "a_rough_srgb.png": "raw",
+             "a_normal.png": "raw", "a_AlbedoAlpha.png": "srgb_texture", "a_ORM.png": "raw"}  # fmt: skip
+    for name, space in names.items():
+        assert group([name]).sets[0].maps[0].colorspace == space, name

@@ -211,7 +211,11 @@ def _best_role(one: FoundMap, look: Look, taken: frozenset[Role]) -> FoundMap:
 def _in_role(one: FoundMap, role: Role, sure: float, remark: str, reason: str = "") -> FoundMap:
     suffix = Path(one.files[0]).suffix
     one = replace(
-        one, role=role, confidence=sure, colorspace=default_space(role, suffix), reason=reason or "its picture"
+        one,
+        role=role,
+        confidence=sure,
+        colorspace=default_space(role, suffix, (), one.details),
+        reason=reason or "its picture",
     )
     return one.remarked(remark) if remark else one
 
@@ -239,7 +243,7 @@ def _judged_pack(one: FoundMap, look: Look) -> FoundMap:
         one = one.remarked(f"The file has no channel for {names}.")
     if len(channels) == 1:
         return _in_role(one, channels[0][1], 0.7, "", one.reason)
-    space = default_space("packed", Path(one.files[0]).suffix, channels)
+    space = default_space("packed", Path(one.files[0]).suffix, channels, one.details)
     one = replace(one, channels=channels, colorspace=space)
     if look.grey and len([name for name, _ in channels if name in "rgb"]) > 1:
         return replace(one, confidence=0.5).remarked("All its channels are alike, so it may not be packed.")

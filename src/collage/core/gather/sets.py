@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
 from collage.core.gather.names import Green, Reading, Tiling, is_tile_number, plain, pretty, read_name, tokens
-from collage.core.gather.words import COLOURS, ROLES, SAME_PLACE, Channels, Role
+from collage.core.gather.words import COLOURS, ROLES, SAME_PLACE, SPACE_WORDS, Channels, Role
 from collage.core.images.files import READ_SUFFIXES
 from collage.core.images.tiles import pattern_of
 
@@ -108,12 +108,15 @@ class Gathered:
     leftover: tuple[Leftover, ...] = ()
 
 
-def default_space(role: Role, suffix: str, channels: Channels = ()) -> str:
-    """What the numbers of a map mean: sRGB for colours, linear where they are floats, plain numbers for data."""
-    colour = role in COLOURS or any(what in COLOURS for _, what in channels)
-    if not colour:
+def default_space(role: Role, suffix: str, channels: Channels = (), details: tuple[str, ...] = ()) -> str:
+    """What the numbers of a map mean: sRGB for colours, linear where they are floats, plain numbers for data.
+
+    details : words of the name; one that names a colour space goes first.
+    """
+    if not (role in COLOURS or any(what in COLOURS for _, what in channels)):
         return "raw"
-    return "lin_rec709" if suffix.lower() in (".exr", ".hdr") else "srgb_texture"
+    named = next((SPACE_WORDS[word] for word in details if word in SPACE_WORDS), "")
+    return named or ("lin_rec709" if suffix.lower() in (".exr", ".hdr") else "srgb_texture")
 
 
 # ---- corrections --------------------------------------------------------------------------------
@@ -122,7 +125,7 @@ def default_space(role: Role, suffix: str, channels: Channels = ()) -> str:
 def in_role(one: FoundMap, role: Role) -> FoundMap:
     """The map in a role that the person gave it: sure, with the colour space of the role."""
     channels = one.channels if role in ("packed", "base_color") else ()
-    space = default_space(role, PurePosixPath(one.files[0]).suffix, channels)
+    space = default_space(role, PurePosixPath(one.files[0]).suffix, channels, one.details)
     return replace(one, role=role, confidence=1.0, reason="set by you", colorspace=space, channels=channels, used=True)
 
 
@@ -336,7 +339,7 @@ def _map(members: list[Member], every: list[str]) -> FoundMap:
     others = {role: sure for role, sure in others.items() if role not in (None, reading.role)}
     found = FoundMap(
         reading.role, files, reading.confidence, reading.reason,
-        default_space(reading.role, PurePosixPath(files[0]).suffix, reading.channels),
+        default_space(reading.role, PurePosixPath(files[0]).suffix, reading.channels, reading.details),
         reading.green, reading.channels, tiles, missing, reading.details,
         tuple((role, sure) for role, sure in others.items() if role is not None),
     )  # fmt: skip

@@ -199,6 +199,11 @@ PREFIXES = {"t", "tx", "tex"}
 GREEN_UP = {"gl", "ogl", "opengl", "yup", "yplus"}
 GREEN_DOWN = {"dx", "directx", "d3d", "ydown", "yminus", "dx11", "dx12"}
 SPACES = {"srgb", "linear", "lin", "raw", "acescg", "aces", "noncolor", "noncolour", "nonlinear", "rec709", "utility"}
+SPACE_WORDS = {
+    "srgb": "srgb_texture", "acescg": "acescg", "linear": "lin_rec709", "lin": "lin_rec709", "raw": "lin_rec709",
+    "rec709": "rec709_display",
+}  # fmt: skip
+"""What the words for colour spaces mean in the name of a colour map."""
 FORMATS = {"png", "jpg", "jpeg", "tga", "tif", "tiff", "exr", "hdr"}
 NOTES = {"tiled", "tileable", "tiling", "seamless", "final", "export", "lod0", "copy", "half", "float", "var",
          "variant", "version", "lod1", "lod2", "lod3", "x", "px", "bit", "bits"}  # fmt: skip

@@ -22,7 +22,6 @@ from PySide6.QtWidgets import (
 
 from collage.app.jobs import Newest
 from collage.app.session import Session
-from collage.core.errors import CollageError
 from collage.core.project.references import Reference, collect, find, outside, references, relinked
 from collage.core.project.state import Project
 
@@ -165,10 +164,3 @@ def _state(one: Reference, away: bool) -> str:
     if one.missing:
         return f"tiles missing: {', '.join(one.missing)}"
     return "outside the project" if away else "in the project"
-
-
-def problem_of(missing: list[Reference]) -> CollageError:
-    """A sentence about what is missing."""
-    first = missing[0].file.name
-    more = f" and {len(missing) - 1} more" if len(missing) > 1 else ""
-    return CollageError(f"{first}{more} cannot be found.", remedy="File > Files of the project finds them again.")

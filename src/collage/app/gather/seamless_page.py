@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 
 from collage.app.gather.page import Page
-from collage.app.gather.picture_view import PictureView, Region
+from collage.app.gather.picture_view import PictureView
 from collage.app.widgets.panels import quiet
 from collage.core.errors import CollageError
 from collage.core.images import region as regions
@@ -134,11 +134,6 @@ class SeamlessPage(Page):
             "Seam: how much steeper the picture is across its border than inside; 0 is none.\n"
             "Repetition: the share of contrast broader than a quarter of the tile."
         )
-
-    def set_region(self, region: Region) -> None:
-        self.before.region = region
-        self.before.update()
-        self.ask()
 
     def proposed(self) -> Path:
         assert self.source is not None

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.gather.set_preview import SHAPES, SetPreview
-from collage.app.gather.state import Chosen, GatherState
+from collage.app.gather.state import GatherState
 from collage.app.gather.tiles_view import TilesView
 from collage.app.session import Session
 from collage.app.widgets.number_field import NumberField
@@ -198,10 +198,6 @@ class SetPanel(QFrame):
         ))  # fmt: skip
         if not moving:
             self.state.history.close_merge()
-
-    def choose_first(self) -> None:
-        if self.state.found.sets:
-            self.state.choose(Chosen(0))
 
 
 def _combo(name: str, choices: dict[str, str]) -> QComboBox:

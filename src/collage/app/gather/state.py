@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -291,8 +290,3 @@ def thumb_of(seen: Look) -> np.ndarray:
 
 def is_picture(left: Leftover) -> bool:
     return left.reason != "no picture" and not left.reason.startswith("Collage does not read")
-
-
-def common_folder(paths: list[Path]) -> Path:
-    """The folder that all paths lie in."""
-    return Path(os.path.commonpath([str(one if one.is_dir() else one.parent) for one in paths]))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import PurePosixPath
 from typing import Literal
 
 from collage.core.document.making import Given, card, given
@@ -311,9 +310,3 @@ def _name(text: str) -> str:
 def files_of(found: FoundSet) -> list[str]:
     """All files that a set's used maps name."""
     return [file for one in found.maps if one.used for file in one.files]
-
-
-def tile_file(file: str, tile: str) -> str:
-    """The name of a file as the pattern of all its tiles."""
-    path = PurePosixPath(file)
-    return str(path.with_name(pattern_of(path.name, tile)))

@@ -164,9 +164,7 @@ def _rest(words: list[_Token], tiling: Tiling) -> _Rest:
             continue
         if one.text in GREEN_UP | GREEN_DOWN:
             rest.green = "up" if one.text in GREEN_UP else "down"
-        elif (
-            _is_detail(one.text) and (one.text not in NOTES or at) and (one.text != "x" or _between_numbers(words, at))
-        ):
+        elif _is_detail(one.text) and _stands_as_detail(words, at):
             rest.details.append(one.text)
         else:
             continue

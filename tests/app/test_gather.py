@@ -329,6 +329,12 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     region = page.recipe().region
     assert 0.02 < region.left < 0.2
     assert 0.8 < region.right < 0.98
+    page.even.edited.emit(page.even.value, False)  # nothing new: no step
+    assert page.history.labels == ["Seamless values"]
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert page.recipe().region.left == 0
+    QTest.keyClick(window, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    assert page.recipe().region == region
     QTest.mouseClick(page.repeats.button(3), Qt.MouseButton.LeftButton)
     assert page.after.repeats == 3
     target = page.proposed()

@@ -375,7 +375,6 @@ class MainWindow(QMainWindow):
             (session.peek_changed, self._show_flat),
             (session.problem, self.show_problem),
             (session.history.steps_changed, self._refresh_steps),
-            (self.gather_desk.state.history.steps_changed, self._refresh_steps),
         ]
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -402,6 +401,7 @@ class MainWindow(QMainWindow):
         desk.hint.connect(self.hint_label.setText)
         self.gather.hint.connect(self.hint_label.setText)
         self.gather.problem.connect(self.show_problem)
+        self.gather.steps_changed.connect(self._refresh_steps)
         self.gather.library.settings_changed.connect(self._take_settings)
         self.board.files_dropped.connect(desk.drop_on_board)
         self.preview.files_dropped.connect(desk.drop_on_part)
@@ -447,10 +447,10 @@ class MainWindow(QMainWindow):
 
     @property
     def steps(self) -> History[Any]:
-        """Whose steps Undo takes back: in the Gather place the table's, while it has any; else the project's."""
-        table = self.gather_desk.state.history
-        here = self.places.currentIndex() == GATHER and (table.undo_label or table.redo_label)
-        return table if here else self.session.history
+        """Whose steps Undo takes back: in the Gather place its own, while it has any; else the project's."""
+        here = self.gather.history
+        used = self.places.currentIndex() == GATHER and (here.undo_label or here.redo_label)
+        return here if used else self.session.history
 
     def undo(self) -> None:
         self.steps.undo()

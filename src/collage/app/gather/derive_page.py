@@ -89,7 +89,7 @@ class DerivePage(Page):
 
     def _check(self, text: str) -> QCheckBox:
         box = QCheckBox(text)
-        box.clicked.connect(lambda _: self.ask())
+        box.clicked.connect(lambda _: self.tried())
         self.form.addWidget(box, self.form.rowCount(), 0, 1, 2)
         return box
 
@@ -125,6 +125,21 @@ class DerivePage(Page):
                                     contrast=self.contrast.value, tiles=tiles),
             metres=self.metres.value, depth=self.deep.value / 1000, reach=self.reach.value,
         )  # fmt: skip
+
+    def show_recipe(self, how: Derive) -> None:
+        """The controls as a recipe says."""
+        height, rough = how.height, how.roughness
+        for field, value in (
+            (self.broad, height.broad), (self.middle, height.middle), (self.fine, height.fine),
+            (self.stains, height.stains), (self.level, rough.level), (self.brightness, rough.brightness),
+            (self.contrast, rough.contrast), (self.metres, how.metres), (self.deep, how.depth * 1000),
+            (self.reach, how.reach),
+        ):  # fmt: skip
+            field.set_value(value)
+        self.inverse.setChecked(height.inverse)
+        self.tiles.setChecked(height.tiles)
+        for name, box in self.wanted.items():
+            box.setChecked(name in how.maps)
 
     def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[tuple[str, object]]]:
         how = self.recipe()

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from collage.app.jobs import Newest
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
+from collage.core.document.history import History
 from collage.core.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.images.made import Steps
@@ -42,6 +43,8 @@ class Page(QWidget):
 
     def __init__(self, name: str, save_label: str) -> None:
         super().__init__()
+        self.history: History[Any] = History(None)  # of recipes
+        self.history.changed.connect(self._show_step)
         self.source: Path | None = None
         self.pixels: np.ndarray | None = None  # in small
         self.full = (0, 0)
@@ -99,6 +102,7 @@ class Page(QWidget):
         column.addLayout(body, 1)
 
     def close_down(self) -> None:
+        self.history.changed.disconnect(self._show_step)
         self.worker.close()
         self.saver.close()
 
@@ -123,14 +127,25 @@ class Page(QWidget):
         field = NumberField(value, soft=soft, hard=hard, whole=whole)
         field.setAccessibleName(text)
         field.setToolTip(tip)
-        field.edited.connect(lambda _value, _moving: self.ask())
+        field.edited.connect(lambda _value, moving: self.tried(moving))
         field.reset.connect(lambda: self._reset(field, value))
         self.row(text, field)
         return field
 
     def _reset(self, field: NumberField, value: float) -> None:
         field.set_value(value)
+        self.tried()
+
+    def tried(self, moving: bool = False) -> None:
+        """A value was changed: the pictures follow, and once the hand lets go it is a step that can be undone."""
         self.ask()
+        if not moving:
+            self.history.do(f"{self.name} values", lambda _: self.recipe())
+
+    def _show_step(self, _before: Any, after: Any) -> None:
+        if after is not None and after != self.recipe():
+            self.show_recipe(after)
+            self.ask()
 
     def row(self, text: str, widget: QWidget) -> None:
         at = self.form.rowCount()
@@ -144,10 +159,19 @@ class Page(QWidget):
         self.source, self.pixels = source, None
         self.heading.setText(f"{self.name} · {source.name}")
         self.said.setText("Reading the picture")
+        self.history.reset(self.recipe())
         self.ask()
 
     @property
     def name(self) -> str:
+        raise NotImplementedError
+
+    def recipe(self) -> Any:
+        """What the controls say, as one frozen value."""
+        raise NotImplementedError
+
+    def show_recipe(self, how: Any) -> None:
+        """The controls as a recipe says."""
         raise NotImplementedError
 
     def take(self, answer: Any) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.gather.derive_page import DerivePage
 from collage.app.gather.library_panel import LibraryPanel
+from collage.app.gather.page import Page
 from collage.app.gather.seamless_page import SeamlessPage
 from collage.app.gather.set_panel import SetPanel
 from collage.app.gather.sets_table import SetsTable
@@ -29,6 +31,7 @@ from collage.app.session import Session
 from collage.app.settings import Settings
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.panels import Elided
+from collage.core.document.history import History
 from collage.core.gather.names import stem_of
 from collage.core.nodes.labels import Offer
 from collage.core.project.folder import MAPS, slug
@@ -43,6 +46,7 @@ class GatherPlace(QWidget):
     build_wanted = Signal()
     problem = Signal(object)
     hint = Signal(str)
+    steps_changed = Signal()  # what can be undone here
 
     def __init__(
         self, session: Session, state: GatherState, renderer: Renderer, settings: Settings, every: list[Offer]
@@ -140,11 +144,16 @@ class GatherPlace(QWidget):
             page.left.connect(self.leave_page)
             page.problem.connect(self.problem)
             page.made.connect(self._made)
+        for history in (state.history, self.seamless.history, self.derive.history):
+            history.steps_changed.connect(self.steps_changed.emit)
+        self.stack.currentChanged.connect(lambda _: self.steps_changed.emit())
         build = QShortcut(QKeySequence("Ctrl+B"), self)
         build.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         build.activated.connect(self.build_wanted)
 
     def close_down(self) -> None:
+        for history in (self.state.history, self.seamless.history, self.derive.history):
+            history.steps_changed.disconnect(self.steps_changed.emit)
         self.library.close_down()
         self.set_panel.close_down()
         self.seamless.close_down()
@@ -156,6 +165,12 @@ class GatherPlace(QWidget):
         """Whether all pictures of the present state are on the screen."""
         workers = (self.state.worker, self.library.worker, self.library.painter, self.set_panel.preview.worker)
         return all(one.idle for one in workers) and self.seamless.settled and self.derive.settled
+
+    @property
+    def history(self) -> History[Any]:
+        """Whose steps Undo takes back here: the page's that is open, or the table's."""
+        page = self.stack.currentWidget()
+        return page.history if isinstance(page, Page) else self.state.history
 
     # ---- showing ------------------------------------------------------------------------------
 

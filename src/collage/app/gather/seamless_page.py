@@ -15,10 +15,14 @@ from collage.app.widgets.panels import quiet
 from collage.core.errors import CollageError
 from collage.core.images import region as regions
 from collage.core.images.made import make_region_file, make_seamless_file, read_record
-from collage.core.images.region import taken
+from collage.core.images.region import straightened, taken
 from collage.core.images.seamless import Scores, Seamless, made_seamless, scores
 
 CHANNELS = {"all": "All", "luminance": "Luminance", "r": "Red", "g": "Green", "b": "Blue", "a": "Alpha"}
+
+
+Made = tuple[np.ndarray, Scores, Scores, np.ndarray]
+"""The result, the scores before and after, and the whole picture, straightened."""
 
 
 class SeamlessPage(Page):
@@ -36,13 +40,13 @@ class SeamlessPage(Page):
         self.channel.setAccessibleName("Channel")
         for key, label in CHANNELS.items():
             self.channel.addItem(label, key)
-        self.channel.activated.connect(lambda _: self.ask())
+        self.channel.activated.connect(lambda _: self.tried())
         self.row("Channel", self.channel)
         self.longer = self.number("Longer side, px", 0, (0, 4096), (0, 16384), "0 keeps the size", whole=True)
         self.tile = QCheckBox("Make it tile")
         self.tile.setChecked(True)
         self.tile.setToolTip("Off: only the region is cut, turned and sized")
-        self.tile.clicked.connect(lambda _: self.ask())
+        self.tile.clicked.connect(lambda _: self.tried())
         self.form.addWidget(self.tile, self.form.rowCount(), 0, 1, 2)
         self.section("Light")
         self.even = self.number("Even out", 0.7, (0, 1), (0, 1), "Takes out broad light and dark, which show repeats")
@@ -76,7 +80,7 @@ class SeamlessPage(Page):
         self.side.insertSpacing(1, 8)
         self.side.insertWidget(2, self.score)
         self.before = PictureView("Before · drag a region", crops=True)
-        self.before.cropped.connect(lambda _region, _moving: self.ask())
+        self.before.cropped.connect(lambda _region, moving: self.tried(moving))
         self.after = PictureView("After")
         self.after.repeats = 2
         pictures = QHBoxLayout(self.pictures)
@@ -109,20 +113,22 @@ class SeamlessPage(Page):
             seed=int(self.seed.value),
         )  # fmt: skip
 
-    def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[tuple[np.ndarray, Scores, Scores]]]:
+    def prepared(self) -> Callable[[np.ndarray, Callable[[], bool]], Iterator[Made]]:
         how = self.recipe()
         how = how.model_copy(update={"region": how.region.model_copy(update={"size": 0})})
         tile = self.tile.isChecked()
 
-        def work(pixels: np.ndarray, _cancelled: Callable[[], bool]) -> Iterator[tuple[np.ndarray, Scores, Scores]]:
+        def work(pixels: np.ndarray, _cancelled: Callable[[], bool]) -> Iterator[Made]:
             part = taken(pixels, how.region)
             made = made_seamless(pixels, how) if tile else part
-            yield made, scores(part), scores(made)
+            whole = straightened(pixels, how.region.angle) if how.region.angle else pixels
+            yield made, scores(part), scores(made), whole
 
         return work
 
-    def take(self, answer: tuple[np.ndarray, Scores, Scores]) -> None:
-        made, before, after = answer
+    def take(self, answer: Made) -> None:
+        made, before, after, whole = answer
+        self.before.set_picture(whole)  # the region is drawn on what was straightened
         self.after.set_picture(made)
         self.after.note = f"Tile {made.shape[1]}×{made.shape[0]} here; in full when saved"
         self.score.setText(
@@ -157,10 +163,10 @@ class SeamlessPage(Page):
             if record.seamless is not None and before.is_file():
                 self._record = record.seamless
                 source = before
-        self._show_recipe(self._record or Seamless())
+        self.show_recipe(self._record or Seamless())
         super().open(source)
 
-    def _show_recipe(self, how: Seamless) -> None:
+    def show_recipe(self, how: Seamless) -> None:
         """The controls as a recipe says."""
         part = how.region
         for field, value in (

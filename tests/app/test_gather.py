@@ -189,6 +189,26 @@ def test_a_left_over_picture_is_taken(place: MainWindow) -> None:
     assert all(one.file != "enamel_qx.png" for one in state.found.leftover)
 
 
+def test_a_picture_is_packed_another_way(place: MainWindow) -> None:
+    window, state = place, place.gather.state
+    at = map_number(window, "color")
+    menu = window.gather.table.menu_of(Chosen(0, at))
+    packed = next(one.menu() for one in menu.actions() if one.text() == "Packed as")
+    next(one for one in packed.actions() if one.text() == "Roughness, metalness, occlusion").trigger()
+    menu.close()
+    one = next(one for one in state.found.sets[0].maps if "color" in one.files[0])
+    assert one.contents == "R roughness, G metalness, B ambient occlusion"
+    assert one.colorspace == "raw"
+    at = map_number(window, "color")
+    assert line(window, 0, at).text(REMARK).startswith("R roughness")
+
+
+def test_files_dropped_beside_everything_go_to_the_table(window: MainWindow, maps: Path) -> None:
+    drop(window, QPoint(600, 40), [maps])
+    assert window.places.currentIndex() == GATHER
+    assert wait_until(lambda: len(window.gather.state.found.sets) == 2, 20)
+
+
 def test_a_map_moves_to_another_set(place: MainWindow) -> None:
     window, state = place, place.gather.state
     at = map_number(window, "height")

@@ -11,7 +11,16 @@ from typing import Any
 
 from psygnal import SignalInstance
 from PySide6.QtCore import QByteArray, QPoint, Qt, QTimer
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QImage, QKeySequence, QPixmap
+from PySide6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeySequence,
+    QPixmap,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -40,6 +49,7 @@ from collage.app.settings_dialog import SettingsDialog
 from collage.app.shortcuts_dialog import ShortcutsDialog
 from collage.app.theme import THEMES, Theme, apply_theme
 from collage.app.watch import FileWatch
+from collage.app.widgets.dragged import files_in
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire import acts
 from collage.app.wire.add_field import AddField
@@ -100,6 +110,7 @@ class MainWindow(QMainWindow):
         self._then: Callable[[], object] = lambda: None
         self.setWindowTitle("Collage")
         self.resize(1280, 800)
+        self.setAcceptDrops(True)
         self._build()
         self._build_menus()
         self._connect()
@@ -959,6 +970,15 @@ class MainWindow(QMainWindow):
             "About Collage",
             f"Collage {__version__}\nA look-development studio. Apache-2.0.\nTypeface Lato, SIL Open Font License.",
         )
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if files_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Files that are dropped where no part of the window wants them go to the Gather place."""
+        self.go_to(GATHER)
+        self.gather.dropEvent(event)
 
     def _restore(self) -> None:
         if self.settings.geometry:

@@ -23,8 +23,8 @@ from PySide6.QtWidgets import (
 
 from collage.app.gather.state import THUMB, Chosen, GatherState, is_picture
 from collage.app.wire.pictures import to_image
-from collage.core.gather.sets import FoundMap, FoundSet, Leftover
-from collage.core.gather.words import ROLES, Role
+from collage.core.gather.sets import FoundMap, FoundSet, Leftover, default_space, in_role
+from collage.core.gather.words import LAYOUTS, ROLES, Channels, Role
 from collage.core.images.colour import SPACES
 
 FILE, ROLE, SPACE, SIZE, GREEN, REMARK = range(6)
@@ -195,8 +195,9 @@ class SetsTable(QTreeWidget):
             item.setText(SIZE, f"{one.size[0]}×{one.size[1]}")
             item.setToolTip(SIZE, f"{one.bits} bits, {one.depth} channel{'s' if one.depth > 1 else ''}")
         item.setText(GREEN, "" if not holds_normal(one) else one.green if one.green != "unknown" else "? up")
-        item.setText(REMARK, " ".join(one.remarks))
-        item.setToolTip(REMARK, "\n".join(one.remarks))
+        remarks = [*([f"{one.contents}."] if one.contents else []), *one.remarks]
+        item.setText(REMARK, " ".join(remarks))
+        item.setToolTip(REMARK, "\n".join(remarks))
         item.setToolTip(FILE, "\n".join(one.files[:12]))
         item.setToolTip(ROLE, f"{one.reason}; {one.confidence:.0%} sure. Click to change.")
         return item
@@ -322,6 +323,9 @@ class SetsTable(QTreeWidget):
             roles = menu.addMenu("Role")
             for role, label in ROLES.items():
                 roles.addAction(label, partial(self._pick_role, place, role))
+            packed = menu.addMenu("Packed as")
+            for text, channels in LAYOUTS.items():
+                packed.addAction(text, partial(self._pack, place, channels))
             others = menu.addMenu("Move to")
             for number, found in enumerate(self.gathered.found.sets[:40]):
                 if number != place.set_number:
@@ -335,6 +339,14 @@ class SetsTable(QTreeWidget):
             menu.addAction("Make it seamless…", self.seamless_wanted.emit)
             menu.addAction("Derive maps from it…", self.derive_wanted.emit)
         return menu
+
+    def _pack(self, place: Chosen, channels: Channels) -> None:
+        one = in_role(self.gathered.found.sets[place.set_number].maps[place.map_number], "packed")
+        space = default_space("packed", PurePosixPath(one.files[0]).suffix, channels, one.details)
+        self.gathered.change_map(
+            "Packed another way", place.set_number, place.map_number, role="packed", channels=channels,
+            colorspace=space, confidence=1.0, reason="set by you",
+        )  # fmt: skip
 
     def _leftover_menu(self, menu: QMenu, place: Chosen) -> None:
         fresh: Role = "base_color"

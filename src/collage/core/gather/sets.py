@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
 from collage.core.gather.names import Green, Reading, Tiling, is_tile_number, plain, pretty, read_name, tokens
-from collage.core.gather.words import COLOURS, ROLES, SAME_PLACE, SPACE_WORDS, Channels, Role
+from collage.core.gather.words import COLOURS, LAYOUTS, ROLES, SAME_PLACE, SPACE_WORDS, Channels, Role
 from collage.core.images.files import READ_SUFFIXES
 from collage.core.images.tiles import pattern_of
 
@@ -58,6 +58,11 @@ class FoundMap:
     @property
     def label(self) -> str:
         return ROLES[self.role]
+
+    @property
+    def contents(self) -> str:
+        """What its channels hold, in words; empty for a map that is one thing."""
+        return ", ".join(f"{name.upper()} {ROLES[role].lower()}" for name, role in self.channels)
 
     def remarked(self, text: str) -> FoundMap:
         return self if text in self.remarks else replace(self, remarks=(*self.remarks, text))
@@ -125,6 +130,8 @@ def default_space(role: Role, suffix: str, channels: Channels = (), details: tup
 def in_role(one: FoundMap, role: Role) -> FoundMap:
     """The map in a role that the person gave it: sure, with the colour space of the role."""
     channels = one.channels if role in ("packed", "base_color") else ()
+    if role == "packed" and not channels:
+        channels = next(iter(LAYOUTS.values()))
     space = default_space(role, PurePosixPath(one.files[0]).suffix, channels, one.details)
     return replace(one, role=role, confidence=1.0, reason="set by you", colorspace=space, channels=channels, used=True)
 

@@ -180,6 +180,20 @@ PACKED: dict[str, tuple[Channels, float]] = {
 }
 """Names of packed maps, and which channel holds what."""
 
+LAYOUTS: dict[str, Channels] = {
+    "Occlusion, roughness, metalness": (("r", "occlusion"), ("g", "specular_roughness"), ("b", "base_metalness")),
+    "Roughness, metalness, occlusion": (("r", "specular_roughness"), ("g", "base_metalness"), ("b", "occlusion")),
+    "Metalness, roughness, occlusion": (("r", "base_metalness"), ("g", "specular_roughness"), ("b", "occlusion")),
+    "Roughness in green, metalness in blue": _METAL_ROUGH,
+    "Occlusion, roughness, height": (("r", "occlusion"), ("g", "specular_roughness"), ("b", "height")),
+    "Metalness, gloss in alpha": (("r", "base_metalness"), ("a", "gloss")),
+    "Metalness, occlusion, gloss in alpha": (("r", "base_metalness"), ("g", "occlusion"), ("a", "gloss")),
+    "Specular colour, gloss in alpha": (("rgb", "specular_color"), ("a", "gloss")),
+    "Base colour, opacity in alpha": (("rgb", "base_color"), ("a", "opacity")),
+    "Normal, height in alpha": (("rgb", "normal"), ("a", "height")),
+}
+"""Ways to pack maps that can be chosen; the first is what a packed map is taken as when nothing tells."""
+
 PACKED_LETTERS: dict[str, Role] = {
     "o": "occlusion",
     "a": "occlusion",

@@ -16,7 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
-from benchmarks import board, evaluator
+from benchmarks import board, evaluator, gather
 from benchmarks.plain_noise import fractal3d
 from collage.cli import prepare_kernels
 from collage.core.document import edits
@@ -155,6 +155,8 @@ def main() -> None:
         starting(folder)
     print()
     board.measure()
+    print()
+    gather.measure()
 
 
 if __name__ == "__main__":

@@ -159,6 +159,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.banner)
         column.addWidget(self.places, 1)
         self.setCentralWidget(centre)
+        self.board.setFocus()
         status = self.statusBar()
         status.setSizeGripEnabled(False)
         status.setFixedHeight(24)  # a line of text must not move the pictures above it

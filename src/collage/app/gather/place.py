@@ -110,7 +110,7 @@ class GatherPlace(QWidget):
         empty = QWidget()
         column = QVBoxLayout(empty)
         column.addStretch(2)
-        text = QLabel("Choose a folder with maps, or drop files and folders here.\n"
+        text = QLabel("Choose a folder with maps, drop files and folders here, or take a set from the library.\n"
                       "Their names and pictures say which belong together and what each is.")  # fmt: skip
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         button = QPushButton("Gather a folder…")

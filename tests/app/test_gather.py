@@ -288,6 +288,14 @@ def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps:
     assert surface_card(session.document).inputs["base_color"].wire.card == "shade"  # it was wired already
 
 
+def test_several_sets_dropped_on_the_board_are_all_there(window: MainWindow, maps: Path) -> None:
+    session = window.session
+    drop(window.board.viewport(), QPoint(60, 300), [maps])
+    assert wait_until(lambda: {"enamel", "wall"} <= set(session.document.cards), 30)
+    assert (session.folder / "maps" / "enamel" / "enamel_color.png").is_file()
+    assert (session.folder / "maps" / "wall" / "wall_albedo.1003.png").is_file()
+
+
 def test_a_picture_dropped_on_a_channel_is_wired_to_it(window: MainWindow, maps: Path) -> None:
     session, channels = window.session, window.channels
     row = next(one for one in channels.findChildren(QWidget) if one.property("channel") == "specular_weight")

@@ -569,10 +569,9 @@ class MainWindow(QMainWindow):
         self.hint_label.setText(f"“{name}” is built and wired. Ctrl+1 leads back to the sets.")
         QTimer.singleShot(0, self.board.fit_all)
 
-    def _take_settings(self, settings: Settings) -> None:
-        self.settings = settings
-        self.gather.library.settings = settings
-        save_settings(settings, self._settings_file)
+    def _take_settings(self, changed: dict[str, object]) -> None:
+        self.settings = self.settings.model_copy(update=changed)
+        save_settings(self.settings, self._settings_file)
 
     def _files_changed(self, paths: list[str]) -> None:
         self.session.files_changed.emit()

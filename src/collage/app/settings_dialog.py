@@ -15,11 +15,11 @@ from collage.core.render.bench import Bench, Triple
 class SettingsDialog(QDialog):
     """Not modal; what is changed holds at once."""
 
-    changed = Signal(object)  # Settings
+    changed = Signal(object)  # what changed of the settings, by name
 
     def __init__(self, settings: Settings, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.settings, self.session = settings, session
+        self.session = session
         self.setWindowTitle("Settings")
         self.memory = QSpinBox()
         self.memory.setRange(256, 65536)
@@ -45,9 +45,8 @@ class SettingsDialog(QDialog):
         column.addWidget(close)
 
     def _remember(self, megabytes: int) -> None:
-        self.settings = self.settings.model_copy(update={"image_memory": megabytes})
         self.session.images.budget = megabytes * 2**20
-        self.changed.emit(self.settings)
+        self.changed.emit({"image_memory": megabytes})
 
     def _colour(self, value: Triple, moving: bool) -> None:
         def change(bench: Bench) -> Bench:

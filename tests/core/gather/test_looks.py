@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from collage.core.gather.green import against_height, alone
-from collage.core.gather.looks import look_of
-from collage.core.gather.scan import gather, gathered
+from collage.core.gather.looks import Look, look_at, look_of
+from collage.core.gather.scan import Progress, gather, gathered
 from collage.core.gather.sets import Gathered
 from collage.core.images.derive import normal_from
 from collage.core.images.files import write_image
@@ -121,6 +121,23 @@ def test_names_come_first_then_progress_then_pictures(tmp_path: Path) -> None:
     assert [isinstance(one, Gathered) for one in steps] == [False, True, False, False, True]
     assert steps[1].sets[0].maps[0].size == (0, 0)
     assert steps[-1].sets[0].maps[0].size == (64, 64)
+
+
+def test_a_reading_that_is_called_off_stops_at_once(tmp_path: Path) -> None:
+    for number in range(12):
+        write_image(tmp_path / f"a{number}_albedo.png", colours(size=16))
+    seen: list[str] = []
+
+    def look(path: Path, space: str) -> Look:
+        seen.append(path.name)
+        return look_at(path, space)
+
+    steps = gather(tmp_path, look=look, threads=2)
+    for step in steps:
+        if isinstance(step, Progress) and step.share > 0:
+            break
+    steps.close()
+    assert 1 <= len(seen) <= 5
 
 
 # ---- broken and hostile files -------------------------------------------------------------------

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -74,14 +73,7 @@ class GatherDesk(QObject):
         """Sets among dropped files become cards wired to what is free; pictures alone become image cards."""
 
         def then(sets: list[FoundSet], loose: list[Path]) -> None:
-            for number, found in enumerate(sets):
-                at = (place[0], place[1] + 1.5 * number)
-                work = acts.copying(self.session, found, Path(), copy=True)
-                put = partial(acts.put_on_board, self.session, found, Path(), at)
-                if work is None:
-                    put()
-                else:
-                    self._do(work, put)
+            self._put_each(sets, place)
             for number, path in enumerate(loose):
                 try:
                     self.session.add_image(path, (place[0] + 0.2 * number, place[1] + 0.2 * number))
@@ -89,6 +81,22 @@ class GatherDesk(QObject):
                     self.session.problem.emit(error)
 
         self._gather(paths, then)
+
+    def _put_each(self, sets: list[FoundSet], place: tuple[float, float]) -> None:
+        """Puts sets on the board below each other, one after the other: each may have files to be copied first."""
+        if not sets:
+            return
+        found, rest = sets[0], sets[1:]
+
+        def then() -> None:
+            acts.put_on_board(self.session, found, Path(), place)
+            self._put_each(rest, (place[0], place[1] + 1.5))
+
+        work = acts.copying(self.session, found, Path(), copy=True)
+        if work is None:
+            then()
+        else:
+            self._do(work, then)
 
     def drop_on_part(self, paths: list[Path], part: int) -> None:
         """The first set among dropped files is built and worn by an object; a picture alone is its base colour."""

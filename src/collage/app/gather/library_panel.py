@@ -98,7 +98,7 @@ class LibraryPanel(QFrame):
 
     taken = Signal(object)  # Item
     gather_wanted = Signal(object)  # Path of a folder
-    settings_changed = Signal(object)  # Settings
+    settings_changed = Signal(object)  # what changed of the settings, by name
     problem = Signal(object)
     told = Signal(str)
 
@@ -114,6 +114,9 @@ class LibraryPanel(QFrame):
         self._icons: dict[str, QIcon] = {}
         self._stamps: dict[Path, str] = {}
         self.worker, self.painter = Newest("library", self), Newest("library pictures", self)
+        self.maker = Newest("sample library", self)
+        self.maker.answered.connect(self._told_of_samples)
+        self.maker.failed.connect(self.problem)
         self.worker.answered.connect(self._take)
         self.worker.failed.connect(self.problem)
         self.painter.answered.connect(self._painted)
@@ -168,8 +171,8 @@ class LibraryPanel(QFrame):
 
     def close_down(self) -> None:
         self._watch.stop()
-        self.worker.close()
-        self.painter.close()
+        for one in (self.worker, self.painter, self.maker):
+            one.close()
 
     # ---- reading ------------------------------------------------------------------------------
 
@@ -221,15 +224,15 @@ class LibraryPanel(QFrame):
             yield ""
 
         self.offer.setEnabled(False)
-        self.worker.ask(work)
+        self.maker.ask(work)
+
+    def _told_of_samples(self, text: str) -> None:
+        self.told.emit(text)
+        self.count.setText(text)
+        if not text:
+            self.refresh()
 
     def _take(self, answer: Any) -> None:
-        if isinstance(answer, str):
-            self.told.emit(answer)
-            self.count.setText(answer)
-            if not answer:
-                self.refresh()
-            return
         self._stamps, found = answer
         self.items = [*found, *self._patterns]
         self._show()
@@ -256,7 +259,7 @@ class LibraryPanel(QFrame):
             self.list.addItem(item)
         made = is_made(default_folder())
         self.offer.setVisible(not made)
-        self.offer.setEnabled(True)
+        self.offer.setEnabled(self.maker.idle)
         self.count.setText(f"{len(shown)} of {len(self.items)}" if self.items else "The library is empty.")
         self._paint([one for one in shown if one.key not in self._icons])
 
@@ -313,12 +316,12 @@ class LibraryPanel(QFrame):
         kept = [key for key in self.settings.favourites if key != item.key]
         if len(kept) == len(self.settings.favourites):
             kept.append(item.key)
-        self._set(self.settings.model_copy(update={"favourites": kept}))
+        self._set(favourites=kept)
         self._show()
 
-    def _set(self, settings: Settings) -> None:
-        self.settings = settings
-        self.settings_changed.emit(settings)
+    def _set(self, **changed: Any) -> None:
+        self.settings = self.settings.model_copy(update=changed)
+        self.settings_changed.emit(changed)
 
     def _fill_folders(self) -> None:
         self.folders_menu.clear()
@@ -337,12 +340,12 @@ class LibraryPanel(QFrame):
         if not folder.is_dir():
             self.problem.emit(CollageError("There is no such folder.", about=folder.name))
         elif text not in self.settings.library_folders:
-            self._set(self.settings.model_copy(update={"library_folders": [*self.settings.library_folders, text]}))
+            self._set(library_folders=[*self.settings.library_folders, text])
             self.refresh()
 
     def drop_folder(self, folder: str) -> None:
         kept = [one for one in self.settings.library_folders if one != folder]
-        self._set(self.settings.model_copy(update={"library_folders": kept}))
+        self._set(library_folders=kept)
         self.refresh()
 
 

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import os
+from collections import deque
 from collections.abc import Generator, Iterable, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
 from collage.core.errors import CollageError
 from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import Look, LookAt, judged, look_at
-from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, group
+from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Rules, group
 from collage.core.gather.words import Role
 
 MOST_FILES = 100_000
@@ -63,23 +64,50 @@ def gather(
     yield Progress("Reading names", 0.0)
     found = group(list_files(folder) if files is None else files, rules)
     yield found
-    wanted = [(every.files[0], every.colorspace) for one in found.sets for every in one.maps]
-    looks: dict[str, Look | CollageError] = {}
+    total = sum(len(one.maps) for one in found.sets)
+    done, sets = 0, []
+    looking = _Looking(folder, found.sets, look, threads)
+    try:
+        for one in found.sets:  # set by set, so that only a few pictures are held at a time
+            looks: dict[str, Look | CollageError] = {}
+            for every in one.maps:
+                looks[every.files[0]] = looking.next()
+                done += 1
+                yield Progress(f"Looking at {PurePosixPath(every.files[0]).name}", done / total)
+            sets.append(with_looks(one, looks))
+    finally:
+        looking.stop()
+    yield replace(found, sets=tuple(sets))
 
-    def try_look(what: tuple[str, str]) -> Look | CollageError:
-        file, space = what
+
+class _Looking:
+    """Looks at the first file of every map in their order, on threads, a few ahead of what is asked for."""
+
+    def __init__(self, folder: Path, sets: Iterable[FoundSet], look: LookAt, threads: int) -> None:
+        self._folder, self._look, self._ahead = folder, look, 2 * threads
+        self._wanted = iter([(every.files[0], every.colorspace) for one in sets for every in one.maps])
+        self._pool = ThreadPoolExecutor(threads, thread_name_prefix="looking")
+        self._begun: deque[Future[Look | CollageError]] = deque()
+
+    def next(self) -> Look | CollageError:
+        """What the next picture looks like, or why it cannot be read."""
+        for what in self._wanted:
+            self._begun.append(self._pool.submit(self._try, *what))
+            if len(self._begun) >= self._ahead:
+                break
+        return self._begun.popleft().result()
+
+    def stop(self) -> None:
+        """Drops what has not begun."""
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _try(self, file: str, space: str) -> Look | CollageError:
         try:
-            return look(folder / file, space)
+            return self._look(self._folder / file, space)
         except CollageError as error:
             return error
         except MemoryError:
             return CollageError("The picture does not fit into memory.", about=file, remedy="Save it smaller.")
-
-    with ThreadPoolExecutor(threads) as pool:
-        for done, ((file, _), seen) in enumerate(zip(wanted, pool.map(try_look, wanted), strict=True), start=1):
-            looks[file] = seen
-            yield Progress(f"Looking at {PurePosixPath(file).name}", done / len(wanted))
-    yield with_looks(found, looks)
 
 
 def gathered(folder: Path, rules: Rules = (), *, files: Iterable[str] | None = None) -> Gathered:
@@ -94,18 +122,8 @@ def gathered(folder: Path, rules: Rules = (), *, files: Iterable[str] | None = N
 # ---- with the pictures --------------------------------------------------------------------------
 
 
-def with_looks(found: Gathered, looks: Looks) -> Gathered:
-    """The sets as their pictures show them."""
-    sets = tuple(_set_with_looks(one, looks) for one in found.sets)
-    kept = tuple(one for one in sets if one.maps)
-    broken = [
-        Leftover(file, str(error)) for file, error in looks.items()
-        if isinstance(error, CollageError) and not any(file in every.files for one in kept for every in one.maps)
-    ]  # fmt: skip
-    return Gathered(kept, (*found.leftover, *broken))
-
-
-def _set_with_looks(one: FoundSet, looks: Looks) -> FoundSet:
+def with_looks(one: FoundSet, looks: Looks) -> FoundSet:
+    """The set as its pictures show it."""
     sure: frozenset[Role] = frozenset(every.role for every in one.maps if every.confidence > 0.8)
     maps: list[FoundMap] = []
     for every in one.maps:

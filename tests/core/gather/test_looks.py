@@ -90,6 +90,17 @@ def test_pictures_put_roles_right(tmp_path: Path) -> None:
     assert "Coloured" in maps["d_roughness.png"].remarks[0]
 
 
+def test_a_picture_of_one_plain_value_contradicts_no_name(tmp_path: Path) -> None:
+    for name in ("normal", "roughness", "height", "albedo", "ORM"):
+        write_image(tmp_path / f"a_{name}.png", np.full((32, 32, 3), 128, np.uint8))
+    found = gathered(tmp_path).sets[0]
+    assert {one.files[0]: one.role for one in found.maps} == {
+        "a_normal.png": "normal", "a_roughness.png": "specular_roughness", "a_height.png": "height",
+        "a_albedo.png": "base_color", "a_ORM.png": "packed",
+    }  # fmt: skip
+    assert all(one.sure for one in found.maps)
+
+
 def test_an_alpha_that_says_something_is_opacity(tmp_path: Path) -> None:
     opaque = np.dstack([colours(), np.full((64, 64), 255, np.uint8)])
     clear = np.dstack([colours(), bytes_of(height(5, 64))])

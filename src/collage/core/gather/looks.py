@@ -52,6 +52,11 @@ class Look:
         return self.colour_spread < 0.012
 
     @property
+    def tells(self) -> bool:
+        """Whether there is anything to see: a picture of one plain value says nothing about its role."""
+        return float(self.sample.std(axis=(0, 1)).max()) > 0.004
+
+    @property
     def normal_like(self) -> float:
         """The share of pixels that are unit vectors out of the surface, 0 where the picture leans to one side."""
         if self.sample.shape[2] < 3 or self.grey:
@@ -175,6 +180,8 @@ def judged(one: FoundMap, look: Look, taken: frozenset[Role] = frozenset()) -> F
         one = one.remarked(text)
     if one.role == "packed":
         return _judged_pack(one, look)
+    if not look.tells:
+        return one
     one = _best_role(one, look, taken)
     good = fit(one.role, look)
     if one.role == "normal" and good < 0.6:
@@ -245,7 +252,7 @@ def _judged_pack(one: FoundMap, look: Look) -> FoundMap:
         return _in_role(one, channels[0][1], 0.7, "", one.reason)
     space = default_space("packed", Path(one.files[0]).suffix, channels, one.details)
     one = replace(one, channels=channels, colorspace=space)
-    if look.grey and len([name for name, _ in channels if name in "rgb"]) > 1:
+    if look.tells and look.grey and len([name for name, _ in channels if name in "rgb"]) > 1:
         return replace(one, confidence=0.5).remarked("All its channels are alike, so it may not be packed.")
     if not any(role in COLOURS or role == "normal" for _, role in channels):
         return replace(one, confidence=round(1 - (1 - one.confidence) * 0.6, 3))

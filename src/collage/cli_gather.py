@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Generator
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from collage.core.gather.build import BuildOptions
     from collage.core.gather.sets import FoundMap, FoundSet, Gathered
     from collage.core.gather.words import Role
+    from collage.core.images.made import Files
 
 
 def register(app: typer.Typer) -> None:
@@ -214,15 +215,12 @@ def _checked(make: type[Frozen], **values: object) -> Any:
         raise CollageError(f"{where} is out of range: {first['msg'].lower()}.", remedy="See --help.") from None
 
 
-def _finish(steps: Generator[tuple[str, float], None, list[Path]], title: str) -> list[Path]:
+def _finish(steps: Files, title: str) -> list[Path]:
     from collage.cli import progress
+    from collage.core.steps import finished
 
     with progress(title) as show:
-        while True:
-            try:
-                show(*next(steps))
-            except StopIteration as done:
-                return done.value  # type: ignore[no-any-return]
+        return finished(steps, show)
 
 
 def seamless(

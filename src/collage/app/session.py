@@ -5,7 +5,6 @@ Panels write through the session and listen to its signals; they never hold a co
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -16,7 +15,7 @@ from psygnal import Signal
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
-from collage.core.document.materials import blended, hidden_on_board, new_material, showing, surface_card
+from collage.core.document.materials import blended, hidden_on_board, new_material, prefixed, showing, surface_card
 from collage.core.document.materialx import read_document
 from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
@@ -26,9 +25,9 @@ from collage.core.images.store import ImageStore
 from collage.core.nodes.labels import label_of, new_card, title_of
 from collage.core.nodes.library import Library, NodeDef, TabDef, shown_value
 from collage.core.nodes.wiring import join
-from collage.core.project.folder import copy_files, load_project, material_folder, save_project
+from collage.core.project.folder import copy_files, load_project, material_folder, relative_name, save_project
 from collage.core.project.recovery import Desk
-from collage.core.project.references import moved
+from collage.core.project.references import moved, stored_path
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench, Camera
 
@@ -380,18 +379,15 @@ class Session:
         """A file's name as a material holds it: from the folder that the material lies in, once there is one."""
         if self.folder is None:
             return path.resolve().as_posix()
-        return Path(os.path.relpath(path.resolve(), material_folder(self.base_folder).resolve())).as_posix()
+        return relative_name(path, material_folder(self.base_folder))
 
     def found(self, stored: str) -> Path:
         """Where a file lies that a material names."""
-        prefix = self.document.attributes.get("fileprefix", "")
-        return material_folder(self.base_folder) / (prefix + stored)
+        return stored_path(self.document, stored, self.base_folder)
 
     def add_material(self, path: Path) -> None:
         """Takes a MaterialX document into the project as another material. Raises CollageError."""
-        document = read_document(path)
-        prefix = self.relative(path.parent) + "/" + document.attributes.get("fileprefix", "")
-        document = replace(document, attributes={**document.attributes, "fileprefix": prefix})
+        document = prefixed(read_document(path), self.relative(path.parent))
         name = self.project.free_material_name(path.stem)
         self.history.do(f"Add the material {name}", lambda project: project.with_material(name, document))
         self.show_material(name)

@@ -41,7 +41,8 @@ class FileWatch(QObject):
         project, folder = self.session.project, self.session.base_folder
 
         def work(_cancelled: Callable[[], bool]) -> Iterator[tuple[dict[str, str], list[Reference]]]:
-            yield stamps(project, folder), [one for one in references(project, folder) if one.missing]
+            every = references(project, folder)
+            yield stamps(every), [one for one in every if one.missing]
 
         self.worker.ask(work)
 

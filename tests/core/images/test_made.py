@@ -11,7 +11,6 @@ from collage.core.errors import CollageError
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.images.made import (
     Derive,
-    finished,
     make_again,
     make_derived_files,
     make_region_file,
@@ -21,6 +20,7 @@ from collage.core.images.made import (
 )
 from collage.core.images.region import Region
 from collage.core.images.seamless import Seamless
+from collage.core.steps import finished
 from collage.demo.photographs import photograph
 
 

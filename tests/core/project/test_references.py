@@ -81,7 +81,7 @@ def test_collected_files_lie_in_the_project_and_say_the_same(shed: Path, tmp_pat
 
 def test_a_changed_file_changes_its_stamp(shed: Path, tmp_path: Path) -> None:
     state = project(shed)
-    before = stamps(state, shed)
+    before = stamps(references(state, shed))
     write_image(tmp_path / "source" / "wall" / "wall_albedo.1002.png", grey(7, 16))
-    after = stamps(state, shed)
+    after = stamps(references(state, shed))
     assert [Path(path).name for path in after if after[path] != before[path]] == ["wall_albedo.<UDIM>.png"]

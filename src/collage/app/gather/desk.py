@@ -61,6 +61,10 @@ class GatherDesk(QObject):
         def then() -> None:
             self.built.emit(acts.build(self.session, found, folder, options, copy=copy, part=part))
 
+        self._copied(found, folder, then, copy=copy)
+
+    def _copied(self, found: FoundSet, folder: Path, then: Callable[[], object], *, copy: bool = True) -> None:
+        """Does something with a set once its files are where they are to be."""
         work = acts.copying(self.session, found, folder, copy=copy)
         if work is None:
             then()
@@ -92,11 +96,7 @@ class GatherDesk(QObject):
             acts.put_on_board(self.session, found, Path(), place)
             self._put_each(rest, (place[0], place[1] + 1.5))
 
-        work = acts.copying(self.session, found, Path(), copy=True)
-        if work is None:
-            then()
-        else:
-            self._do(work, then)
+        self._copied(found, Path(), then)
 
     def drop_on_part(self, paths: list[Path], part: int) -> None:
         """The first set among dropped files is built and worn by an object; a picture alone is its base colour."""

@@ -27,7 +27,7 @@ from collage.app.widgets.panels import quiet, title
 from collage.core.document.history import History
 from collage.core.errors import CollageError
 from collage.core.images.files import read_pixels
-from collage.core.images.made import Steps
+from collage.core.images.made import Files
 from collage.core.images.region import floats, resized
 
 LIVE = 720
@@ -238,7 +238,7 @@ class Page(QWidget):
     def save_to(self, path: Path) -> None:
         raise NotImplementedError
 
-    def run(self, steps: Steps) -> None:
+    def run(self, steps: Files) -> None:
         """Makes files in full on a thread, with progress."""
 
         def work(cancelled: Callable[[], bool]) -> Iterator[Any]:

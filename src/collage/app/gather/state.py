@@ -40,6 +40,12 @@ class Table:
     found: Gathered = field(default_factory=Gathered)
     rules: Rules = ()
 
+    def with_set(self, number: int, found: FoundSet) -> Table:
+        """The table with another set in the place of one."""
+        sets = list(self.found.sets)
+        sets[number] = found
+        return replace(self, found=replace(self.found, sets=tuple(sets)))
+
 
 @dataclass(frozen=True)
 class Chosen:
@@ -181,12 +187,7 @@ class GatherState(QObject):
     # ---- edits --------------------------------------------------------------------------------
 
     def _edit_set(self, label: str, number: int, change: Callable[[FoundSet], FoundSet], merge: str = "") -> None:
-        def on_table(table: Table) -> Table:
-            sets = list(table.found.sets)
-            sets[number] = change(sets[number])
-            return replace(table, found=replace(table.found, sets=tuple(sets)))
-
-        self.history.do(label, on_table, merge=merge)
+        self.history.do(label, lambda table: table.with_set(number, change(table.found.sets[number])), merge=merge)
 
     def set_role(self, number: int, at: int, role: Role) -> None:
         """Another role for a map; the word that told it apart is remembered as a rule of the person's own."""
@@ -197,10 +198,9 @@ class GatherState(QObject):
         word = word_of(one.files[0], [file for every in found.maps for file in every.files[:1]])
 
         def on_table(table: Table) -> Table:
-            sets = list(table.found.sets)
-            sets[number] = settled(sets[number].with_map(at, in_role(one, role)), at)
             rules = with_rule(table.rules, word, role) if word else table.rules
-            return replace(table, found=replace(table.found, sets=tuple(sets)), rules=rules)
+            changed = settled(table.found.sets[number].with_map(at, in_role(one, role)), at)
+            return replace(table.with_set(number, changed), rules=rules)
 
         self.history.do(f"Role of {PurePosixPath(one.files[0]).name}", on_table)
         if word:

@@ -53,6 +53,12 @@ def new_material() -> Network:
     return Network({"surface": surface, "material": material}, {}, {}, {"version": "1.39"})
 
 
+def prefixed(network: Network, folder: str) -> Network:
+    """The document with its file names starting from a folder, past the prefix that it has."""
+    prefix = f"{folder}/{network.attributes.get('fileprefix', '')}"
+    return replace(network, attributes={**network.attributes, "fileprefix": prefix})
+
+
 def showing(network: Network, surface: str) -> Network:
     """The document whose material shows the surface card named."""
     wire = Input("surfaceshader", "surfaceshader", None, Wire(surface))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import re
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
@@ -11,13 +9,14 @@ from pathlib import Path, PurePosixPath
 from collage.core.document.materials import new_material
 from collage.core.gather.build import BuildOptions, Stored, build_material, files_of
 from collage.core.gather.sets import FoundSet, tile_place
-from collage.core.images.tiles import label_of
+from collage.core.images.tiles import LAST_PAIR, label_of
 from collage.core.project.folder import (
     MAPS,
     copy_file,
     is_project,
     load_project,
     material_folder,
+    relative_name,
     save_project,
     slug,
 )
@@ -27,8 +26,7 @@ from collage.core.render.swatch import studio
 
 def in_place(folder: Path, project: Path) -> Stored:
     """Names for files that stay where they are: from the folder that materials lie in."""
-    start = material_folder(project).resolve()
-    return lambda file: Path(os.path.relpath((folder / file).resolve(), start)).as_posix()
+    return lambda file: relative_name(folder / file, material_folder(project))
 
 
 def copied_names(found: FoundSet, folder: Path, project: Path) -> dict[str, Path]:
@@ -69,7 +67,7 @@ def _label(tile: str, from_zero: bool) -> str:
 
 def _numbered_anew(file: str, label: str) -> str:
     name = PurePosixPath(file).name
-    return re.sub(r"[uU]\d+_?[vV]\d+(?!.*[uU]\d+_?[vV]\d+)", label, name) if label else name
+    return LAST_PAIR.sub(label, name) if label else name
 
 
 def _free_or_same(source: Path, target: Path) -> bool:
@@ -95,8 +93,7 @@ def stored_names(found: FoundSet, folder: Path, project: Path, *, leave: bool) -
     if leave and not odd_numbers(found):
         return found, in_place(folder, project)
     names = copied_names(found, folder, project)
-    start = material_folder(project)
-    stored = {file: Path(os.path.relpath(target, start)).as_posix() for file, target in names.items()}
+    stored = {file: relative_name(target, material_folder(project)) for file, target in names.items()}
     return _renumbered(found), lambda file: stored[file]
 
 

@@ -25,6 +25,7 @@ from collage.core.images.files import read_pixels, write_image
 from collage.core.images.region import Region, taken
 from collage.core.images.seamless import Scores, Seamless, scores, seamless
 from collage.core.safe_write import replacing
+from collage.core.steps import Steps
 
 Derived = Literal["height", "normal", "roughness", "occlusion"]
 DERIVED: tuple[Derived, ...] = ("height", "normal", "roughness", "occlusion")
@@ -54,8 +55,8 @@ class Record(Frozen):
     after: tuple[float, float] | None = None
 
 
-Steps = Generator[tuple[str, float], None, list[Path]]
-"""Says what is done and how far it is, 0 to 1, and returns the files."""
+Files = Steps[list[Path]]
+"""Work that returns the files that it wrote."""
 
 
 def record_path(path: Path) -> Path:
@@ -91,7 +92,7 @@ def sixteen_bits(values: np.ndarray) -> np.ndarray:
     return (np.clip(values, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
 
 
-def make_seamless_file(source: Path, target: Path, how: Seamless) -> Steps:
+def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     """Writes a tiling 16-bit map of a photograph, with its record. Raises CollageError."""
     yield f"Reading {source.name}", 0.0
     pixels = read_pixels(source)
@@ -111,7 +112,7 @@ def _pair(one: Scores) -> tuple[float, float]:
     return one.seam, one.repetition
 
 
-def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") -> Steps:
+def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") -> Files:
     """Writes the maps derived from a photograph, 16 bits each, with their records. Raises CollageError.
 
     stem : what their names begin with; the photograph's name if left out.
@@ -144,7 +145,7 @@ def derived(pixels: np.ndarray, how: Derive) -> Generator[tuple[Derived, np.ndar
             yield name, occlusion_from(height, how.metres, how.depth, reach=how.reach, tiles=tiles)
 
 
-def make_region_file(source: Path, target: Path, region: Region) -> Steps:
+def make_region_file(source: Path, target: Path, region: Region) -> Files:
     """Writes a region of a picture, with its record. Raises CollageError."""
     yield f"Reading {source.name}", 0.0
     pixels = read_pixels(source)
@@ -155,7 +156,7 @@ def make_region_file(source: Path, target: Path, region: Region) -> Steps:
     return [target]
 
 
-def make_again(path: Path) -> Steps:
+def make_again(path: Path) -> Files:
     """Makes a picture anew from its record, after its source has changed. Raises CollageError."""
     path = path.with_name(path.name.removesuffix(".made.json") + ".png") if path.suffix == ".json" else path
     record = read_record(path)
@@ -166,12 +167,3 @@ def make_again(path: Path) -> Steps:
         stem = path.stem.removesuffix(f"_{record.derive.maps[0]}")
         return (yield from make_derived_files(source, path.parent, record.derive, stem))
     return (yield from make_region_file(source, path, record.region or Region()))
-
-
-def finished(steps: Steps) -> list[Path]:
-    """The files, in one go."""
-    while True:
-        try:
-            next(steps)
-        except StopIteration as done:
-            return done.value  # type: ignore[no-any-return]

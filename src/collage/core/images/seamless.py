@@ -9,7 +9,6 @@ Operator" (2018).
 
 from __future__ import annotations
 
-from collections.abc import Generator
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +18,7 @@ from collage.core.errors import CollageError
 from collage.core.frozen import Frozen
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, floats, luminance, taken
+from collage.core.steps import Steps, finished
 
 
 class Seamless(Frozen):
@@ -45,12 +45,8 @@ class Scores:
     repetition: float
 
 
-Steps = Generator[tuple[str, float], None, np.ndarray]
-"""Says what is done and how far it is, 0 to 1, and returns (h, w, c) float32."""
-
-
-def seamless(pixels: np.ndarray, how: Seamless) -> Steps:
-    """A tiling map of (h, w, c) pixels of any kind. Raises CollageError for a region that is too small."""
+def seamless(pixels: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
+    """A tiling map of (h, w, c) pixels of any kind: float32. Raises CollageError for a region that is too small."""
     yield "Cutting the region", 0.0
     values = taken(pixels, how.region)
     if min(values.shape[:2]) < 32:
@@ -69,12 +65,7 @@ def seamless(pixels: np.ndarray, how: Seamless) -> Steps:
 
 def made_seamless(pixels: np.ndarray, how: Seamless) -> np.ndarray:
     """The tiling map in one go."""
-    steps = seamless(pixels, how)
-    while True:
-        try:
-            next(steps)
-        except StopIteration as done:
-            return done.value  # type: ignore[no-any-return]
+    return finished(seamless(pixels, how))
 
 
 # ---- light --------------------------------------------------------------------------------------

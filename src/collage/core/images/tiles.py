@@ -11,6 +11,9 @@ from functools import cached_property
 from pathlib import Path
 
 NUMBER, PAIR = "<UDIM>", "<UVTILE>"
+LAST_PAIR = re.compile(r"[uU]\d+_?[vV]\d+(?!.*[uU]\d+_?[vV]\d+)")
+"""The last u/v number in a name, with or without the line between."""
+
 Place = tuple[int, int]
 """(row, column) of a tile; (0, 0) is 1001."""
 
@@ -25,7 +28,7 @@ def pattern_of(file: str, tile: str) -> str:
     token = NUMBER if tile.isdigit() else PAIR
     at = file.lower().rfind(tile.lower())
     if at < 0:
-        return re.sub(r"[uU]\d+_?[vV]\d+(?!.*[uU]\d+_?[vV]\d+)", token, file)
+        return LAST_PAIR.sub(token, file)
     return file[:at] + token + file[at + len(tile) :]
 
 

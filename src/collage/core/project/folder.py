@@ -177,6 +177,11 @@ def copy_file(source: Path, target: Path) -> None:
         ) from error
 
 
+def relative_name(path: Path, start: Path) -> str:
+    """A file's name from a folder, with forward slashes, wherever the two lie."""
+    return Path(os.path.relpath(path.resolve(), start.resolve())).as_posix()
+
+
 def material_folder(folder: Path) -> Path:
     """Where the file names in materials start."""
     return folder / MATERIALS

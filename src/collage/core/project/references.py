@@ -10,7 +10,7 @@ from pathlib import Path
 from collage.core.document.model import Card, Input, Network
 from collage.core.images.store import ImageRef
 from collage.core.images.tiles import Tiles, file_of, is_pattern, label_of
-from collage.core.project.folder import MAPS, copy_file, material_folder
+from collage.core.project.folder import MAPS, copy_file, material_folder, relative_name
 from collage.core.project.state import Project
 
 MOST_SEARCHED = 200_000
@@ -37,16 +37,24 @@ class Reference:
 def references(project: Project, folder: Path) -> list[Reference]:
     """Every file that a project's materials and its bench name."""
     found = [
-        Reference(name, path, card.name, one.name, str(one.value), file, missing(file))
+        _reference(name, network, path, card, one, folder)
         for name, network in project.materials.items()
         for path, card, one in file_inputs(network)
-        if (file := stored_path(network, str(one.value), folder))
     ]
-    environment = project.bench.environment.file
-    if environment:
-        file = folder / environment
-        found.append(Reference("", (), "", "environment", environment, file, missing(file)))
-    return found
+    if project.bench.environment.file:
+        found.append(_environment(project, folder))
+    return [replace(one, missing=missing(one.file)) for one in found]
+
+
+def _reference(name: str, network: Network, path: tuple[str, ...], card: Card, one: Input, folder: Path) -> Reference:
+    """What an input of a card names; whether it is there is not looked at."""
+    stored = str(one.value)
+    return Reference(name, path, card.name, one.name, stored, stored_path(network, stored, folder))
+
+
+def _environment(project: Project, folder: Path) -> Reference:
+    stored = project.bench.environment.file
+    return Reference("", (), "", "environment", stored, folder / stored)
 
 
 def stored_path(network: Network, stored: str, folder: Path) -> Path:
@@ -73,20 +81,21 @@ def missing(file: Path) -> tuple[str, ...]:
 
 
 def with_files(project: Project, change: Callable[[Reference], str], folder: Path) -> Project:
-    """The project with every file name replaced by what `change` says; the same project if nothing differs."""
+    """The project with every file name replaced by what `change` says; the same project if nothing differs.
+
+    What `change` is given tells where a file lies, not whether it is there.
+    """
     for name, network in project.materials.items():
 
         def renamed(path: tuple[str, ...], card: Card, one: Input, name: str = name, network: Network = network) -> str:
-            file = stored_path(network, str(one.value), folder)
-            return change(Reference(name, path, card.name, one.name, str(one.value), file, missing(file)))
+            return change(_reference(name, network, path, card, one, folder))
 
         new = _renamed(network, renamed)
         if new is not network:
             project = project.with_material(name, new)
     environment = project.bench.environment
     if environment.file:
-        file = folder / environment.file
-        stored = change(Reference("", (), "", "environment", environment.file, file, missing(file)))
+        stored = change(_environment(project, folder))
         if stored != environment.file:
             made = environment.model_copy(update={"file": stored})
             project = project.with_bench(project.bench.model_copy(update={"environment": made}))
@@ -167,16 +176,17 @@ def relinked(project: Project, folder: Path, found: Mapping[Reference, Path]) ->
         path = by_place.get((one.material, one.path, one.card, one.input))
         if path is None:
             return one.stored
-        return relative(path, folder if not one.material else material_folder(folder), project, one.material)
+        return _named(one, path, project, folder)
 
     return with_files(project, change, folder)
 
 
-def relative(path: Path, start: Path, project: Project, material: str) -> str:
-    """A file's name as a material holds it, past its file prefix."""
-    network = project.materials.get(material)
-    prefix = network.attributes.get("fileprefix", "") if network is not None else ""
-    return Path(os.path.relpath(path.resolve(), (start / prefix).resolve())).as_posix()
+def _named(one: Reference, path: Path, project: Project, folder: Path) -> str:
+    """A file as it is written where it is named: past a material's prefix, or from the project for the bench."""
+    if not one.material:
+        return relative_name(path, folder)
+    prefix = project.materials[one.material].attributes.get("fileprefix", "")
+    return relative_name(path, material_folder(folder) / prefix)
 
 
 # ---- collecting ---------------------------------------------------------------------------------
@@ -209,7 +219,7 @@ def collect(project: Project, folder: Path) -> Iterator[tuple[str, float] | Proj
         target = targets.get(one.file)
         if target is None:
             return one.stored
-        return relative(target, folder if not one.material else material_folder(folder), project, one.material)
+        return _named(one, target, project, folder)
 
     yield with_files(project, change, folder)
 
@@ -244,7 +254,7 @@ def moved(project: Project, old: Path, new: Path) -> Project:
     def change(one: Reference) -> str:
         if Path(one.stored).is_absolute() or one.file.parent.resolve().is_relative_to(root):
             return one.stored
-        return relative(one.file, new if not one.material else material_folder(new), project, one.material)
+        return _named(one, one.file, project, new)
 
     return with_files(project, change, old)
 
@@ -252,6 +262,6 @@ def moved(project: Project, old: Path, new: Path) -> Project:
 # ---- watching -----------------------------------------------------------------------------------
 
 
-def stamps(project: Project, folder: Path) -> dict[str, str]:
-    """The state on disk of every file that a project names, by its path."""
-    return {str(one.file): ImageRef(str(one.file)).stamp for one in references(project, folder)}
+def stamps(every: Iterable[Reference]) -> dict[str, str]:
+    """The state on disk of the files, by their paths."""
+    return {str(one.file): ImageRef(str(one.file)).stamp for one in every}

@@ -6,13 +6,14 @@ import hashlib
 import os
 from collections.abc import Callable, Iterable
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Literal
 
 import numpy as np
 import platformdirs
 
+from collage.core.document.materials import prefixed
 from collage.core.document.materialx import read_document
 from collage.core.errors import CollageError
 from collage.core.evaluate.run import never
@@ -158,9 +159,7 @@ def _made(item: Item, renderer: Renderer, cancelled: Callable[[], bool]) -> np.n
         network = build_material(item.found, stored=lambda file: str(item.folder.resolve() / file))
         return swatch(renderer, network, item.folder, PICTURE, cancelled)
     if item.kind == "material":
-        network = read_document(item.path)
-        prefix = f"{item.path.parent.resolve()}/{network.attributes.get('fileprefix', '')}"
-        network = replace(network, attributes={**network.attributes, "fileprefix": prefix})
+        network = prefixed(read_document(item.path), str(item.path.parent.resolve()))
         return swatch(renderer, network, item.folder, PICTURE, cancelled)
     return small_picture(read_pixels(item.path), PICTURE)
 

@@ -452,3 +452,4 @@ class Session:
     def close(self) -> None:
         with self._desk_lock:
             self.desk.clear()
+        self.images.clear()  # whoever still knows the session holds no pictures

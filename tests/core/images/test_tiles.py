@@ -63,6 +63,16 @@ def test_what_is_open_already_is_not_read_again(tmp_path: Path) -> None:
     assert store.open(ImageRef(str(path), single=True)) is whole
 
 
+def test_a_store_lets_go_of_its_images(tmp_path: Path) -> None:
+    path = tmp_path / "rough.png"
+    write_image(path, np.zeros((8, 8, 3), np.uint8))
+    store = ImageStore()
+    first = store.open(ImageRef(str(path)))
+    store.clear()
+    assert store.used == 0
+    assert store.open(ImageRef(str(path))) is not first
+
+
 def test_levels_made_by_tables_are_means_of_light() -> None:
     from collage.core.images.colour import linear_to_srgb, srgb_to_linear
     from collage.core.images.pyramid import build

@@ -94,6 +94,11 @@ class ImageStore:
                 "The image does not fit into memory.", about=Path(ref.path).name, remedy="Save it smaller."
             )
 
+    def clear(self) -> None:
+        """Lets go of all images; they are read again when they are asked for."""
+        with self._lock:
+            self._held.clear()
+
     @property
     def used(self) -> int:
         """Bytes held."""

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from collage.core.errors import CollageError
 from collage.core.images.colour import SPACES, is_linear, linear_to_srgb, srgb_to_linear, to_linear
 from collage.core.images.files import read_info, read_pixels, write_image
-from collage.core.images.pyramid import build
+from collage.core.images.pyramid import Layout, build
 from collage.core.images.store import ImageRef, ImageStore
 
 
@@ -183,3 +183,28 @@ def test_alpha_is_left_unassociated(tmp_path: Path) -> None:
     pixels = np.array([[[200, 100, 50, 0], [200, 100, 50, 128]]], np.uint8)
     write_image(tmp_path / "a.png", pixels)
     np.testing.assert_array_equal(read_pixels(tmp_path / "a.png"), pixels)
+
+
+@given(st.integers(1, 300), st.integers(1, 300))
+def test_levels_lie_one_after_the_other_and_never_on_each_other(width: int, height: int) -> None:
+    layout = Layout(width, height)
+    texels = np.zeros((layout.end, 1), np.uint8)
+    for number in range(layout.last + 1):
+        there = layout.of(texels, number)
+        assert there.shape == (max(height >> number, 1), max(width >> number, 1) + 1, 1)
+        assert not there.any()
+        there[:] = 1
+
+
+@pytest.mark.parametrize("channels", [1, 2, 3, 4])
+@pytest.mark.parametrize("size", [(1, 1), (5, 3), (3, 70), (64, 64), (70, 3), (1, 9), (9, 1)])
+def test_every_level_is_read_where_it_lies(size: tuple[int, int], channels: int) -> None:
+    pixels = np.random.default_rng(3).integers(0, 256, (*size, channels), dtype=np.uint8)
+    pyramid = build(pixels)
+    for number in range(pyramid.last + 1):
+        level = pyramid.level(number)
+        height, width = level.shape[:2]
+        y, x = (one.ravel() for one in np.mgrid[0:height, 0:width])
+        place = np.stack([(x + 0.5) / width, 1 - (y + 0.5) / height]).astype(np.float32)
+        read = pyramid.read(place, np.full(x.size, number, np.float32), nearest=True)
+        np.testing.assert_allclose(read.T, level.reshape(-1, channels), atol=1e-6)

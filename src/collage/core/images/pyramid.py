@@ -34,11 +34,50 @@ class Coding:
         return np.clip(codes, 0, top).astype(self.kind)
 
 
+@dataclass(frozen=True)
+class Layout:
+    """Where the levels of a picture lie among all texels, one after the other.
+
+    From a level to the end there is room for four thirds of its area and some for its edges; so where it begins is
+    found by shifts alone, and hardly anything lies empty. Each row ends with its first texel once more.
+    """
+
+    width: int
+    height: int
+
+    @property
+    def last(self) -> int:
+        return max(self.width, self.height).bit_length() - 1
+
+    @property
+    def area(self) -> int:
+        return -(-4 * self.width * self.height // 3)
+
+    @property
+    def end(self) -> int:
+        return (self.width + 1) * self.height + (self._rest(1) if self.last else 0)
+
+    @property
+    def numbers(self) -> tuple[int, int, int, int, int]:
+        """What the kernels need."""
+        return self.width, self.height, self.last, self.end, self.area
+
+    def _rest(self, level: int) -> int:
+        edges = 2 * (self.width + 2 * self.height)
+        return (self.area >> (2 * level)) + (edges >> level) + 3 * (self.last + 1 - level)
+
+    def of(self, texels: np.ndarray, level: int) -> np.ndarray:
+        """The (h, w + 1, c) texels of a level among all, (t, c)."""
+        start = self.end - self._rest(level) if level else 0
+        height, width = max(self.height >> level, 1), max(self.width >> level, 1)
+        return texels[start : start + height * (width + 1)].reshape(height, width + 1, -1)
+
+
 @dataclass(frozen=True, eq=False)
 class Pyramid:
     """Texels of all levels in one array; see kernels.sampling for the layout.
 
-    width, height : of the first level. stride : texels in a row of the array. bits : what the file stored per channel.
+    width, height : of the first level. bits : what the file stored per channel.
     space : what the stored colours mean. Texels are filtered as stored and then made linear, as the standard's
         reference does it; the smaller levels are means of linear light.
     """
@@ -47,7 +86,6 @@ class Pyramid:
     coding: Coding
     width: int
     height: int
-    stride: int
     channels: int
     bits: int = 8
     space: str = "lin_rec709"
@@ -55,16 +93,14 @@ class Pyramid:
 
     def level(self, number: int, step: int = 1) -> np.ndarray:
         """Every `step`-th texel of a level, (h, w, channels) float32 as stored."""
-        top, left, height, width = _place(self.width, self.height, number)
         texels = self.texels if self.channels == 1 else self.texels.view(_KINDS[self.coding.kind])
-        sheet = texels.reshape(-1, self.stride, 1 if self.channels == 1 else 4)
-        there = sheet[top : top + height : step, left : left + width : step, : self.channels]
-        return self.coding.values(np.ascontiguousarray(there))
+        there = Layout(self.width, self.height).of(texels.reshape(-1, 1 if self.channels == 1 else 4), number)
+        return self.coding.values(np.ascontiguousarray(there[::step, :-1:step, : self.channels]))
 
     @property
     def last(self) -> int:
         """The number of the smallest level, one texel in size."""
-        return max(self.width, self.height).bit_length() - 1
+        return Layout(self.width, self.height).last
 
     @property
     def nbytes(self) -> int:
@@ -94,7 +130,7 @@ class Pyramid:
             self.texels,
             self.channels,
             (kinds[self.coding.kind], self.coding.scale, self.coding.offset),
-            (self.width, self.height, self.last, self.stride),
+            Layout(self.width, self.height).numbers,
             place,
             detail,
             (WRAPS.get(wrap[0], 2), WRAPS.get(wrap[1], 2)),
@@ -168,35 +204,20 @@ def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
     return _with_levels(np.ascontiguousarray(stored), coding, bits, space, pixels_float)
 
 
-def _place(width: int, height: int, number: int) -> tuple[int, int, int, int]:
-    """Where a level lies among all: its first row and column, its height and width."""
-    level_height, level_width = max(height >> number, 1), max(width >> number, 1)
-    if number == 0:
-        return 0, 0, height, width
-    length = max(width, height)
-    begun = length - ((length + (1 << (number - 1)) - 1) >> (number - 1)) + number - 1
-    top, left = (height, begun) if width >= height else (begun, width + 1)
-    return top, left, level_height, level_width
-
-
 def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str, floating: bool) -> Pyramid:
     height, width, channels = stored.shape
-    wide = width >= height
-    spare = 1 + max(width, height).bit_length()  # each level's rows end with their first texel once more
-    shape = (height + max(height // 2, 1), width + spare) if wide else (height + spare, width + max(width // 2, 1) + 2)
-    sheet = np.zeros((*shape, 1 if channels == 1 else 4), stored.dtype)
-    sheet[:height, :width, :channels] = stored
-    sheet[:height, width, :channels] = stored[:, 0]
+    layout = Layout(width, height)
+    texels = np.zeros((layout.end, 1 if channels == 1 else 4), stored.dtype)
     level = None
-    for number in range(1, max(width, height).bit_length()):
-        level = _halved(level) if level is not None else _first_halved(stored, coding, space)
-        top, left, rows, columns = _place(width, height, number)
-        there = sheet[top : top + rows, left : left + columns + 1, :channels]
-        there[:, :-1] = _codes_of(level, coding, space)
+    for number in range(layout.last + 1):
+        if number > 0:
+            level = _halved(level) if level is not None else _first_halved(stored, coding, space)
+        there = layout.of(texels, number)[:, :, :channels]
+        there[:, :-1] = _codes_of(level, coding, space) if level is not None else stored
         there[:, -1] = there[:, 0]
-    texels = sheet.ravel() if channels == 1 else sheet.view(np.uint8).ravel()
-    texels.flags.writeable = False
-    return Pyramid(texels, coding, width, height, shape[1], channels, bits, space, floating)
+    flat = texels.ravel() if channels == 1 else texels.view(np.uint8).ravel()
+    flat.flags.writeable = False
+    return Pyramid(flat, coding, width, height, channels, bits, space, floating)
 
 
 def _first_halved(stored: np.ndarray, coding: Coding, space: str) -> np.ndarray:

@@ -7,8 +7,6 @@ lets the loops vectorise: helpers are inlined, integers stay uint32, no float64 
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numba import njit, types
 
@@ -62,22 +60,22 @@ def _fade(t):
 
 @njit(**INLINE)
 def _gradient_2(h, x, y):
-    first = (h & U(7)) < U(4)
+    first = U(h & U(7)) < U(4)
     u = x if first else y
     v = F(2.0) * (y if first else x)
-    u = -u if (h & U(1)) != U(0) else u
-    v = -v if (h & U(2)) != U(0) else v
+    u = -u if U(h & U(1)) != U(0) else u
+    v = -v if U(h & U(2)) != U(0) else v
     return u + v
 
 
 @njit(**INLINE)
 def _gradient_3(h, x, y, z):
-    k = h & U(15)
+    k = U(h & U(15))
     u = x if k < U(8) else y
     w = x if (k == U(12)) | (k == U(14)) else z
     v = y if k < U(4) else w
-    u = -u if (h & U(1)) != U(0) else u
-    v = -v if (h & U(2)) != U(0) else v
+    u = -u if U(h & U(1)) != U(0) else u
+    v = -v if U(h & U(2)) != U(0) else v
     return u + v
 
 
@@ -89,7 +87,7 @@ def _lerp(a, b, t):
 @njit(**INLINE)
 def _perlin_2(px, py, shift):
     """Noise at a point; `shift` picks the byte of the hash that turns the gradients (0, 8 or 16)."""
-    bx, by = math.floor(px), math.floor(py)
+    bx, by = np.floor(px), np.floor(py)
     fx, fy = F(px - bx), F(py - by)
     x, y = U(np.int32(bx)), U(np.int32(by))
     x1, y1 = U(x + U(1)), U(y + U(1))
@@ -102,7 +100,7 @@ def _perlin_2(px, py, shift):
 
 @njit(**INLINE)
 def _perlin_3(px, py, pz, shift):
-    bx, by, bz = math.floor(px), math.floor(py), math.floor(pz)
+    bx, by, bz = np.floor(px), np.floor(py), np.floor(pz)
     fx, fy, fz = F(px - bx), F(py - by), F(pz - bz)
     x, y, z = U(np.int32(bx)), U(np.int32(by)), U(np.int32(bz))
     x1, y1, z1 = U(x + U(1)), U(y + U(1)), U(z + U(1))
@@ -134,7 +132,7 @@ def _perlin_3(px, py, pz, shift):
 @njit(**PART)
 def _run_2(x, y, octaves, lacunarity, diminish, shift, out):
     px, py = x.copy(), y.copy()
-    byte = U(shift)
+    byte = U(U(shift) & U(31))
     amplitude = F(1.0)
     out[:] = F(0.0)
     for _ in range(octaves):
@@ -155,7 +153,7 @@ def _fractal_2(x, y, octaves, lacunarity, diminish, shift, out):
 @njit(**PART)
 def _run_3(x, y, z, octaves, lacunarity, diminish, shift, out):
     px, py, pz = x.copy(), y.copy(), z.copy()
-    byte = U(shift)
+    byte = U(U(shift) & U(31))
     amplitude = F(1.0)
     out[:] = F(0.0)
     for _ in range(octaves):

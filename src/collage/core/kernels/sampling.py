@@ -1,13 +1,12 @@
 """Reading filtered values from an image pyramid.
 
-A pyramid is one flat array of texels: the picture, and below it (or beside it, if it is tall) all its smaller
-levels in a row, so that where a level lies follows from its number. Row 0 is the top of the picture, where v
-is 1. Each row ends with its first texel once more, so that any texel and the next lie side by side.
+A pyramid is one flat array of texels, level after level, each row by row from the top, where v is 1. Each row ends
+with its first texel once more, so that any texel and the next lie side by side. Where a level begins follows from its
+number; see images.pyramid.
 
-A texel of one channel is one whole number; all loops over such are free of branches and vectorise. Texels of
-more channels are four numbers, of which the last may mean nothing. They are read in three passes: where to
-read, for many points at a time; the reading, two texels of four channels at a time; and the spreading to
-separate channels.
+A texel of one channel is one whole number; its loops are free of branches and vectorise. Texels of more channels
+are four numbers, of which the last may mean nothing. They are read in two passes: where to read, for many points at
+a time; and the reading, two texels of four channels at a time.
 """
 
 from __future__ import annotations
@@ -31,8 +30,9 @@ OUT = types.Array(f4, 1, "C")
 
 FAR = np.float32(1e6)
 CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
-SOME = 512  # points whose places and weights stay in the processor's nearest cache
+SOME = 256  # points whose places and shares stay in the processor's nearest cache
 LINE = SOME + 16
+REPEATED = (np.int32(2), np.int32(2), np.int32(0))  # periodic both ways, blended
 HALF_SCALE = np.float32(2.0**112)
 
 
@@ -49,78 +49,59 @@ def _folded(place, mode):
 
 
 @njit(**INLINE)
-def _pair(x, size, mode):
-    """The two texels around `x` and their weights; outside a constant border they weigh nothing."""
-    below = np.floor(x)
-    share = F(x - below)
-    last = W(size - W(1))
-    before = last if mode == W(2) else W(0)
-    after = W(0) if mode == W(2) else last
-    lost = F(0) if mode == W(0) else F(1)
-    first = W(below)
-    second = W(first + W(1))
-    w0, w1 = F(F(1) - share), share
-    w0 *= F(1) if (first >= W(0)) & (first <= last) else lost
-    w1 *= F(1) if (second >= W(0)) & (second <= last) else lost
-    a = before if first < W(0) else min(first, last)
-    b = after if second > last else max(second, W(0))
-    return W(a), W(b), F(w0), F(w1)
-
-
-@njit(**INLINE)
-def _at(line, x):
-    """An index known to be positive, so that a vector of them is read at once."""
-    return U(U(line + x) & U(0x7FFFFFFF))
-
-
-@njit(**INLINE)
-def _begun(length, level):
-    """How far along the longer side of the picture a smaller level begins.
-
-    It is all of the length but twice the level's size, and one for each level before it.
-    """
-    twice = W(W(length + length) + W(W(W(1) << level) - W(1)))
-    return W(W(length - W(twice >> level)) + W(level - W(1)))
+def _halved(length, times):
+    """The mask says that the shift is less than the number is wide, else it would be done with 64-bit numbers."""
+    return W(length >> W(times & W(31)))
 
 
 @njit(**INLINE)
 def _start(level, size):
-    """Where a level's first texel lies: the smaller ones below a wide picture, or to the right of a tall one."""
-    width, height, stride = size[0], size[1], size[3]
-    below = W(W(height * stride) + _begun(width, level))
-    beside = W(W(W(_begun(height, level) * stride) + width) + W(1))
-    return W(0) if level == W(0) else (below if width >= height else beside)
+    """Where a level's first texel lies; size: width, height, last level, end of all, four thirds of the area."""
+    width, height, last, end, area = size
+    edges = W(W(width + W(height + height)) + W(width + W(height + height)))
+    rest = W(_halved(area, W(level + level)) + _halved(edges, level))
+    return W(0) if level == W(0) else W(end - W(rest + W(W(3) * W(W(last + W(1)) - level))))
+
+
+@njit(**INLINE)
+def _pair(place, size, mode, nearest):
+    """The first of the two texels around a place of a row or column, the share of the second, how much is inside.
+
+    Past a clamped border the share is nothing; past a periodic one the second texel is the one kept beyond the last.
+    """
+    x = F(place * F(size) - F(0.5))
+    x = np.floor(x + F(0.5)) if nearest != W(0) else x
+    inside = min(max(min(F(x + F(1)), F(F(size) - x)), F(0)), F(1))
+    turned = x + F(size) if x < F(0) else x
+    held = min(max(x, F(0)), F(W(size - W(1))))
+    x = turned if mode == W(2) else held
+    below = np.floor(x)
+    first = min(W(below), W(size - W(1)))
+    return W(first), F(x - below), F(inside) if mode == W(0) else F(1)
 
 
 @njit(**INLINE)
 def _around(u, v, level, size, wraps):
-    """The texels around a place: two in a row and two rows, each with its weights.
+    """Where the upper and the lower two texels around a place begin, the shares of the right and the lower, and inside.
 
-    size : width and height of the picture, its last level, texels a row. wraps : for u, v, and whether nearest.
-    Returns the first columns, first texels of the rows, weights of the columns, and of the rows.
+    wraps : for u, v, and whether nearest.
     """
-    stride = size[3]
-    width, height = W(max(W(size[0] >> level), W(1))), W(max(W(size[1] >> level), W(1)))
-    start = _start(level, size)
-    x = F(_folded(u, wraps[0]) * F(width) - F(0.5))
-    y = F((F(1) - _folded(v, wraps[1])) * F(height) - F(0.5))
-    x = np.floor(x + F(0.5)) if wraps[2] != W(0) else x
-    y = np.floor(y + F(0.5)) if wraps[2] != W(0) else y
-    x0, x1, a0, a1 = _pair(x, width, wraps[0])
-    y0, y1, b0, b1 = _pair(y, height, wraps[1])
-    return (x0, x1), (W(start + W(y0 * stride)), W(start + W(y1 * stride))), (a0, a1), (b0, b1)
+    width, height = W(max(_halved(size[0], level), W(1))), W(max(_halved(size[1], level), W(1)))
+    column, right, within = _pair(_folded(u, wraps[0]), width, wraps[0], wraps[2])
+    row, lower, inside = _pair(F(F(1) - _folded(v, wraps[1])), height, wraps[1], wraps[2])
+    following = W(row + W(1))
+    end = W(0) if wraps[1] == W(2) else row
+    following = following if following < height else end
+    first = W(_start(level, size) + column)
+    stride = W(width + W(1))
+    top, bottom = W(first + W(row * stride)), W(first + W(following * stride))
+    return _known(top), _known(bottom), right, lower, F(within * inside)
 
 
 @njit(**INLINE)
-def _side_by_side(u, v, level, size, wraps):
-    """As `_around`, with the first texel of two neighbours in each row, for reading both at once.
-
-    Left of a clamped picture both are its first column, which then has both weights.
-    """
-    columns, rows, (a0, a1), (b0, b1) = _around(u, v, level, size, wraps)
-    same = columns[0] == columns[1]
-    first, second = F(a0 + (a1 if same else F(0))), F(F(0) if same else a1)
-    return (_at(rows[0], columns[0]), _at(rows[1], columns[0])), (first, second), (b0, b1)
+def _known(x):
+    """An index known to be positive, so that a vector of them is read at once."""
+    return U(U(x) & U(0x7FFFFFFF))
 
 
 @njit(**INLINE)
@@ -134,11 +115,6 @@ def _levels(detail, last):
 @njit(**INLINE)
 def _between(a, b, share):
     return F(a + (b - a) * share)
-
-
-@njit(**INLINE)
-def _coded(value, inside, coding, default):
-    return value * coding[0] + inside * coding[1] + (F(1) - inside) * default
 
 
 @njit(**INLINE)
@@ -158,7 +134,7 @@ def _half(code):
     """The value of a 16-bit float: its bits moved up, its exponent put right by a multiplication."""
     bits = U(U(code & U(0x7FFF)) << U(13))
     size = F(bits.view(np.float32) * HALF_SCALE)
-    return F(-size) if (code & U(0x8000)) != U(0) else size
+    return F(-size) if U(code & U(0x8000)) != U(0) else size
 
 
 @njit(**INLINE)
@@ -174,17 +150,23 @@ def _whole_half(texels, at):
 @njit(**INLINE)
 def _filtered(read, texels, u, v, level, size, wraps):
     """The mean of the four texels around a place, and how much of it lies inside."""
-    (x0, x1), (top, bottom), (a0, a1), (b0, b1) = _around(u, v, level, size, wraps)
-    above = a0 * read(texels, _at(top, x0)) + a1 * read(texels, _at(top, x1))
-    below = a0 * read(texels, _at(bottom, x0)) + a1 * read(texels, _at(bottom, x1))
-    return F(b0 * above + b1 * below), F(F(a0 + a1) * F(b0 + b1))
+    top, bottom, right, lower, inside = _around(u, v, level, size, wraps)
+    above = _between(read(texels, top), read(texels, _known(W(top + U(1)))), right)
+    below = _between(read(texels, bottom), read(texels, _known(W(bottom + U(1)))), right)
+    return _between(above, below, lower), inside
+
+
+@njit(**INLINE)
+def _coded(value, inside, coding, default):
+    """value : weighed by how much lies inside."""
+    return value * coding[0] + inside * coding[1] + (F(1) - inside) * default
 
 
 @njit(**INLINE)
 def _one_flat(read, texels, size, u, v, wraps, coding, default, out):
     for i in range(u.size):
         value, inside = _filtered(read, texels, u[i], v[i], W(0), size, wraps)
-        out[i] = _coded(value, inside, coding, default)
+        out[i] = _coded(value * inside, inside, coding, default)
 
 
 @njit(**INLINE)
@@ -193,19 +175,18 @@ def _one_deep(read, texels, size, u, v, detail, wraps, coding, default, out):
         low, high, share = _levels(detail[i], size[2])
         one, inside = _filtered(read, texels, u[i], v[i], low, size, wraps)
         other, within = _filtered(read, texels, u[i], v[i], high, size, wraps)
-        out[i] = _coded(_between(one, other, share), _between(inside, within, share), coding, default)
+        value = _between(one * inside, other * within, share)
+        out[i] = _coded(value, _between(inside, within, share), coding, default)
 
 
 def _signature(texels: types.Type, *outputs: types.Type) -> object:
     texels = types.Array(texels, 1, "C", readonly=True)
-    return types.void(texels, i4, i4, i4, i4, i4, IN, IN, IN, i4, i4, i4, i4, f4, f4, IN, *outputs)
+    size = types.UniTuple(i4, 5)
+    return types.void(texels, i4, size, IN, IN, IN, i4, types.UniTuple(i4, 3), types.UniTuple(f4, 2), IN, *outputs)
 
 
 @njit([_signature(types.uint8, OUT), _signature(types.uint16, OUT)], **LOOP)
-def _one(
-    texels, kind, width, height, last, stride, u, v, detail, deep, wrap_u, wrap_v, nearest, scale, offset, default, out
-):
-    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
+def _one(texels, kind, size, u, v, detail, deep, wraps, coding, default, out):
     if kind == HALVES:
         _one_deep(_whole_half, texels, size, u, v, detail, wraps, coding, default[0], out)
     elif deep == 0:
@@ -218,211 +199,161 @@ def _one(
 
 
 @njit(**INLINE)
-def _first(x, size, periodic):
-    """The first of two texels and the share of the second, where nothing lies outside: few steps, exact all the same.
-
-    Past a clamped border the share is nothing; past a periodic one the second texel is the one kept beyond the last.
-    """
-    turned = x + F(size) if x < F(0) else x
-    held = min(max(x, F(0)), F(W(size - W(1))))
-    x = turned if periodic else held
-    below = np.floor(x)
-    return W(below), F(x - below)
-
-
-@njit(**INLINE)
-def _quickly(u, v, level, size, wraps):
-    """As `_side_by_side`, for texels that are blended and modes in which nothing lies outside."""
-    stride = size[3]
-    width, height = W(max(W(size[0] >> level), W(1))), W(max(W(size[1] >> level), W(1)))
-    start = _start(level, size)
-    column, a = _first(F(_folded(u, wraps[0]) * F(width) - F(0.5)), width, wraps[0] == W(2))
-    row, b = _first(F((F(1) - _folded(v, wraps[1])) * F(height) - F(0.5)), height, wraps[1] == W(2))
-    column, row = min(column, W(width - W(1))), min(row, W(height - W(1)))
-    following = W(row + W(1))
-    end = W(0) if wraps[1] == W(2) else row
-    following = following if following < height else end
-    top, bottom = W(start + W(row * stride)), W(start + W(following * stride))
-    return (_at(top, column), _at(bottom, column)), (F(F(1) - a), a), (F(F(1) - b), b)
-
-
-@njit(**INLINE)
-def _keep(i, level, pairs, columns, rows, places, weights):
-    """Puts down what is read in one of two levels for point i."""
-    places[2 * level * LINE + i], places[(2 * level + 1) * LINE + i] = pairs
-    weights[4 * level * LINE + i], weights[(4 * level + 1) * LINE + i] = columns
-    weights[(4 * level + 2) * LINE + i], weights[(4 * level + 3) * LINE + i] = rows
-
-
-@njit(**INLINE)
-def _places_flat(find, u, v, size, wraps, places, weights, inside):
-    """For each point the two pairs of texels in the full size, and the weights of columns and rows."""
+def _places_flat(u, v, size, wraps, places, shares):
     for i in range(u.size):
-        pairs, columns, rows = find(u[i], v[i], W(0), size, wraps)
-        _keep(i, 0, pairs, columns, rows, places, weights)
-        inside[i] = F(F(columns[0] + columns[1]) * F(rows[0] + rows[1]))
+        places[i], places[LINE + i], shares[i], shares[LINE + i], shares[2 * LINE + i] = _around(
+            u[i], v[i], W(0), size, wraps
+        )
 
 
 @njit(**INLINE)
-def _places_deep(find, u, v, detail, size, wraps, places, weights, inside):
-    """As `_places_flat` for the two levels around a detail, whose shares are part of the rows' weights."""
+def _places_deep(u, v, detail, size, wraps, places, shares):
     for i in range(u.size):
         low, high, share = _levels(detail[i], size[2])
-        rest = F(F(1) - share)
-        pairs, columns, rows = find(u[i], v[i], low, size, wraps)
-        rows = F(rows[0] * rest), F(rows[1] * rest)
-        _keep(i, 0, pairs, columns, rows, places, weights)
-        within = F(F(columns[0] + columns[1]) * F(rows[0] + rows[1]))
-        pairs, columns, rows = find(u[i], v[i], high, size, wraps)
-        rows = F(rows[0] * share), F(rows[1] * share)
-        _keep(i, 1, pairs, columns, rows, places, weights)
-        inside[i] = within + F(columns[0] + columns[1]) * F(rows[0] + rows[1])
+        top, bottom, right, lower, inside = _around(u[i], v[i], low, size, wraps)
+        places[i], places[LINE + i] = top, bottom
+        shares[i], shares[LINE + i], shares[2 * LINE + i] = right, lower, F(inside * F(F(1) - share))
+        top, bottom, right, lower, inside = _around(u[i], v[i], high, size, wraps)
+        places[2 * LINE + i], places[3 * LINE + i] = top, bottom
+        shares[3 * LINE + i], shares[4 * LINE + i], shares[5 * LINE + i] = right, lower, F(inside * share)
 
 
 @njit(**PART)
-def _where(u, v, detail, flat, size, wraps, places, weights, inside):
-    easy = (wraps[0] != W(0)) & (wraps[1] != W(0)) & (wraps[2] == W(0))
-    if flat:
-        if easy:
-            _places_flat(_quickly, u, v, size, wraps, places, weights, inside)
-        else:
-            _places_flat(_side_by_side, u, v, size, wraps, places, weights, inside)
-    elif easy:
-        _places_deep(_quickly, u, v, detail, size, wraps, places, weights, inside)
+def _where_flat(u, v, size, wraps, places, shares):
+    """For each point the two pairs of texels in the full size, the shares of the second column and row, and inside."""
+    if wraps == REPEATED:  # most images are; knowing it beforehand makes the loop short
+        _places_flat(u, v, size, REPEATED, places, shares)
     else:
-        _places_deep(_side_by_side, u, v, detail, size, wraps, places, weights, inside)
+        _places_flat(u, v, size, wraps, places, shares)
 
 
-def _pairs(number: ir.Type, levels: int) -> Any:
+@njit(**PART)
+def _where_deep(u, v, detail, size, wraps, places, shares):
+    """As `_where_flat` for the two levels around a detail, whose shares are part of how much is inside."""
+    if wraps == REPEATED:
+        _places_deep(u, v, detail, size, REPEATED, places, shares)
+    else:
+        _places_deep(u, v, detail, size, wraps, places, shares)
+
+
+def _reading(number: ir.Type, levels: int) -> Any:
     """A call that reads point `at`: per level two rows of two texels, each texel four of a kind of number.
 
     It is written in the compiler's own terms because a loop cannot say that four channels are one vector.
     """
-    eight, four = ir.VectorType(ir.FloatType(), 8), ir.VectorType(ir.FloatType(), 4)
-    index = ir.VectorType(ir.IntType(32), 8), ir.VectorType(ir.IntType(32), 4)
-    sum_, whole = {"flags": ("contract",)}, ir.IntType(64)
+    whole, index = ir.IntType(64), ir.IntType(32)
+    fused = {"flags": ("contract",)}
 
-    def values(build: ir.IRBuilder, packed: ir.Value) -> ir.Value:
-        if isinstance(number, ir.HalfType):
-            return build.fpext(packed, eight)
-        return build.sitofp(build.zext(packed, index[0]), eight)
-
-    def spread(build: ir.IRBuilder, weight: ir.Value, many: int) -> ir.Value:
-        kind, order = (eight, index[0]) if many == 8 else (four, index[1])
-        none = ir.Constant(kind, ir.Undefined)
-        lone = build.insert_element(none, weight, ir.Constant(ir.IntType(32), 0))
-        return build.shuffle_vector(lone, none, ir.Constant(order, [0] * many))
+    def vector(of: ir.Type, count: int) -> ir.VectorType:
+        return ir.VectorType(of, count)
 
     def generate(context: Any, build: ir.IRBuilder, signature: Any, arguments: Any) -> ir.Value:
-        texels, places, weights, found = (
-            context.make_array(signature.args[k])(context, build, arguments[k]).data for k in (0, 1, 2, 4)
+        texels, places, shares = (
+            context.make_array(kind)(context, build, value).data
+            for kind, value in zip(signature.args[:3], arguments[:3], strict=True)
         )
-        at = arguments[3]
+        at, coding, default, out = arguments[3:]
 
         def row(of: ir.Value, number_of_row: int) -> ir.Value:
             return build.load(build.gep(of, [build.add(at, ir.Constant(at.type, number_of_row * LINE))]))
 
+        def spread(value: ir.Value, count: int) -> ir.Value:
+            none = ir.Constant(vector(ir.FloatType(), count), ir.Undefined)
+            lone = build.insert_element(none, value, ir.Constant(index, 0))
+            return build.shuffle_vector(lone, none, ir.Constant(vector(index, count), [0] * count))
+
+        def lanes(one: ir.Value, other: ir.Value, *order: int) -> ir.Value:
+            return build.shuffle_vector(one, other, ir.Constant(vector(index, len(order)), list(order)))
+
+        def between(one: ir.Value, other: ir.Value, share: ir.Value) -> ir.Value:
+            return build.fadd(one, build.fmul(build.fsub(other, one), share, **fused), **fused)
+
         def pair(number_of_row: int) -> ir.Value:
             place = build.mul(build.zext(row(places, number_of_row), whole), ir.Constant(whole, 4))
             start = build.gep(build.bitcast(texels, number.as_pointer()), [place])
-            packed = build.load(build.bitcast(start, ir.VectorType(number, 8).as_pointer()))
+            packed = build.load(build.bitcast(start, vector(number, 8).as_pointer()))
             packed.align = number.width // 8 if isinstance(number, ir.IntType) else 2
-            return values(build, packed)
+            if isinstance(number, ir.HalfType):
+                return build.fpext(packed, vector(ir.FloatType(), 8))
+            return build.sitofp(build.zext(packed, vector(index, 8)), vector(ir.FloatType(), 8))
 
-        total = ir.Constant(four, [0.0] * 4)
-        for level in range(levels):
-            left, right, upper, lower = (row(weights, 4 * level + k) for k in range(4))
-            above = build.fmul(pair(2 * level), spread(build, upper, 8), **sum_)
-            both = build.fadd(above, build.fmul(pair(2 * level + 1), spread(build, lower, 8), **sum_), **sum_)
-            for first, weight in ((0, left), (4, right)):
-                half = build.shuffle_vector(both, both, ir.Constant(index[1], list(range(first, first + 4))))
-                total = build.fadd(total, build.fmul(half, spread(build, weight, 4), **sum_), **sum_)
-        place = build.gep(found, [build.mul(at, ir.Constant(at.type, 4))])
-        build.store(total, build.bitcast(place, four.as_pointer())).align = 4
+        sides = [
+            between(pair(2 * level), pair(2 * level + 1), spread(row(shares, 3 * level + 1), 8))
+            for level in range(levels)
+        ]
+        weights = [row(shares, 3 * level + 2) for level in range(levels)]
+        if levels == 1:
+            left, right = lanes(sides[0], sides[0], 0, 1, 2, 3), lanes(sides[0], sides[0], 4, 5, 6, 7)
+            value, inside = between(left, right, spread(row(shares, 0), 4)), weights[0]
+            value = build.fmul(value, spread(inside, 4))
+        else:
+            left = lanes(*sides, 0, 1, 2, 3, 8, 9, 10, 11)
+            right = lanes(*sides, 4, 5, 6, 7, 12, 13, 14, 15)
+            share = lanes(spread(row(shares, 0), 4), spread(row(shares, 3), 4), *range(8))
+            both = between(left, right, share)
+            fine, coarse = lanes(both, both, 0, 1, 2, 3), lanes(both, both, 4, 5, 6, 7)
+            value = build.fmul(fine, spread(weights[0], 4))
+            value = build.fadd(value, build.fmul(coarse, spread(weights[1], 4), **fused), **fused)
+            inside = build.fadd(*weights)
+        # value * scale + inside * offset + (1 - inside) * default
+        scale, offset = build.extract_value(coding, 0), build.extract_value(coding, 1)
+        outside = ir.Constant(vector(ir.FloatType(), 4), ir.Undefined)
+        for channel in range(4):
+            outside = build.insert_element(outside, build.extract_value(default, channel), ir.Constant(index, channel))
+        border = between(outside, spread(offset, 4), spread(inside, 4))
+        value = build.fadd(build.fmul(value, spread(scale, 4), **fused), border, **fused)
+        for channel in range(4):
+            kind = signature.args[6][channel]
+            line = context.make_array(kind)(context, build, build.extract_value(out, channel)).data
+            build.store(build.extract_element(value, ir.Constant(index, channel)), build.gep(line, [at]))
         return context.get_dummy_value()
 
     @intrinsic  # type: ignore[untyped-decorator]
-    def read(_: Any, texels: Any, places: Any, weights: Any, at: Any, found: Any) -> tuple[Any, Callable[..., Any]]:
-        return types.void(texels, places, weights, at, found), generate
+    def read(
+        _: Any, texels: Any, places: Any, shares: Any, at: Any, coding: Any, default: Any, out: Any
+    ) -> tuple[Any, Callable[..., Any]]:
+        return types.void(texels, places, shares, at, coding, default, out), generate
 
     return read
 
 
-_bytes_flat, _bytes_deep = _pairs(ir.IntType(8), 1), _pairs(ir.IntType(8), 2)
-_shorts_deep, _halves_deep = _pairs(ir.IntType(16), 2), _pairs(ir.HalfType(), 2)
+_bytes_flat, _bytes_deep = _reading(ir.IntType(8), 1), _reading(ir.IntType(8), 2)
+_shorts_deep, _halves_deep = _reading(ir.IntType(16), 2), _reading(ir.HalfType(), 2)
 
 
 @njit(**PART)
-def _fetch(texels, kind, deep, places, weights, count, found):
-    """Reads what `_where` found: four numbers a point."""
+def _read_flat(texels, places, shares, coding, default, out):
+    for i in range(out[0].size):
+        _bytes_flat(texels, places, shares, i, coding, default, out)
+
+
+@njit(**PART)
+def _read_deep(texels, kind, places, shares, coding, default, out):
     if kind == CODES:
-        if deep:
-            for i in range(count):
-                _bytes_deep(texels, places, weights, i, found)
-        else:
-            for i in range(count):
-                _bytes_flat(texels, places, weights, i, found)
+        for i in range(out[0].size):
+            _bytes_deep(texels, places, shares, i, coding, default, out)
     elif kind == PAIRS:
-        for i in range(count):
-            _shorts_deep(texels, places, weights, i, found)
+        for i in range(out[0].size):
+            _shorts_deep(texels, places, shares, i, coding, default, out)
     else:
-        for i in range(count):
-            _halves_deep(texels, places, weights, i, found)
+        for i in range(out[0].size):
+            _halves_deep(texels, places, shares, i, coding, default, out)
 
 
-@njit(**PART)
-def _spread(found, channel, inside, coding, default, out):
-    for i in range(out.size):
-        out[i] = _coded(found[4 * i + channel], inside[i], coding, default)
-
-
-@njit(**PART)
-def _spread_three(found, inside, coding, default, red, green, blue):
-    for i in range(red.size):
-        red[i] = _coded(found[4 * i], inside[i], coding, default[0])
-        green[i] = _coded(found[4 * i + 1], inside[i], coding, default[1])
-        blue[i] = _coded(found[4 * i + 2], inside[i], coding, default[2])
-
-
-@njit(_signature(types.uint8, i4, types.UniTuple(OUT, 4)), **LOOP)
-def _several(
-    texels,
-    kind,
-    width,
-    height,
-    last,
-    stride,
-    u,
-    v,
-    detail,
-    deep,
-    wrap_u,
-    wrap_v,
-    nearest,
-    scale,
-    offset,
-    default,
-    channels,
-    out,
-):
-    size, wraps, coding = (width, height, last, stride), (wrap_u, wrap_v, nearest), (scale, offset)
-    places, weights = np.empty(4 * LINE, np.uint32), np.empty(8 * LINE, np.float32)
-    found, inside = np.empty(4 * SOME, np.float32), np.empty(SOME, np.float32)
+@njit(_signature(types.uint8, types.UniTuple(OUT, 4)), **LOOP)
+def _several(texels, kind, size, u, v, detail, deep, wraps, coding, default, out):
+    places, shares = np.empty(4 * LINE, np.uint32), np.empty(6 * LINE, np.float32)
+    border = default[0], default[1], default[2], default[3]
     flat = (kind == CODES) & ((deep == 0) | _all_flat(detail))
     for start in range(0, u.size, SOME):
         stop = min(start + SOME, u.size)
-        cut = u[start:stop], v[start:stop], detail[start:stop]
-        _where(*cut, flat, size, wraps, places, weights, inside)
-        _fetch(texels, kind, not flat, places, weights, stop - start, found)
-        red, green = out[0][start:stop], out[1][start:stop]
-        if channels == 2:
-            _spread(found, 0, inside, coding, default[0], red)
-            _spread(found, 1, inside, coding, default[1], green)
+        part = out[0][start:stop], out[1][start:stop], out[2][start:stop], out[3][start:stop]
+        if flat:
+            _where_flat(u[start:stop], v[start:stop], size, wraps, places, shares)
+            _read_flat(texels, places, shares, coding, border, part)
         else:
-            three = default[0], default[1], default[2]
-            _spread_three(found, inside, coding, three, red, green, out[2][start:stop])
-        if channels == 4:
-            _spread(found, 3, inside, coding, default[3], out[3][start:stop])
+            _where_deep(u[start:stop], v[start:stop], detail[start:stop], size, wraps, places, shares)
+            _read_deep(texels, kind, places, shares, coding, border, part)
 
 
 @njit(**INLINE)
@@ -479,15 +410,15 @@ def _decode(line, table):
     for i in range(line.size):
         x = min(max(line[i], F(0)), F(1)) * size
         at = min(W(x), top)
-        below = table[_at(at, W(0))]
-        line[i] = below + (table[_at(at, W(1))] - below) * (x - F(at))
+        below = table[_known(at)]
+        line[i] = below + (table[_known(W(at + W(1)))] - below) * (x - F(at))
 
 
 def sample(
     texels: np.ndarray,
     channels: int,
     coding: tuple[int, float, float],
-    size: tuple[int, int, int, int],
+    size: tuple[int, int, int, int, int],
     place: np.ndarray,
     detail: np.ndarray | None,
     wrap: tuple[int, int],
@@ -499,7 +430,7 @@ def sample(
 
     texels : one channel: (t,) uint8 or uint16; else the bytes of four numbers a texel, (4 t,) or (8 t,) uint8.
     coding : CODES, PAIRS or HALVES, and the scale and offset that turn stored numbers into values.
-    size : width and height of the picture, the number of its last level, texels in a row of all.
+    size : width and height of the picture, the number of its last level, t, and a third more than its area.
     place : (2, n) float32, u and v; detail : (n,) float32, the level to read, with parts between two; None
         reads the full size.
     wrap : 0 constant, 1 clamp, 2 periodic, 3 mirror, for u and v; default : (4,) what lies outside.
@@ -509,12 +440,13 @@ def sample(
     count = place.shape[1]
     u, v = (np.ascontiguousarray(line, np.float32) for line in place)
     level, deep = (np.zeros(count, np.float32), 0) if detail is None else (np.ascontiguousarray(detail, np.float32), 1)
-    settings = (kind, *size, u, v, level, deep, *wrap, nearest, scale, offset, default)
+    settings = (kind, size, u, v, level, deep, (*wrap, int(nearest)), (scale, offset), default)
     out = np.empty((channels, count), np.float32) if out is None else out
     if channels == 1:
         _one(texels, *settings, out[0])
     else:
-        _several(texels, *settings, channels, (*out, *[out[0]] * (4 - channels)))
+        # all four numbers of a texel are put down; those that mean nothing, beside the picture
+        _several(texels, *settings, (*out, *np.empty((4 - channels, count), np.float32)))
     return out
 
 

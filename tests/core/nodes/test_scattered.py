@@ -13,7 +13,8 @@ from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import run
 from collage.core.images.files import write_image
-from collage.core.kernels.hexagons import blend, blend_weights, corners, tile
+from collage.core.images.pyramid import build
+from collage.core.kernels.hexagons import blend, blend_weights, tile
 
 
 def graph(
@@ -28,39 +29,53 @@ def graph(
     return np.broadcast_to(value, (len(value), points.count))
 
 
-def test_the_corners_of_a_triangle_weigh_one_together_and_change_smoothly() -> None:
+def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The weights (3, n) and the hexagons (3, 2, n) of the triangle around each place, in double precision.
+
+    Skewed axes of a lattice of triangles, as in the published listing: the three weights are barycentric.
+    """
+    scaled = place.astype(np.float64) * 2 * np.sqrt(3)
+    x, y = scaled[0] - scaled[1] / np.sqrt(3), scaled[1] * 2 / np.sqrt(3)
+    low = np.floor([x, y])
+    fx, fy = np.array([x, y]) - low
+    upper = fx + fy >= 1
+    weights = np.stack([np.abs(1 - fx - fy), np.where(upper, 1 - fy, fy), np.where(upper, 1 - fx, fx)])
+    assert np.allclose(weights.sum(axis=0), 1)
+    one = np.where(upper, 1.0, 0.0)
+    return weights, low + np.array([[one, one], [one, 1 - one], [1 - one, one]])
+
+
+def test_three_tiles_weigh_one_together_and_as_the_lattice_says() -> None:
     place = sheet(64, 64).uv_set() * np.float32(3)
-    weights, hexagons = corners(place)
-    np.testing.assert_allclose(weights.sum(axis=0), 1, atol=2e-5)
-    assert (weights >= -1e-5).all()
-    assert (hexagons == np.rint(hexagons)).all()
-    shares = blend_weights(weights, np.float32([[0.5]]))
+    weights, _ = corners(place)
+    shares = blend_weights(place, np.float32([[0.5]]))
     np.testing.assert_allclose(shares.sum(axis=0), 1, atol=1e-5)
+    np.testing.assert_allclose(shares, weights**7 / (weights**7).sum(axis=0), atol=2e-3)
 
 
 def test_a_tile_without_chance_stays_where_it_is() -> None:
     place = sheet(16, 16).uv_set()
-    _, hexagons = corners(place)
     none = np.zeros((3, place.shape[1]), np.float32)
     level = np.full(place.shape[1], 1.5, np.float32)
-    still, turn, levels = tile(place, hexagons[0], none, none, none, level)
+    still, turn, levels = tile(place, 0, none, none, none, level)
     np.testing.assert_allclose(still, [place[0], 1 - place[1]], atol=1e-6)
     assert (turn == 0).all()
     np.testing.assert_allclose(levels, 1.5, atol=2e-3)
     half = np.tile(np.float32([[1], [2], [2]]), (1, place.shape[1]))  # every tile twice as large
-    _, _, levels = tile(place, hexagons[0], none, half, none, level)
+    _, _, levels = tile(place, 0, none, half, none, level)
     np.testing.assert_allclose(levels, 0.5, atol=2e-3)
 
 
 def test_tiles_of_one_colour_blend_to_that_colour() -> None:
     count = 40
-    weights, _ = corners(np.random.default_rng(1).uniform(-4, 4, (2, count)).astype(np.float32))
+    place = np.random.default_rng(1).uniform(-4, 4, (2, count)).astype(np.float32)
     colour = np.tile(np.float32([[0.2], [0.5], [0.9]]), (1, count))
     for falloff in (0.1, 0.5, 0.8):
         settings = np.float32([[falloff], [0.7], [0.3], [0.6], [0.1]])
-        found = blend(weights, [colour] * 3, settings)
+        found, each = np.empty((2, 3, count), np.float32)
+        blend(place, [colour] * 3, settings, found)
         np.testing.assert_allclose(found, colour, atol=1e-5)
-        each = blend(weights, [colour] * 3, np.tile(settings, (1, count)))
+        blend(place, [colour] * 3, np.tile(settings, (1, count)), each)
         np.testing.assert_array_equal(each, found, "settings of each point, all alike")
 
 
@@ -68,14 +83,31 @@ def test_tiles_turn_by_the_angle_that_they_say() -> None:
     place = np.random.default_rng(3).uniform(-9, 9, (2, 500)).astype(np.float32)
     _, hexagons = corners(place)
     none, level = np.zeros((3, 1), np.float32), np.zeros(500, np.float32)
-    turned, angle, _ = tile(place, hexagons[0], np.float32([[1], [-20], [20]]), none, none, level)
-    x, y = hexagons[0].astype(np.float64) / np.sqrt(12)
+    turned, angle, _ = tile(place, 0, np.float32([[1], [-20], [20]]), none, none, level)
+    x, y = hexagons[0] / np.sqrt(12)
     centre = np.stack([x + y / 2, y * np.sqrt(3) / 2])
     away = place - centre
     sine, cosine = np.sin(angle.astype(np.float64)), np.cos(angle.astype(np.float64))
     wanted = np.stack([away[0] * cosine - away[1] * sine, away[0] * sine + away[1] * cosine]) + centre
     np.testing.assert_allclose(turned, [wanted[0], 1 - wanted[1]], atol=5e-6)
     assert np.ptp(angle) > 30
+
+
+@pytest.mark.parametrize("each", [False, True])
+@pytest.mark.parametrize("detail", [None, 1.3])
+def test_tiles_read_at_once_are_as_those_found_and_then_read(each: bool, detail: float | None) -> None:
+    rng = np.random.default_rng(5)
+    place = rng.uniform(-9, 9, (2, 700)).astype(np.float32)
+    level = None if detail is None else np.full(700, detail, np.float32)
+    chances = [np.float32([[1], [-2], [2]]), np.float32([[1], [0.5], [2]]), np.float32([[1], [0], [1]])]
+    if each:
+        chances = [np.tile(one, (1, 700)) * rng.uniform(0.9, 1, (1, 700)).astype(np.float32) for one in chances]
+    pyramid = build(rng.integers(0, 256, (24, 40, 3), dtype=np.uint8))
+    for number in range(3):
+        value, turn = pyramid.read_tile(place, number, tuple(chances), level)
+        there, angle, deep = tile(place, number, *chances, np.zeros(700, np.float32) if level is None else level)
+        np.testing.assert_array_equal(turn, angle)
+        np.testing.assert_allclose(value, pyramid.read(there, None if level is None else deep), atol=1e-6)
 
 
 def test_a_plain_picture_scattered_is_plain_and_a_flat_normal_map_bends_nothing(library, tmp_path: Path) -> None:

@@ -541,13 +541,18 @@ def _fold(function: Callable[..., Any], type_name: str, sources: Mapping[str, So
         return typed(function(Context(None, type_name), **values), type_name)
 
 
+_KINDS: dict[str, Any] = {"integer": np.dtype(np.int32), "boolean": np.dtype(np.bool_)}
+
+
 def typed(result: Any, type_name: str) -> Any:
     """A function's result in the number kind of its type, two-dimensional."""
     if isinstance(result, dict):
         return {name: np.atleast_2d(np.asarray(one)).astype(np.float32) for name, one in result.items()}
     if isinstance(result, (str, ImageRef)):
         return result
-    kind = {"integer": np.int32, "boolean": np.bool_}.get(type_name, np.float32)
+    kind = _KINDS.get(type_name, np.float32)
+    if isinstance(result, np.ndarray) and result.ndim == 2 and result.dtype == kind:
+        return result
     array = np.asarray(result)
     if array.ndim < 2:
         array = np.atleast_2d(array)

@@ -100,6 +100,7 @@ class _Part(_View):
 
     def __init__(self, base: Points, start: int, stop: int) -> None:
         self._base, self._cut = base, slice(start, stop)
+        self.count = min(stop, base.count) - start
         whole = not base.across or (start % (2 * base.across) == 0 == (stop - start) % (2 * base.across))
         self.across = base.across if whole else 0
 
@@ -107,16 +108,10 @@ class _Part(_View):
         value = getattr(self._base, name)
         if isinstance(value, np.ndarray):
             value = value[..., self._cut]
+        elif name == "uv":
+            value = {key: place[:, self._cut] for key, place in value.items()}
         setattr(self, name, value)
         return value
-
-    @cached_property
-    def uv(self) -> Mapping[str, np.ndarray]:
-        return {name: place[:, self._cut] for name, place in self._base.uv.items()}
-
-    @cached_property
-    def count(self) -> int:
-        return len(range(*self._cut.indices(self._base.count)))
 
 
 class _Shifted(_View):

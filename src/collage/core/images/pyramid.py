@@ -10,6 +10,7 @@ import numpy as np
 from collage.core.images.colour import curve, inverse_curve, is_linear, linear_light
 
 _KINDS = {"uint8": np.uint8, "uint16": np.uint16, "half": np.uint16}
+_NUMBERS = {"uint8": 0, "uint16": 1, "half": 2}  # kernels.sampling: CODES, PAIRS, HALVES
 WRAPS = {"constant": 0, "clamp": 1, "periodic": 2, "mirror": 3}
 
 
@@ -20,6 +21,11 @@ class Coding:
     kind: str  # "uint8", "uint16" or "half"
     scale: float = 1.0
     offset: float = 0.0
+
+    @property
+    def numbers(self) -> tuple[int, float, float]:
+        """What the kernels need."""
+        return _NUMBERS[self.kind], self.scale, self.offset
 
     def values(self, stored: np.ndarray) -> np.ndarray:
         if self.kind == "half":
@@ -125,11 +131,10 @@ class Pyramid:
         outside = np.zeros(4, np.float32)
         if default is not None:
             outside[: min(4, len(default))] = default[:4]
-        kinds = {"uint8": sampling.CODES, "uint16": sampling.PAIRS, "half": sampling.HALVES}
         return sampling.sample(
             self.texels,
             self.channels,
-            (kinds[self.coding.kind], self.coding.scale, self.coding.offset),
+            self.coding.numbers,
             Layout(self.width, self.height).numbers,
             place,
             detail,
@@ -138,6 +143,27 @@ class Pyramid:
             outside,
             out,
         )
+
+    def read_tile(
+        self,
+        place: np.ndarray,
+        number: int,
+        chances: tuple[np.ndarray, np.ndarray, np.ndarray],
+        detail: np.ndarray | None,
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """What the tile of one of the three hexagons around each place shows, (channels, n), and its turn, (n,).
+
+        See kernels.hexagons: chances are how tiles are turned, sized and moved.
+        """
+        from collage.core.kernels import hexagons  # compiled when first used
+
+        if self.channels > 1:
+            layout = Layout(self.width, self.height).numbers
+            value, turn = hexagons.read_tile(self.texels, self.coding.numbers, layout, place, number, chances, detail)
+            return value[: self.channels], turn
+        level = detail if detail is not None else np.zeros(place.shape[1], np.float32)
+        there, turn, level = hexagons.tile(place, number, *chances, level)
+        return self.read(there, None if detail is None else level), turn
 
     def linear(self, value: np.ndarray) -> np.ndarray:
         """Linear Rec. 709 of values as `read` gives them, of one channel or three or more."""

@@ -1,13 +1,15 @@
 """Compiled inner loops. Each family is a file that compiles when it is first imported.
 
-Compiled code is kept in the user's cache folder, so only the first start compiles. A kernel's helpers
-live in its own file: the cache notices changes in that file only.
+Compiled code is kept in the user's cache folder, so only the first start compiles. Numba's cache notices changes in
+a kernel's own file only: its helpers live there, or in one of the files that are SHARED, of which every state has a
+folder of its own in the cache.
 """
 
 from __future__ import annotations
 
 import importlib
 import platform
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,10 +17,12 @@ import numba
 import platformdirs
 from numba.core.codegen import get_host_cpu_features
 
+SHARED = ("flags.py", "sampling.py")
 FAMILIES = ("elementwise", "noise", "cells", "sampling", "pyramids", "hexagons", "shading", "rays")
 
 # Numba reads these when a kernel is defined; nothing else in the program touches them.
-numba.config.CACHE_DIR = str(Path(platformdirs.user_cache_dir("collage")) / "kernels")
+_SHARED_STATE = zlib.crc32(b"".join((Path(__file__).parent / name).read_bytes() for name in SHARED))
+numba.config.CACHE_DIR = str(Path(platformdirs.user_cache_dir("collage")) / "kernels" / f"{_SHARED_STATE:08x}")
 if platform.machine() in ("x86_64", "AMD64"):
     # Vector lookups by one instruction are slower than single reads on most processors (a filtered texel: 22 to
     # 16 ns); and where there are 512-bit vectors they are worth using (fractal noise: 105 to 77 ns).

@@ -268,7 +268,7 @@ def _addresses(arrays: Sequence[np.ndarray], count: int) -> np.ndarray:
     for array in arrays:
         if array.dtype != np.float32 or array.shape[1:] != (count,) or array.strides[1] != 4:
             raise ValueError("rows must be contiguous float32 of one length")
-        begin = array.ctypes.data
+        begin = array.__array_interface__["data"][0]
         places += [begin + k * array.strides[0] for k in range(len(array))]
     return np.array(places, np.uint64)
 

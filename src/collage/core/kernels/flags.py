@@ -1,7 +1,4 @@
-"""How kernels are compiled, so that their loops vectorise.
-
-Constants alone: what a change here means for a kernel is not noticed by its cache; empty it then.
-"""
+"""How kernels are compiled, so that their loops vectorise."""
 
 from __future__ import annotations
 

@@ -15,6 +15,7 @@ import numpy as np
 from numba import njit, types
 
 from collage.core.kernels.flags import EXACT, EXACT_INLINE
+from collage.core.kernels.sampling import CODES, LINE, REPEATED, SOME, read_run
 
 IN = types.Array(types.float32, 1, "C", readonly=True)
 OUT = types.Array(types.float32, 1, "C")
@@ -40,22 +41,25 @@ def _hash(x, y):
     return _fract(F(a + b) * c), _fract(F(a + c) * b)
 
 
-@njit(types.void(IN, IN, OUT, OUT, OUT, OUT, OUT, OUT, OUT, OUT, OUT), **EXACT)
-def _corners(u, v, w1, w2, w3, x1, y1, x2, y2, x3, y3):
-    """The weights and the hexagons of the three corners of the triangle around each point."""
-    for i in range(u.size):
-        sx, sy = F(u[i] * GRID), F(v[i] * GRID)
-        x, y = F(sx + SKEW * sy), F(SLANT * sy)
-        bx, by = np.floor(x), np.floor(y)
-        fx, fy = F(x - bx), F(y - by)
-        fz = F(F(F(1) - fx) - fy)
-        upper = F(1) if fz <= F(0) else F(0)
-        turn = F(F(2) * upper - F(1))
-        w1[i], w2[i], w3[i] = -fz * turn, upper - fy * turn, upper - fx * turn
-        lower = F(1) - upper
-        x1[i], y1[i] = bx + upper, by + upper
-        x2[i], y2[i] = bx + upper, by + lower
-        x3[i], y3[i] = bx + lower, by + upper
+@njit(**EXACT_INLINE)
+def _corners(u, v):
+    """The triangle of hexagons around a point: its first corner's place, 1 for an upper triangle, and three weights."""
+    sx, sy = F(u * GRID), F(v * GRID)
+    x, y = F(sx + SKEW * sy), F(SLANT * sy)
+    bx, by = np.floor(x), np.floor(y)
+    fx, fy = F(x - bx), F(y - by)
+    fz = F(F(F(1) - fx) - fy)
+    upper = F(1) if fz <= F(0) else F(0)
+    turn = F(F(2) * upper - F(1))
+    return bx, by, upper, F(-fz * turn), F(upper - fy * turn), F(upper - fx * turn)
+
+
+@njit(**EXACT_INLINE)
+def _corner(u, v, number):
+    """The hexagon of one of the three corners."""
+    x, y, upper, _, _, _ = _corners(u, v)
+    lower = F(F(1) - upper)
+    return F(x + (lower if number == W(2) else upper)), F(y + (lower if number == W(1) else upper))
 
 
 @njit(**EXACT_INLINE)
@@ -86,10 +90,11 @@ def _log2(x):
 
 
 @njit(**EXACT_INLINE)
-def _places_by(even, u, v, hexagon_x, hexagon_y, turn, size, move, detail, out_u, out_v, angles, level):
+def _places_by(even, start, u, v, number, turn, size, move, detail, out_u, out_v, angles, level):
+    """For a run of points that begins at `start`, of which the settings know when they are not `even`."""
     for i in range(u.size):
-        at = 0 if even else i
-        x, y = hexagon_x[i], hexagon_y[i]
+        at = 0 if even else start + i
+        x, y = _corner(u[i], v[i], number)
         # two random numbers of the hexagon
         first, second = _hash(F(x + SEED), F(y + SEED))
         hx, hy = F(x / GRID), F(y / GRID)
@@ -107,12 +112,42 @@ def _places_by(even, u, v, hexagon_x, hexagon_y, turn, size, move, detail, out_u
         level[i] = detail[i] - _log2(abs(scale))
 
 
-@njit(types.void(IN, IN, IN, IN, ROWS, ROWS, ROWS, IN, OUT, OUT, OUT, OUT), **EXACT)
-def _places(u, v, x, y, turn, size, move, detail, out_u, out_v, angles, level):
+@njit(types.void(IN, IN, types.int32, ROWS, ROWS, ROWS, IN, OUT, OUT, OUT, OUT), **EXACT)
+def _places(u, v, number, turn, size, move, detail, out_u, out_v, angles, level):
     if size.shape[1] == 1:
-        _places_by(True, u, v, x, y, turn, size, move, detail, out_u, out_v, angles, level)
+        _places_by(True, 0, u, v, number, turn, size, move, detail, out_u, out_v, angles, level)
     else:
-        _places_by(False, u, v, x, y, turn, size, move, detail, out_u, out_v, angles, level)
+        _places_by(False, 0, u, v, number, turn, size, move, detail, out_u, out_v, angles, level)
+
+
+TEXELS = types.Array(types.uint8, 1, "C", readonly=True)
+i4, f4 = types.int32, types.float32
+VALUES = types.UniTuple(OUT, 4)
+
+
+@njit(
+    types.void(
+        TEXELS, i4, types.UniTuple(i4, 5), types.UniTuple(f4, 2), i4, IN, IN, i4, ROWS, ROWS, ROWS, IN, VALUES, OUT
+    ),
+    **EXACT,
+)
+def _values(texels, kind, picture, coding, flat, u, v, number, turn, size, move, detail, out, angles):
+    """Finds and reads a run of points at a time, so that places stay in the processor's nearest cache."""
+    places, shares = np.empty(4 * LINE, np.uint32), np.empty(6 * LINE, np.float32)
+    line_u, line_v, level = np.empty(SOME, np.float32), np.empty(SOME, np.float32), np.empty(SOME, np.float32)
+    none = F(0), F(0), F(0), F(0)
+    for start in range(0, u.size, SOME):
+        stop = min(start + SOME, u.size)
+        some = stop - start
+        cut = u[start:stop], v[start:stop], number, turn, size, move, detail[start:stop]
+        there = line_u[:some], line_v[:some], angles[start:stop], level[:some]
+        if size.shape[1] == 1:
+            _places_by(True, start, *cut, *there)
+        else:
+            _places_by(False, start, *cut, *there)
+        part = out[0][start:stop], out[1][start:stop], out[2][start:stop], out[3][start:stop]
+        place = line_u[:some], line_v[:some], level[:some]
+        read_run(texels, kind, flat != 0, picture, *place, REPEATED, coding, none, places, shares, part)
 
 
 @njit(**EXACT_INLINE)
@@ -124,8 +159,9 @@ def _gain(x, r):
 
 
 @njit(**EXACT_INLINE)
-def _shares(w1, w2, w3, l1, l2, l3, falloff):
+def _shares(u, v, l1, l2, l3, falloff):
     """How three tiles blend: the seventh power of the corner weights times what each tile counts."""
+    _, _, _, w1, w2, w3 = _corners(u, v)
     s1, s2, s3 = F(w1 * w1), F(w2 * w2), F(w3 * w3)
     p1, p2, p3 = F(l1 * s1 * s1 * s1 * w1), F(l2 * s2 * s2 * s2 * w2), F(l3 * s3 * s3 * s3 * w3)
     total = F(p1 + p2 + p3)
@@ -136,21 +172,21 @@ def _shares(w1, w2, w3, l1, l2, l3, falloff):
     return p1 if plain else F(g1 / total), p2 if plain else F(g2 / total), p3 if plain else F(g3 / total)
 
 
-@njit(types.void(IN, IN, IN, ROWS, OUT, OUT, OUT), **EXACT)
-def _weights(w1, w2, w3, falloff, a, b, c):
+@njit(types.void(IN, IN, ROWS, OUT, OUT, OUT), **EXACT)
+def _weights(u, v, falloff, a, b, c):
     if falloff.shape[1] == 1:
-        for i in range(w1.size):
-            a[i], b[i], c[i] = _shares(w1[i], w2[i], w3[i], F(1), F(1), F(1), falloff[0, 0])
+        for i in range(u.size):
+            a[i], b[i], c[i] = _shares(u[i], v[i], F(1), F(1), F(1), falloff[0, 0])
     else:
-        for i in range(w1.size):
-            a[i], b[i], c[i] = _shares(w1[i], w2[i], w3[i], F(1), F(1), F(1), falloff[0, i])
+        for i in range(u.size):
+            a[i], b[i], c[i] = _shares(u[i], v[i], F(1), F(1), F(1), falloff[0, i])
 
 
 COLOUR = types.UniTuple(IN, 3)
 
 
 @njit(**EXACT_INLINE)
-def _blend_by(even, weights, first, second, third, settings, red, green, blue):
+def _blend_by(even, u, v, first, second, third, settings, red, green, blue):
     for i in range(red.size):
         at = 0 if even else i
         falloff, k = settings[0, at], settings[1, at]
@@ -162,62 +198,75 @@ def _blend_by(even, weights, first, second, third, settings, red, green, blue):
         l1 = F(plain + F(lr * r1 + lg * g1 + lb * b1) * k)
         l2 = F(plain + F(lr * r2 + lg * g2 + lb * b2) * k)
         l3 = F(plain + F(lr * r3 + lg * g3 + lb * b3) * k)
-        a, b, c = _shares(weights[0][i], weights[1][i], weights[2][i], l1, l2, l3, falloff)
+        a, b, c = _shares(u[i], v[i], l1, l2, l3, falloff)
         red[i] = a * r1 + b * r2 + c * r3
         green[i] = a * g1 + b * g2 + c * g3
         blue[i] = a * b1 + b * b2 + c * b3
 
 
-@njit(types.void(COLOUR, COLOUR, COLOUR, COLOUR, ROWS, OUT, OUT, OUT), **EXACT)
-def _blend(weights, first, second, third, settings, red, green, blue):
+@njit(types.void(IN, IN, COLOUR, COLOUR, COLOUR, ROWS, OUT, OUT, OUT), **EXACT)
+def _blend(u, v, first, second, third, settings, red, green, blue):
     if settings.shape[1] == 1:
-        _blend_by(True, weights, first, second, third, settings, red, green, blue)
+        _blend_by(True, u, v, first, second, third, settings, red, green, blue)
     else:
-        _blend_by(False, weights, first, second, third, settings, red, green, blue)
-
-
-def corners(place: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """The triangle of hexagon centres around each point.
-
-    place : (2, n) float32. Returns weights (3, n), and the hexagons' numbers (3, 2, n).
-    """
-    weights = np.empty((3, place.shape[1]), np.float32)
-    hexagons = np.empty((3, 2, place.shape[1]), np.float32)
-    u, v = (np.ascontiguousarray(part) for part in place)
-    _corners(u, v, *weights, *hexagons.reshape(6, -1))
-    return weights, hexagons
+        _blend_by(False, u, v, first, second, third, settings, red, green, blue)
 
 
 def tile(
-    place: np.ndarray, hexagon: np.ndarray, turn: np.ndarray, size: np.ndarray, move: np.ndarray, detail: np.ndarray
+    place: np.ndarray, number: int, turn: np.ndarray, size: np.ndarray, move: np.ndarray, detail: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Where the tile of one hexagon is read.
+    """Where the tile of one of the three hexagons around each point is read.
 
-    place, hexagon : (2, n), place with v down. turn (radians), size, move : (3, 1) or all (3, n), strength of the
-    randomness, lowest, highest. detail : (n,) level of the image that the place asks for.
+    place : (2, n), v down. number : 0, 1 or 2, which corner of the triangle around a point. turn (radians), size,
+    move : (3, 1) or all (3, n), strength of the randomness, lowest, highest. detail : (n,) level of the image that
+    the place asks for.
     Returns the places (2, n) with v up, the turns (n,) in radians and the levels (n,).
     """
     count = place.shape[1]
     out, (angle, level) = np.empty((2, count), np.float32), np.empty((2, count), np.float32)
     u, v = (np.ascontiguousarray(part) for part in place)
-    _places(u, v, *hexagon, turn, size, move, detail, *out, angle, level)
+    _places(u, v, number, turn, size, move, detail, *out, angle, level)
     return out, angle, level
 
 
-def blend_weights(weights: np.ndarray, falloff: np.ndarray) -> np.ndarray:
-    """How the three tiles blend, (3, n). weights: (3, n) of the corners; falloff: (1, 1) or (1, n)."""
-    out = np.empty(weights.shape, np.float32)
-    _weights(*weights, falloff, *out)
-    return out
+def read_tile(
+    texels: np.ndarray,
+    coding: tuple[int, float, float],
+    size: tuple[int, int, int, int, int],
+    place: np.ndarray,
+    number: int,
+    chances: tuple[np.ndarray, np.ndarray, np.ndarray],
+    detail: np.ndarray | None,
+) -> tuple[np.ndarray, np.ndarray]:
+    """What the tile of one of three hexagons shows, of a picture of several channels: (4, n), and its turns (n,).
 
-
-def blend(weights: np.ndarray, tiles: Sequence[np.ndarray], settings: np.ndarray) -> np.ndarray:
-    """The colours of three tiles in one, (3, n).
-
-    weights : (3, n). tiles : three of (3, n). settings : (5, 1) or (5, n): falloff; contrast, 1 where a brighter
-        tile counts more; and how much red, green and blue count for that.
+    texels, coding, size : as for `sampling.sample`. place, number, detail : as for `tile`; without a detail the full
+    size is read. chances : turn, size and move of `tile`.
     """
-    out = np.empty(weights.shape, np.float32)
-    first, second, third = (tuple(one[:3]) for one in tiles)
-    _blend(tuple(weights), first, second, third, settings, *out)
+    kind, scale, offset = coding
+    count = place.shape[1]
+    out, angle = np.empty((4, count), np.float32), np.empty(count, np.float32)
+    u, v = (np.ascontiguousarray(part) for part in place)
+    flat = detail is None and kind == CODES
+    level = detail if detail is not None else np.full(count, -99, np.float32)  # no size makes that a smaller level
+    _values(texels, kind, size, (scale, offset), flat, u, v, number, *chances, level, tuple(out), angle)
+    return out, angle
+
+
+def blend_weights(place: np.ndarray, falloff: np.ndarray) -> np.ndarray:
+    """How the three tiles blend, (3, n). place : (2, n), v down; falloff : (1, 1) or (1, n)."""
+    out = np.empty((3, place.shape[1]), np.float32)
+    u, v = (np.ascontiguousarray(part) for part in place)
+    _weights(u, v, falloff, *out)
     return out
+
+
+def blend(place: np.ndarray, tiles: Sequence[np.ndarray], settings: np.ndarray, out: np.ndarray) -> None:
+    """Puts the colours of three tiles into one, `out`, (3, n) of contiguous rows.
+
+    place : (2, n), v down. tiles : three of (3, n). settings : (5, 1) or (5, n): falloff; contrast, 1 where a
+        brighter tile counts more; and how much red, green and blue count for that.
+    """
+    first, second, third = (tuple(one[:3]) for one in tiles)
+    u, v = (np.ascontiguousarray(part) for part in place)
+    _blend(u, v, first, second, third, settings, *out)

@@ -30,7 +30,7 @@ OUT = types.Array(f4, 1, "C")
 
 FAR = np.float32(1e6)
 CODES, PAIRS, HALVES = 0, 1, 2  # 8-bit numbers, 16-bit numbers, half floats
-SOME = 256  # points whose places and shares stay in the processor's nearest cache
+SOME = 512  # points whose places and shares stay in the processor's nearest cache
 LINE = SOME + 16
 REPEATED = (np.int32(2), np.int32(2), np.int32(0))  # periodic both ways, blended
 HALF_SCALE = np.float32(2.0**112)
@@ -340,20 +340,35 @@ def _read_deep(texels, kind, places, shares, coding, default, out):
             _halves_deep(texels, places, shares, i, coding, default, out)
 
 
-@njit(_signature(types.uint8, types.UniTuple(OUT, 4)), **LOOP)
-def _several(texels, kind, size, u, v, detail, deep, wraps, coding, default, out):
+@njit(**PART)
+def read_run(texels, kind, flat, size, u, v, detail, wraps, coding, default, places, shares, out):
+    """Values of four numbers at no more than SOME points.
+
+    flat : whether the full size is all that is asked for. default : four numbers. places, shares : room for 4 and
+    6 LINEs. out : four arrays.
+    """
+    if flat:
+        _where_flat(u, v, size, wraps, places, shares)
+        _read_flat(texels, places, shares, coding, default, out)
+    else:
+        _where_deep(u, v, detail, size, wraps, places, shares)
+        _read_deep(texels, kind, places, shares, coding, default, out)
+
+
+@njit(_signature(types.uint8, i4, types.UniTuple(OUT, 4)), **LOOP)
+def _several(texels, kind, size, u, v, detail, deep, wraps, coding, default, channels, out):
+    """All four numbers of a texel are put down; those that mean nothing beside the picture, over and over."""
     places, shares = np.empty(4 * LINE, np.uint32), np.empty(6 * LINE, np.float32)
+    aside = np.empty(SOME, np.float32), np.empty(SOME, np.float32)
     border = default[0], default[1], default[2], default[3]
     flat = (kind == CODES) & ((deep == 0) | _all_flat(detail))
     for start in range(0, u.size, SOME):
         stop = min(start + SOME, u.size)
-        part = out[0][start:stop], out[1][start:stop], out[2][start:stop], out[3][start:stop]
-        if flat:
-            _where_flat(u[start:stop], v[start:stop], size, wraps, places, shares)
-            _read_flat(texels, places, shares, coding, border, part)
-        else:
-            _where_deep(u[start:stop], v[start:stop], detail[start:stop], size, wraps, places, shares)
-            _read_deep(texels, kind, places, shares, coding, border, part)
+        third = out[2][start:stop] if channels > 2 else aside[0][: stop - start]
+        fourth = out[3][start:stop] if channels > 3 else aside[1][: stop - start]
+        part = out[0][start:stop], out[1][start:stop], third, fourth
+        cut = u[start:stop], v[start:stop], detail[start:stop]
+        read_run(texels, kind, flat, size, *cut, wraps, coding, border, places, shares, part)
 
 
 @njit(**INLINE)
@@ -445,8 +460,7 @@ def sample(
     if channels == 1:
         _one(texels, *settings, out[0])
     else:
-        # all four numbers of a texel are put down; those that mean nothing, beside the picture
-        _several(texels, *settings, (*out, *np.empty((4 - channels, count), np.float32)))
+        _several(texels, *settings, channels, (*out, *[out[0]] * (4 - channels)))
     return out
 
 

@@ -102,12 +102,10 @@ def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
 
     place = np.ascontiguousarray(place, np.float32)
     count = CHANNELS[ctx.output_type]
-    by_cell = np.broadcast_to(style == 1, (1, place.shape[1]))
-    if count == 1 and not by_cell.any():
-        return nearest(place, jitter)
-    distances, offsets = worley(place, jitter)
+    by_cell = style == 1
     if not by_cell.any():
-        return distances[:count]
+        return nearest(place, jitter) if count == 1 else worley(place, jitter)[0][:count]
+    distances, offsets = worley(place, jitter)
     middle = place + offsets
     if count == 1:
         values = _cells(*middle)

@@ -47,13 +47,9 @@ class _Scatter:
     detail: Array | None
     chances: tuple[Array, Array, Array]
 
-    def tiles(self, hexagons: Array, channels: int) -> Iterator[_Tile]:
-        from collage.core.kernels.hexagons import tile  # compiled when first used
-
-        detail = self.detail if self.detail is not None else np.zeros(self.place.shape[1], np.float32)
-        for hexagon in hexagons:
-            place, turn, level = tile(self.place, hexagon, *self.chances, detail)
-            value = self.pyramid.read(place, None if self.detail is None else level)
+    def tiles(self, channels: int) -> Iterator[_Tile]:
+        for number in range(3):
+            value, turn = self.pyramid.read_tile(self.place, number, self.chances, self.detail)
             yield _Tile(value[:channels], turn)
 
 
@@ -79,20 +75,19 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
 @behaviour("hextiledimage", heights=("texcoord",), beside=True)
 def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -> Array:
     """An image repeated without visible rows: every hexagon shows another part of it."""
-    from collage.core.kernels.hexagons import blend, blend_weights, corners  # compiled when first used
+    from collage.core.kernels.hexagons import blend, blend_weights  # compiled when first used
 
     if not file.path or ctx.images is None:
         return to_linear(np.array(default, np.float32), file.space)
     pyramid = ctx.images.open(file)
     scatter = _scatter(ctx, pyramid, inputs)
-    weights, hexagons = corners(scatter.place)
-    tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(hexagons, 4)]
+    tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(4)]
     settings = _rows(inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"])
-    value = blend(weights, tiles, settings)
+    value = ctx.room if ctx.room is not None else np.empty(tiles[0].shape, np.float32)
+    blend(scatter.place, tiles, settings, value[:3])
     if len(tiles[0]) == 4:
-        plain = blend_weights(weights, settings[:1])
-        alpha = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
-        value = np.concatenate([value, np.reshape(alpha, (1, -1))])
+        plain = blend_weights(scatter.place, settings[:1])
+        value[3] = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
     return pyramid.linear(value)
 
 
@@ -101,20 +96,19 @@ def hextilednormalmap(
     ctx: Context, file: ImageRef, default: Array, normal: Array, tangent: Array, bitangent: Array, **inputs: Any
 ) -> Array:
     """A normal map repeated without visible rows; each tile's slopes turn with it."""
-    from collage.core.kernels.hexagons import blend_weights, corners  # compiled when first used
+    from collage.core.kernels.hexagons import blend_weights  # compiled when first used
 
     strength, flip = inputs["strength"][0], bool(inputs["flip_g"].flat[0])
     if not file.path or ctx.images is None:
         count = ctx.at.count
         value = np.broadcast_to(np.array(default, np.float32), (3, count))
-        weights = np.full((3, count), 1 / 3, np.float32)
+        share: Array = np.full((3, count), 1 / 3, np.float32)
         tiles = iter([_Tile(value, np.zeros(count, np.float32))] * 3)
     else:
         pyramid = ctx.images.open(file)
         scatter = _scatter(ctx, pyramid, inputs)
-        weights, hexagons = corners(scatter.place)
-        tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(hexagons, 3))
-    share = blend_weights(weights, _rows(inputs["falloff"]))
+        tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(3))
+        share = blend_weights(scatter.place, _rows(inputs["falloff"]))
     slope: Array = np.zeros((3, 1), np.float32)
     for one, part in zip(tiles, share, strict=True):
         slope = slope + np.clip(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)

@@ -55,7 +55,7 @@ def image(
     """An image file at the coordinates; `default` where there is no file, or nothing outside the tile."""
     if not file.path or ctx.images is None:
         return to_linear(np.array(default, np.float32), file.space)
-    place = np.broadcast_to(texcoord, (2, ctx.at.count))
+    place = texcoord if texcoord.shape[1] == ctx.at.count else np.broadcast_to(texcoord, (2, ctx.at.count))
     if is_pattern(file.path):
         return tiled(ctx, file, default, place, texcoord_du, texcoord_dv, filtertype == "closest")
     pyramid = ctx.images.open(file)

@@ -53,21 +53,35 @@ class Calculator:
         return parse_document(f'<materialx version="1.39">{body}</materialx>'.encode())
 
     def graph(
-        self, body: str, type_name: str, points: Points | None = None, size: int = 8, last: str = "n"
+        self,
+        body: str,
+        type_name: str,
+        points: Points | None = None,
+        size: int = 8,
+        last: str = "n",
+        output: str = "",
     ) -> np.ndarray:
-        """The value of the card `last` of a graph with these cards, (k, n), spread over all points."""
+        """The value of the card `last` of a graph with these cards, (k, n), spread over all points.
+
+        output : which one, of a card with several.
+        """
         points = points if points is not None else sheet(size, size)
-        text = f'<nodegraph name="g">{body}<output name="out" type="{type_name}" nodename="{last}"/></nodegraph>'
+        which = f' output="{output}"' if output else ""
+        text = f'<nodegraph name="g">{body}<output name="out" type="{type_name}" nodename="{last}"{which}/></nodegraph>'
         plan = build_plan(
             self.library, self.document(text), {"out": CardOutput("g", "out")}, filtered=False, strict=True
         )
         value = np.asarray(run(plan, points)["out"])
         return np.broadcast_to(value, (len(value), points.count))
 
-    def node(self, category: str, type_name: str, inputs: dict[str, tuple[str, str]], size: int = 8) -> np.ndarray:
+    def node(
+        self, category: str, type_name: str, inputs: dict[str, tuple[str, str]], size: int = 8, output: str = ""
+    ) -> np.ndarray:
         """One card with literal inputs as (type, text)."""
         given = "".join(f'<input name="{name}" type="{kind}" value="{text}"/>' for name, (kind, text) in inputs.items())
-        return self.graph(f'<{category} name="n" type="{type_name}">{given}</{category}>', type_name, size=size)
+        kind = "multioutput" if output else type_name
+        body = f'<{category} name="n" type="{kind}">{given}</{category}>'
+        return self.graph(body, type_name, size=size, output=output)
 
 
 @pytest.fixture(scope="session")

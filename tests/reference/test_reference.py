@@ -33,7 +33,18 @@ LIBRARY = load_library()
 CASES = dict(cases(LIBRARY))
 CATEGORIES = sorted({LIBRARY[name.split(".")[0]].category for name in CASES})
 TOLERANCE = 2e-3
-STEEP = {"divide", "invertmatrix", "range", "colorcorrect", "remap", "power", "safepower", "contrast", "unpremult"}
+STEEP = {
+    "divide",
+    "invertmatrix",
+    "range",
+    "colorcorrect",
+    "remap",
+    "power",
+    "safepower",
+    "contrast",
+    "unpremult",
+    "artistic_ior",
+}
 """Kinds that come near a division by zero: there the difference counts relative to the value."""
 
 NEARLY_SINGULAR = {"divide", "invertmatrix"}

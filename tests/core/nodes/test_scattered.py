@@ -184,19 +184,3 @@ def test_definitions_in_a_document_are_computed_with_their_own_defaults(library)
     np.testing.assert_allclose(found["first"][:, 0], [0.1, 0.2, 0.4], atol=1e-6)
     np.testing.assert_allclose(found["second"][:, 0], [0.3, 0.6, 1.2], atol=1e-6)
     assert library.get("ND_shed_tint") is None, "the library itself stays as it is"
-
-
-@pytest.mark.parametrize(("kelvin", "warm"), [(1500, True), (3000, True), (15000, False)])
-def test_a_glowing_body_goes_from_warm_to_cold(calculate, kelvin: float, warm: bool) -> None:
-    colour = calculate.node("blackbody", "color3", {"temperature": ("float", str(kelvin))})[:, 0]
-    assert (colour[0] > colour[2]) == warm
-    assert float(colour @ [0.2126, 0.7152, 0.0722]) == pytest.approx(1, abs=0.08)
-
-
-def test_roughness_along_and_across(calculate) -> None:
-    even = calculate.node("roughness_anisotropy", "vector2", {"roughness": ("float", "0.5")})[:, 0]
-    np.testing.assert_allclose(even, [0.25, 0.25], atol=1e-6)
-    brushed = calculate.node(
-        "roughness_anisotropy", "vector2", {"roughness": ("float", "0.5"), "anisotropy": ("float", "0.75")}
-    )[:, 0]
-    np.testing.assert_allclose(brushed, [0.5, 0.125], atol=1e-6)

@@ -92,7 +92,7 @@ def _cell_5(x, y, z, w, number):
 
 @njit(**INLINE)
 def _whole(x):
-    return U(np.int32(math.floor(x)))
+    return U(np.int32(np.floor(x)))
 
 
 @njit(types.void(IN, IN, OUT), **LOOP)

@@ -56,6 +56,54 @@ def artistic_ior(ctx: Context, reflectivity: Array, edge_color: Array) -> dict[s
     """
     r = np.clip(reflectivity, 0, 0.99)
     root = np.sqrt(r)
-    ior = (1 + root) / (1 - root) * (1 - edge_color) + (1 - r) / (1 + r) * edge_color
+    most, least = (1 + root) / (1 - root), (1 - r) / (1 + r)
+    ior = most + (least - most) * edge_color
     k2 = ((ior + 1) ** 2 * r - (ior - 1) ** 2) / (1 - r)
     return {"ior": ior, "extinction": np.sqrt(np.maximum(k2, 0))}
+
+
+@behaviour("deon_hair_absorption_from_melanin")
+def deon_hair_absorption_from_melanin(
+    ctx: Context,
+    melanin_concentration: Array,
+    melanin_redness: Array,
+    eumelanin_color: Array,
+    pheomelanin_color: Array,
+) -> Array:
+    """What a fibre of hair swallows for its two pigments.
+
+    E. d'Eon et al., An Energy-Conserving Hair Reflectance Model, Computer Graphics Forum 30(4), 2011.
+    """
+    melanin = -np.log(np.maximum(1 - melanin_concentration, 1e-4))
+    dark, red = melanin * (1 - melanin_redness), melanin * melanin_redness
+    return np.maximum(-dark * np.log(eumelanin_color) - red * np.log(pheomelanin_color), 0)
+
+
+@behaviour("chiang_hair_absorption_from_color")
+def chiang_hair_absorption_from_color(ctx: Context, color: Array, azimuthal_roughness: Array) -> Array:
+    """What a fibre swallows so that much hair has a colour.
+
+    M. J.-Y. Chiang et al., A Practical and Controllable Hair and Fur Model for Production Path Tracing, Computer
+    Graphics Forum 35(2), 2016.
+    """
+    b = azimuthal_roughness
+    fit = ((((0.245 * b + 5.574) * b - 10.73) * b + 2.532) * b - 0.215) * b + 5.969
+    return (np.log(np.clip(color, 0.001, 1)) / fit) ** 2
+
+
+@behaviour("chiang_hair_roughness")
+def chiang_hair_roughness(
+    ctx: Context, longitudinal: Array, azimuthal: Array, scale_TT: Array, scale_TRT: Array
+) -> dict[str, Array]:
+    """Variance along and width across of the light that hair throws back, lets through, and throws back inside.
+
+    M. J.-Y. Chiang et al., 2016, as above.
+    """
+    along, across = np.clip(longitudinal, 0.001, 1), np.clip(azimuthal, 0.001, 1)
+    variance = (0.726 * along + 0.812 * along**2 + 3.7 * along**20) ** 2
+    width = 0.265 * across + 1.194 * across**2 + 5.372 * across**22
+
+    def both(scale: Array | float) -> Array:
+        return np.concatenate(np.broadcast_arrays(variance * np.square(scale), width))
+
+    return {"roughness_R": both(1.0), "roughness_TT": both(scale_TT), "roughness_TRT": both(scale_TRT)}

@@ -31,7 +31,7 @@ def _octaves(place: Array, octaves: Array, lacunarity: Array, diminish: Array, v
     total: Array = np.zeros((3 if vector else 1, place.shape[1]), np.float32)
     strength = np.ones((1, 1), np.float32)
     for octave in range(int(octaves.max(initial=0))):
-        total += np.where(octave < octaves, strength * _sum(place, 1, 1.0, 1.0, vector), 0)
+        total = total + np.where(octave < octaves, strength * _sum(place, 1, 1.0, 1.0, vector), 0)
         strength = strength * diminish
         place = np.ascontiguousarray(place * lacunarity, np.float32)
     return total
@@ -100,7 +100,7 @@ def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
     """Distances to the nearest feature points, or (style 1) the random value of the nearest."""
     from collage.core.kernels.cells import nearest, worley  # compiled when first used
 
-    place = np.ascontiguousarray(place, np.float32)
+    place = np.ascontiguousarray(np.broadcast_to(place, (len(place), max(place.shape[1], jitter.shape[1]))), np.float32)
     count = CHANNELS[ctx.output_type]
     by_cell = style == 1
     if not by_cell.any():

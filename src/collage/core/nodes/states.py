@@ -61,9 +61,7 @@ def _state(library: Library, definition: NodeDef, known: dict[str, bool]) -> Sta
     if numbers and computes(library, definition, known):
         how = FUNCTION if definition.function is not None else GRAPH
         return State(definition, how, _DEFAULTS.get(definition.category, ""))
-    reason = _OWN_REASONS.get(definition.category) or _REASONS.get(definition.type)
-    if reason is None:
-        reason = "hair and other closures are not drawn" if numbers else _CLOSURE
+    reason = _OWN_REASONS.get(definition.category) or _REASONS.get(definition.type, _CLOSURE)
     return State(definition, SKIPPED, reason)
 
 

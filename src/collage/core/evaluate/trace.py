@@ -136,6 +136,14 @@ class Symbol(NDArrayOperatorsMixin):
     def __bool__(self) -> bool:
         raise NotFollowed("a decision on values")
 
+    def __pow__(self, times: Any) -> Any:
+        """A whole power is a product, for numbers below 0 too; `np.power` is the standard's, by logarithms."""
+        if not isinstance(times, int) or times < 1:
+            raise NotFollowed("a power that is no whole number")
+        half = self ** (times // 2) if times > 1 else None
+        square = half * half if half is not None else self
+        return square * self if times > 1 and times % 2 else square
+
     def copy(self) -> Symbol:
         return self
 

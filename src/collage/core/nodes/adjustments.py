@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from collage.core.nodes.arithmetic import dot3
+from collage.core.nodes.arithmetic import dot3, held
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
 
@@ -18,7 +18,7 @@ def remap(ctx: Context, inlow: Array, inhigh: Array, outlow: Array, outhigh: Arr
 def smoothstep(ctx: Context, low: Array, high: Array, **inputs: Array) -> Array:
     """0 up to low, 1 from high on, a soft S in between."""
     value = inputs["in"]
-    t = np.clip((value - low) / (high - low), 0, 1)
+    t = held((value - low) / (high - low), 0, 1)
     soft = t * t * (3 - 2 * t)
     return np.where(value >= high, 1.0, np.where(value <= low, 0.0, soft))
 

@@ -157,9 +157,14 @@ def sign(ctx: Context, **inputs: Array) -> Array:
     return np.sign(inputs["in"])
 
 
+def held(value: Array, low: Array | float, high: Array | float) -> Array:
+    """Values kept from low to high, as the reference does it: what is not a number becomes low."""
+    return np.fmin(np.fmax(value, low), high)
+
+
 @behaviour("clamp")
 def clamp(ctx: Context, low: Array, high: Array, **inputs: Array) -> Array:
-    return np.fmin(np.fmax(inputs["in"], low), high)
+    return held(inputs["in"], low, high)
 
 
 @behaviour("min")

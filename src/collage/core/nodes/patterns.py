@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from collage.core.document.types import CHANNELS
+from collage.core.nodes.arithmetic import held
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
 
@@ -129,7 +130,7 @@ def worleynoise3d(ctx: Context, position: Array, jitter: Array, style: Array) ->
 
 def _flake_chance(coverage: Array) -> Array:
     """The chance that a cell has a flake, for the share of the surface they cover; the reference's fit."""
-    x = np.clip(coverage, 0, 1)
+    x = held(coverage, 0, 1)
     rise = (-26.19771808 * x + 26.39663835) * x
     return rise / (((85.53857017 * x - 102.35069432) * x - 101.42634862) * x + 118.45082288)
 
@@ -192,21 +193,21 @@ def flake3d(
 
 @behaviour("ramplr")
 def ramplr(ctx: Context, valuel: Array, valuer: Array, texcoord: Array) -> Array:
-    share = np.clip(texcoord[:1], 0, 1)
+    share = held(texcoord[:1], 0, 1)
     return valuel * (1 - share) + valuer * share
 
 
 @behaviour("ramptb")
 def ramptb(ctx: Context, valuet: Array, valueb: Array, texcoord: Array) -> Array:
     """`valuet` lies at v = 1."""
-    share = np.clip(texcoord[1:2], 0, 1)
+    share = held(texcoord[1:2], 0, 1)
     return valueb * (1 - share) + valuet * share
 
 
 def _split(first: Array, second: Array, center: Array, value: Array, du: Array, dv: Array) -> Array:
     """`second` beyond the centre; the edge is softened over 0.707 pixel on each side."""
     soft = np.sqrt((du - value) ** 2 + (dv - value) ** 2) * np.float32(0.70710678)
-    t = np.clip((value - center + soft) / (2 * soft), 0, 1)
+    t = held((value - center + soft) / (2 * soft), 0, 1)
     share = t * t * (3 - 2 * t)
     share = np.where(soft > 0, share, np.where(value >= center, 1.0, 0.0))
     return first * (1 - share) + second * share

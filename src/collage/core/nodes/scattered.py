@@ -15,7 +15,7 @@ import numpy as np
 from collage.core.images.colour import to_linear
 from collage.core.images.pyramid import Pyramid
 from collage.core.images.store import ImageRef
-from collage.core.nodes.arithmetic import dot3
+from collage.core.nodes.arithmetic import dot3, held
 from collage.core.nodes.behaviour import Array, Beside, Context, behaviour
 from collage.core.nodes.textures import detail, fit_channels
 
@@ -111,7 +111,7 @@ def hextilednormalmap(
         share = blend_weights(scatter.place, _rows(inputs["falloff"]))
     slope: Array = np.zeros((3, 1), np.float32)
     for one, part in zip(tiles, share, strict=True):
-        slope = slope + np.clip(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)
+        slope = slope + held(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)
     bent = normal - slope
     return bent / np.sqrt(dot3(bent, bent))
 

@@ -50,6 +50,7 @@ LABELS = {
     "transformmatrix": "Through a matrix", "ifgreater": "If greater", "ifgreatereq": "If at least",
     "ifequal": "If equal", "switch": "Switch", "and": "And", "or": "Or", "not": "Not", "xor": "Either",
     "dot": "Pass on", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing",
+    "blackbody": "Glow of heat",
 }  # fmt: skip
 """Label of each category. Categories that are not here are shown by their standard name."""
 
@@ -61,6 +62,7 @@ SYNONYMS = {
     "clg_rim_mask": "fresnel edge grazing view facing",
     "clg_slope_mask": "dust snow moss up angle steepness",
     "clg_height_mask": "tide damp dirt ground gradient world",
+    "blackbody": "temperature kelvin emission fire lamp warm cold",
     "flake3d": "car paint metallic glitter sparkle mica",
     "flake2d": "car paint metallic glitter sparkle mica",
     "image": "map bitmap picture texture file albedo diffuse gloss photo",
@@ -126,6 +128,7 @@ _HIDDEN_GROUPS = {
     "colortransform",
     "hidden",
 }
+_SHOWN = {"blackbody"}  # although its group is hidden
 _HIDDEN = {
     "dot", "in", "out", "gooch_shade", "geomcolor", "geompropvalueuniform", "UsdPrimvarReader", "UsdTransform2d",
     "UsdUVTexture", "gltf_image", "gltf_colorimage", "gltf_normalmap", "gltf_iridescence_thickness",
@@ -223,7 +226,8 @@ def offers(library: Library) -> list[Offer]:
     seen: set[tuple[str, str]] = set()
     for definition in sorted(library, key=lambda one: (label_of(one.category), rank(one))):
         key = (definition.category, definition.type)
-        hidden = definition.group in _HIDDEN_GROUPS or definition.category in _HIDDEN
+        hidden = definition.group in _HIDDEN_GROUPS and definition.category not in _SHOWN
+        hidden = hidden or definition.category in _HIDDEN
         surface = definition.type == "surfaceshader" and definition.category in SURFACE_LABELS
         if key in seen or not (surface or (not hidden and library.evaluates(definition))) or definition.type == "BSDF":
             continue

@@ -2,7 +2,8 @@
 
 `plain` sets nothing; `wired` wires every input that may be wired to noise that differs from point to point and
 reaches below 0 and above 1; `literal` sets every input to values that meet borders, zeros and negative numbers;
-`mixed` does some of each. What is chosen follows from the case's name alone.
+`mixed` does some of each; `zeros` and `equal` set every input to one number: ranges of nothing, divisions by zero.
+What is chosen follows from the case's name alone.
 """
 
 from __future__ import annotations
@@ -20,7 +21,8 @@ from collage.core.images.files import write_image
 from collage.core.nodes.library import Library, NodeDef, TabDef
 
 SIZE = 8
-VARIANTS = ("plain", "wired", "literal", "mixed")
+VARIANTS = ("plain", "wired", "literal", "mixed", "zeros", "equal")
+ALIKE = {"zeros": "0", "equal": "0.5"}
 NUMBERS = (-0.7, 0.0, 0.35, 1.0, 1.6, 0.5, -1.3, 2.2, 0.85)
 PICTURES = {"grey.png": 1, "rgb.png": 3, "rgba.png": 4}
 
@@ -111,7 +113,7 @@ class _Case:
         return f'<input name="{tab.name}" type="{tab.type}" value="{value}"/>' if value else ""
 
     def _wires(self, tab: TabDef) -> bool:
-        if tab.uniform or self.variant in ("plain", "literal") or tab.type in ("integer", "boolean"):
+        if tab.uniform or self.variant in ("plain", "literal", *ALIKE) or tab.type in ("integer", "boolean"):
             return False
         image = "file" in self.definition.inputs or "filex" in self.definition.inputs
         if image and not (tab.type.startswith("vector") and tab.geometry):
@@ -119,6 +121,8 @@ class _Case:
         return self.variant == "wired" or self.random.random() < 0.5
 
     def _literal(self, tab: TabDef) -> str:
+        if self.variant in ALIKE and tab.type not in ("boolean", "integer"):
+            return ", ".join([ALIKE[self.variant]] * CHANNELS[tab.type])
         if tab.type == "boolean":
             return self.random.choice(["true", "false"])
         if tab.type == "integer":

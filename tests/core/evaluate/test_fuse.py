@@ -211,3 +211,11 @@ def test_an_edit_in_the_document_reaches_a_program(library: Library) -> None:
     wanted = run(build_plan(library, network, {"out": CardOutput("c")}), points)["out"]
     assert np.abs(first - second).max() > 1e-3
     np.testing.assert_allclose(second, wanted, atol=1e-6)
+
+
+@pytest.mark.parametrize("times", [1, 2, 3, 5, 12])
+def test_a_whole_power_is_a_product_for_numbers_below_zero_too(times: int) -> None:
+    found = Symbol(Trace(), [np.float32(-3)]) ** times
+    assert found.rows == (np.float32((-3) ** times),)
+    with pytest.raises(NotFollowed):
+        Symbol(Trace(), [np.float32(2)]) ** 0.5

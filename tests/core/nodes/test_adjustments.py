@@ -150,3 +150,33 @@ def test_joining_and_taking_apart(calculate) -> None:
     assert calculate.graph(body, "float")[0, 0] == pytest.approx(0.5)
     wide = calculate.node("convert", "color4", {"in": ("color3", "0.1, 0.2, 0.3")})[:, 0]
     np.testing.assert_allclose(wide, (0.1, 0.2, 0.3, 1))
+
+
+def test_levels_of_a_range_of_nothing_leave_the_lowest_output(calculate) -> None:
+    settings = {"in": "0.5", "inlow": "0.5", "inhigh": "0.5", "outlow": "0.2", "outhigh": "0.9"}
+    found = calculate.node("range", "float", {name: ("float", text) for name, text in settings.items()})
+    np.testing.assert_allclose(found, 0.2, atol=1e-6)
+    above = calculate.node(
+        "range", "float", {name: ("float", text) for name, text in (settings | {"in": "0.6"}).items()}
+    )
+    assert np.isinf(above).all()
+    clamped = {name: ("float", text) for name, text in (settings | {"in": "0.6"}).items()} | {
+        "doclamp": ("boolean", "true")
+    }
+    np.testing.assert_allclose(calculate.node("range", "float", clamped), 0.9, atol=1e-6)
+
+
+def test_what_is_not_a_number_is_held_at_the_lower_border(calculate) -> None:
+    body = (
+        '<sqrt name="q" type="vector2"><input name="in" type="vector2" value="-1, -1"/></sqrt>'
+        '<ramplr name="n" type="float"><input name="valuel" type="float" value="0.25"/>'
+        '<input name="valuer" type="float" value="1"/><input name="texcoord" type="vector2" nodename="q"/></ramplr>'
+    )
+    np.testing.assert_allclose(calculate.graph(body, "float"), 0.25)
+
+
+@pytest.mark.parametrize(("row", "wanted"), [("-1", [0, 0, 0]), ("0", [1, 2, 3]), ("2", [7, 8, 9])])
+def test_one_row_of_a_matrix(calculate, row: str, wanted: list[float]) -> None:
+    matrix = ("matrix33", "1, 2, 3, 4, 5, 6, 7, 8, 9")
+    found = calculate.node("extract", "vector3", {"in": matrix, "index": ("integer", row)})
+    np.testing.assert_allclose(found[:, 0], wanted)

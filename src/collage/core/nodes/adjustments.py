@@ -4,14 +4,35 @@ from __future__ import annotations
 
 import numpy as np
 
-from collage.core.nodes.arithmetic import dot3, held
+from collage.core.nodes.arithmetic import dot3, held, power_of
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
 
 @behaviour("remap")
-def remap(ctx: Context, inlow: Array, inhigh: Array, outlow: Array, outhigh: Array, **inputs: Array) -> Array:
+def remap(
+    ctx: Context, inlow: Array, inhigh: Array, outlow: Array | float, outhigh: Array | float, **inputs: Array
+) -> Array:
     """Carries inlow..inhigh over to outlow..outhigh, in a straight line and without end."""
     return outlow + (inputs["in"] - inlow) * (outhigh - outlow) / (inhigh - inlow)
+
+
+@behaviour("range")
+def range_(
+    ctx: Context,
+    inlow: Array,
+    inhigh: Array,
+    gamma: Array,
+    outlow: Array,
+    outhigh: Array,
+    doclamp: Array,
+    **inputs: Array,
+) -> Array:
+    """As remap, bent by a power on the way; of nothing in a range of nothing, as in the reference, outlow is left."""
+    place = remap(ctx, inlow, inhigh, 0.0, 1.0, **inputs)
+    place = np.where(place != place, 0, place)
+    bent = np.sign(place) * power_of(np.abs(place), 1 / gamma)
+    value = outlow + bent * (outhigh - outlow)
+    return np.where(doclamp, held(value, outlow, outhigh), value)
 
 
 @behaviour("ND_smoothstep_float")

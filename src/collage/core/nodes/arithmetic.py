@@ -133,8 +133,9 @@ def acos(ctx: Context, **inputs: Array) -> Array:
 
 @behaviour("atan2")
 def atan2(ctx: Context, iny: Array, inx: Array) -> Array:
-    """The angle of (inx, iny) in radians; that of (0, 0), which has none, is the reference's 3/4 pi."""
-    return np.where((inx == 0) & (iny == 0), np.float32(0.75 * np.pi), np.arctan2(iny, inx))
+    """The angle of (inx, iny) in radians; that of (0, 0), which has none, is the reference's 3/4 pi, of iny's sign."""
+    none = np.where(1 / iny < 0, np.float32(-0.75 * np.pi), np.float32(0.75 * np.pi))
+    return np.where((inx == 0) & (iny == 0), none, np.arctan2(iny, inx))
 
 
 @behaviour("sqrt")

@@ -17,10 +17,12 @@ def combine(ctx: Context, **inputs: Array) -> Array:
 
 @behaviour("extract")
 def extract(ctx: Context, index: Array, **inputs: Array) -> Array:
-    """One channel, or one row of a matrix; an index outside takes the nearest there is."""
+    """One channel, or one row of a matrix; an index outside takes the nearest, but a row below 0 is zeros."""
     value = inputs["in"]
     width = {9: 3, 16: 4}.get(value.shape[0], 1)
     at = int(np.clip(index.flat[0], 0, value.shape[0] // width - 1))
+    if width > 1 and index.flat[0] < 0:
+        return np.zeros((width, 1), np.float32)
     return value[at * width : (at + 1) * width]
 
 

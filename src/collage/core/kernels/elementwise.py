@@ -273,6 +273,14 @@ def _addresses(arrays: Sequence[np.ndarray], count: int) -> np.ndarray:
     return np.array(places, np.uint64)
 
 
+def _room(registers: int) -> np.ndarray:
+    """Rows that begin where a line of the cache does; else each vector would lie in two, a fifth of the time."""
+    line = 64 // 4
+    room = np.empty(registers * CHUNK + line, np.float32)
+    start = -(room.__array_interface__["data"][0] // 4) % line
+    return room[start : start + registers * CHUNK].reshape(registers, CHUNK)
+
+
 def run_program(
     code: np.ndarray,
     constants: np.ndarray,
@@ -291,4 +299,4 @@ def run_program(
     """
     count = outputs[0].shape[1]
     places = _addresses(inputs, count), _addresses(outputs, count)
-    _run(code, *places, count, constants, np.empty((registers, CHUNK), np.float32))
+    _run(code, *places, count, constants, _room(registers))

@@ -11,10 +11,13 @@ import time
 from pathlib import Path
 
 import pytest
+from PySide6.QtGui import QFontMetrics
 
 from collage.app.jobs import Newest
 from collage.app.start import wait_until
+from collage.app.theme import font
 from collage.app.widgets.fields import field_for, soft_range
+from collage.app.wire.sources_panel import in_two_lines
 from collage.app.wire.tabs import wire_path
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
@@ -153,3 +156,11 @@ def test_a_real_display(project: Path, tmp_path: Path) -> None:
     finally:
         server.terminate()
         server.wait()
+
+
+def test_long_names_break_at_spaces_and_hyphens(qapp) -> None:
+    metrics = QFontMetrics(font(10))
+    assert in_two_lines("Courses", metrics, 62) == ["Courses"]
+    assert in_two_lines("Weathered bench", metrics, 62) == ["Weathered", "bench"]
+    assert in_two_lines("Lime-bloomed clay", metrics, 62)[0] == "Lime-"
+    assert in_two_lines("Unbreakablelongname", metrics, 62)[0].endswith("…")

@@ -95,9 +95,9 @@ def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWin
     assert settle(window)
     editor = window.controls.editor
     assert isinstance(editor, LevelsEditor)
-    low, high = (QPoint(round(editor._marks()[name][0]), 104) for name in ("inlow", "inhigh"))
+    low, high = (editor.marks()[name].toPoint() for name in ("low", "high"))
     me.drag(low, low - QPoint(16, 0), editor)
-    high = QPoint(round(editor._marks()["inhigh"][0]), 104)
+    high = editor.marks()["high"].toPoint()
     me.drag(high, high - QPoint(60, 0), editor)
     me.drag(out_tab(window, levels), middle(window, mix))
     me.offer("Amount")

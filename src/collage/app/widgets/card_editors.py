@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import ClassVar
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from collage.app.widgets.fields import ColourField
@@ -19,6 +20,7 @@ from collage.core.render.values import Spread, spread_of
 
 Values = Mapping[str, Value]
 MOST_STOPS = 64
+SLIP = 6.0  # pixels that a hand may slip without meaning it
 
 
 def number(value: object, otherwise: float = 0.0) -> float:
@@ -40,6 +42,14 @@ def draw_histogram(painter: QPainter, box: QRectF, spread: Spread, ink: QColor) 
         fill = QColor(ink)
         fill.setAlpha(110 if len(spread.counts) == 1 else 55)
         painter.fillPath(path, fill)
+
+
+def draw_point(painter: QPainter, place: QPointF, ink: QColor, paper: QBrush) -> None:
+    """A small square that can be dragged."""
+    mark = QRectF(0, 0, 9, 9)
+    mark.moveCenter(place)
+    painter.fillRect(mark, ink)
+    painter.fillRect(mark.adjusted(1.5, 1.5, -1.5, -1.5), paper)
 
 
 class Histogram(QWidget):
@@ -144,14 +154,13 @@ class RampBar(QWidget):
         self.interpolation = 0
         self.chosen = 0
         self._gone: Stop | None = None
-        self.setMinimumWidth(280)
         self.setFixedHeight(62)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Stops of the ramp")
         self.setToolTip("Click to add a stop, drag to move it, drag it away to remove it; arrows step, Del removes")
 
     def _box(self) -> QRectF:
-        return QRectF(7, 2, self.width() - 14, 40)
+        return QRectF(7, 4, self.width() - 14, self.height() - 8)
 
     def _x(self, place: float) -> float:
         return self._box().x() + place * self._box().width()
@@ -170,16 +179,11 @@ class RampBar(QWidget):
         ink, accent = self.palette().text().color(), self.palette().highlight().color()
         painter.setPen(QPen(ink, 1))
         painter.drawRect(box)
-        for number_of, (place, colour) in enumerate(self.stops):
-            x, top = self._x(place), box.bottom() + 2
-            mark = QPainterPath(QPointF(x, top - 5))
-            for dx, dy in ((6, 3), (6, 15), (-6, 15), (-6, 3)):
-                mark.lineTo(x + dx, top + dy)
-            mark.closeSubpath()
-            shown = np.clip(linear_to_srgb(np.array(colour[:3])), 0, 1)
-            painter.fillPath(mark, QColor.fromRgbF(*(float(part) for part in shown)))
-            painter.setPen(QPen(accent if number_of == self.chosen else ink, 2 if number_of == self.chosen else 1))
-            painter.drawPath(mark)
+        for number_of, (place, _) in enumerate(self.stops):
+            cut = QRectF(self._x(place) - 0.5, box.y(), 1, box.height())
+            painter.fillRect(cut.adjusted(-1, 0, 1, 0), self.palette().base())
+            painter.fillRect(cut, accent if number_of == self.chosen else ink)
+            draw_point(painter, cut.center(), accent if number_of == self.chosen else ink, self.palette().base())
         painter.end()
 
     def _stop_at(self, x: float) -> int | None:
@@ -278,7 +282,8 @@ class RampEditor(CardEditor):
         self.bar = RampBar()
         self.place = NumberField(soft=(0.0, 1.0), hard=(0.0, 1.0))
         self.place.setAccessibleName("Place of the stop")
-        self.place.setFixedWidth(64)
+        self.place.setFixedWidth(60)
+        self.setFixedWidth(290)
         self.colour = ColourField(4)
         self.colour.setAccessibleName("Colour of the stop")
         self.count = QLabel()
@@ -289,16 +294,16 @@ class RampEditor(CardEditor):
         self.how.setAccessibleName("Interpolation")
         self.how.activated.connect(self._chose_how)
         row = QHBoxLayout()
-        row.setSpacing(6)
+        row.setSpacing(5)
         row.addWidget(self.place)
         row.addWidget(self.colour, 1)
         row.addWidget(self.how)
-        row.addWidget(self.count)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(self.bar)
         layout.addLayout(row)
+        layout.addWidget(self.count)
         layout.addStretch(1)
         self.bar.changed.connect(self._changed)
         self.bar.chosen_changed.connect(self._show_chosen)
@@ -412,10 +417,8 @@ class CurveEditor(CardEditor):
                 path.moveTo(place)
         painter.drawPath(path)
         for knot in range(5):
-            mark = QRectF(0, 0, 8, 8)
-            mark.moveCenter(self._at(knot))
-            accent = self.palette().highlight().color()
-            painter.fillRect(mark, accent if knot == self.chosen else ink)
+            held = self.palette().highlight().color() if knot == self.chosen else ink
+            draw_point(painter, self._at(knot), held, self.palette().base())
         painter.end()
 
     def _put(self, value: float, moving: bool) -> None:
@@ -458,7 +461,12 @@ class CurveEditor(CardEditor):
 
 
 class LevelsEditor(CardEditor):
-    """Levels over the histogram of what comes in: black, white and middle; below, what they become."""
+    """The way from what comes in to what goes out, drawn over how what comes in is spread.
+
+    Its two ends move in both directions: along, what is taken in; up and down, what it becomes. The middle bends it.
+    """
+
+    ENDS: ClassVar = {"low": ("inlow", "outlow"), "high": ("inhigh", "outhigh")}
 
     def __init__(self) -> None:
         super().__init__()
@@ -466,10 +474,11 @@ class LevelsEditor(CardEditor):
         self._many: dict[str, int] = {}
         self._spread: Spread | None = None
         self._hold = ""
-        self.setFixedSize(250, 146)
+        self._pressed_at = 0.0
+        self.setFixedSize(184, 152)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Levels")
-        self.setToolTip("Drag the marks: what becomes black, middle and white; below, what they become")
+        self.setToolTip("Drag the ends: along, what is taken; up and down, what it becomes. The middle bends the way")
 
     def set_values(self, values: Values) -> None:
         for name in self._values:
@@ -483,105 +492,129 @@ class LevelsEditor(CardEditor):
         self._spread = spread_of(value) if value is not None else None
         self.update()
 
+    def _box(self) -> QRectF:
+        return QRectF(14, 6, self.width() - 20, self.height() - 12)
+
     def _span(self) -> tuple[float, float]:
+        """What the width of the box stands for."""
         start, stop = (self._spread.start, self._spread.stop) if self._spread is not None else (0.0, 1.0)
         return min(start, self._values["inlow"], 0.0), max(stop, self._values["inhigh"], 1.0)
 
-    def _x(self, value: float, out: bool) -> float:
-        start, stop = (0.0, 1.0) if out else self._span()
-        return 8 + (value - start) / (stop - start) * (self.width() - 16)
+    def _rise(self) -> tuple[float, float]:
+        """What the height of the box stands for."""
+        out = self._values["outlow"], self._values["outhigh"]
+        return min(*out, 0.0), max(*out, 1.0)
 
-    def _value(self, x: float, out: bool) -> float:
-        start, stop = (0.0, 1.0) if out else self._span()
-        return start + (x - 8) / (self.width() - 16) * (stop - start)
+    def _at(self, taken: float, given: float) -> QPointF:
+        box, (start, stop), (bottom, top) = self._box(), self._span(), self._rise()
+        x = box.x() + (taken - start) / (stop - start) * box.width()
+        return QPointF(x, box.bottom() - (given - bottom) / (top - bottom) * box.height())
+
+    def _become(self, taken: float) -> float:
+        """What an input becomes, held at both ends."""
+        one = self._values
+        share = min(max((taken - one["inlow"]) / max(one["inhigh"] - one["inlow"], 1e-6), 0.0), 1.0)
+        return one["outlow"] + share ** (1 / max(one["gamma"], 1e-3)) * (one["outhigh"] - one["outlow"])
 
     def _middle(self) -> float:
-        """Where what becomes half lies."""
+        """Which input becomes the middle of what goes out."""
         low, high = self._values["inlow"], self._values["inhigh"]
         return low + (high - low) * float(0.5 ** max(self._values["gamma"], 1e-3))
 
-    def _marks(self) -> dict[str, tuple[float, float, QColor]]:
-        grey, black, white = QColor(128, 128, 128), QColor(0, 0, 0), QColor(255, 255, 255)
+    def marks(self) -> dict[str, QPointF]:
+        """Where the three points lie that can be dragged."""
+        one = self._values
         return {
-            "inlow": (self._x(self._values["inlow"], False), 100, black),
-            "inhigh": (self._x(self._values["inhigh"], False), 100, white),
-            "gamma": (self._x(self._middle(), False), 100, grey),
-            "outlow": (self._x(self._values["outlow"], True), 132, black),
-            "outhigh": (self._x(self._values["outhigh"], True), 132, white),
+            "low": self._at(one["inlow"], one["outlow"]),
+            "middle": self._at(self._middle(), (one["outlow"] + one["outhigh"]) / 2),
+            "high": self._at(one["inhigh"], one["outhigh"]),
         }
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = self.palette().text().color()
-        box = QRectF(8, 4, self.width() - 16, 94)
+        ink, box = self.palette().text().color(), self._box()
         painter.fillRect(box, self.palette().base())
         if self._spread is not None:
-            start, stop = self._span()
-            width = (self._spread.stop - self._spread.start) / (stop - start) * box.width()
-            draw_histogram(painter, QRectF(self._x(self._spread.start, False), 6, width, 92), self._spread, ink)
+            left, right = self._at(self._spread.start, 0).x(), self._at(self._spread.stop, 0).x()
+            draw_histogram(painter, QRectF(left, box.y(), right - left, box.height()), self._spread, ink)
         painter.setPen(QPen(self.palette().mid().color(), 1))
         painter.drawRect(box)
-        strip = QRectF(8, 122, self.width() - 16, 9)
-        for step in range(round(strip.width())):
-            grey = round(255 * step / strip.width())
-            painter.fillRect(QRectF(strip.x() + step, strip.y(), 1, strip.height()), QColor(grey, grey, grey))
-        for name, (x, top, colour) in self._marks().items():
-            mark = QPainterPath(QPointF(x, top - 2))
-            mark.lineTo(x + 5, top + 9)
-            mark.lineTo(x - 5, top + 9)
-            mark.closeSubpath()
-            painter.fillPath(mark, colour)
-            painter.setPen(QPen(self.palette().highlight().color() if name == self._hold else ink, 1.2))
-            painter.drawPath(mark)
+        self._draw_tones(painter, box)
+        start, stop = self._span()
+        path = QPainterPath(self._at(start, self._become(start)))
+        for step in range(1, 97):
+            taken = start + (stop - start) * step / 96
+            path.lineTo(self._at(taken, self._become(taken)))
+        painter.setPen(QPen(ink, 1.6))
+        painter.drawPath(path)
+        for name, place in self.marks().items():
+            held = self.palette().highlight().color() if name == self._hold else ink
+            draw_point(painter, place, held, self.palette().base())
         painter.end()
 
-    def _give(self, name: str, value: float, moving: bool) -> None:
-        self._values[name] = value = round(value, 4)
-        count = self._many.get(name, 1)
+    def _draw_tones(self, painter: QPainter, box: QRectF) -> None:
+        """Beside the box the tones that its heights stand for."""
+        bottom, top = self._rise()
+        for step in range(round(box.height())):
+            value = top - (top - bottom) * step / box.height()
+            grey = round(255 * min(max(value, 0.0), 1.0))
+            painter.fillRect(QRectF(box.x() - 8, box.y() + step, 5, 1), QColor(grey, grey, grey))
+
+    def _give(self, values: dict[str, float], moving: bool) -> None:
+        given: dict[str, Value] = {}
+        for name, value in values.items():
+            self._values[name] = value = round(value, 4)
+            count = self._many.get(name, 1)
+            given[name] = value if count == 1 else (value,) * count
         self.update()
-        self.edited.emit({name: value if count == 1 else (value,) * count}, moving)
+        self.edited.emit(given, moving)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
-        x, y = event.position().x(), event.position().y()
-        out = y > 116
-        rows = {name: mark for name, mark in self._marks().items() if name.startswith("out") == out}
-        self._hold = min(rows, key=lambda name: abs(rows[name][0] - x))
+        marks, here = self.marks(), event.position()
+        self._hold = min(marks, key=lambda name: (marks[name] - here).manhattanLength())
+        self._pressed_at = here.y()
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._hold:
-            self._drag(event.position().x(), True)
+            self._drag(event.position(), True)
 
-    def _drag(self, x: float, moving: bool) -> None:
-        name = self._hold
-        value = self._value(x, name.startswith("out"))
+    def _drag(self, place: QPointF, moving: bool) -> None:
+        box, (start, stop), (bottom, top) = self._box(), self._span(), self._rise()
+        taken = start + (place.x() - box.x()) / box.width() * (stop - start)
         low, high = self._values["inlow"], self._values["inhigh"]
-        if name == "gamma":
-            share = min(max((value - low) / max(high - low, 1e-6), 0.02), 0.98)
-            self._give("gamma", float(np.log(share) / np.log(0.5)), moving)
-        elif name == "inlow":
-            self._give(name, min(value, high - 1e-3), moving)
-        elif name == "inhigh":
-            self._give(name, max(value, low + 1e-3), moving)
-        else:
-            self._give(name, min(max(value, 0.0), 1.0), moving)
+        if self._hold == "middle":
+            share = min(max((taken - low) / max(high - low, 1e-6), 0.02), 0.98)
+            self._give({"gamma": float(np.log(share) / np.log(0.5))}, moving)
+            return
+        in_name, out_name = self.ENDS[self._hold]
+        values = {in_name: min(taken, high - 1e-3) if self._hold == "low" else max(taken, low + 1e-3)}
+        if abs(place.y() - self._pressed_at) > SLIP:
+            self._pressed_at = -SLIP  # from here on it follows the hand
+            values[out_name] = min(max(bottom + (box.bottom() - place.y()) / box.height() * (top - bottom), 0.0), 1.0)
+        self._give(values, moving)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._hold:
-            self._drag(event.position().x(), False)
-            self._hold = ""
+            self._drag(event.position(), False)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        names = list(self._marks())
-        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+        """Page keys choose a point, arrows move it."""
+        names, key = list(self.marks()), event.key()
+        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (0, -1), Qt.Key.Key_Up: (0, 1)}
+        if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             here = names.index(self._hold) if self._hold in names else -1
-            self._hold = names[(here + (1 if event.key() == Qt.Key.Key_Up else -1)) % len(names)]
+            self._hold = names[(here + (1 if key == Qt.Key.Key_PageUp else -1)) % len(names)]
             self.update()
-        elif self._hold and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            step = 0.01 if event.key() == Qt.Key.Key_Right else -0.01
-            self._give(self._hold, self._values[self._hold] + step, False)
+        elif self._hold and key in steps:
+            along, up = steps[Qt.Key(key)]
+            in_name, out_name = self.ENDS.get(self._hold, ("gamma", "gamma"))
+            # a larger gamma takes the middle to the left
+            along = -along if self._hold == "middle" else along
+            name, step = (in_name, along) if along else (out_name, up)
+            self._give({name: self._values[name] + 0.01 * step}, False)
         else:
             super().keyPressEvent(event)
 

@@ -34,7 +34,7 @@ from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_o
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
 
-ROWS = 3
+ROWS = 4
 
 
 class ControlsPanel(QFrame):
@@ -165,7 +165,7 @@ class ControlsPanel(QFrame):
             if ramps.is_long(self._card):
                 tabs = [tab for tab in tabs if tab.name == "texcoord"]
             if stacks.is_stack(self._card):
-                tabs = [tab for tab in tabs if tab.name.startswith("layer_")]
+                tabs = []  # all in the rows of the layers
             made = self.editor or self.layers
             if made is not None:
                 grid.addWidget(made, 0, 0, ROWS + 1, 1, Qt.AlignmentFlag.AlignTop)
@@ -272,7 +272,8 @@ class ControlsPanel(QFrame):
             else:
                 self._connect(field, card, tab, label)
                 column.addWidget(field)
-        cell.setFixedWidth(176 if tab.type in ("vector3", "vector4", "filename") else 136)
+        wide = {"vector3": 176, "vector4": 176, "filename": 176, "float": 112, "integer": 112, "boolean": 112}
+        cell.setFixedWidth(wide.get(tab.type, 136))
         return cell
 
     def _open_menu(self, over: QWidget, at: QPoint, card: Card, tab: TabDef, label: str) -> None:

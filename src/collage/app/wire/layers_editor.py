@@ -21,11 +21,12 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.session import Session
+from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
 from collage.app.wire import acts
 from collage.core.document.groups import hide_input, name_input, order_inputs
-from collage.core.document.model import Card, Input
+from collage.core.document.model import Card, Input, Value
 from collage.core.nodes import stacks
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import origin
@@ -56,8 +57,11 @@ class LayersEditor(QWidget):
     def __init__(self, session: Session, card: Card, row: int = 0) -> None:
         super().__init__()
         self.session, self.name, self.row = session, card.name, row
+        self._shape: list[stacks.Layer] = []  # what the rows were made for, without values
+        # of each row: opacity, and the plain value
+        self._fields: list[tuple[NumberField, ColourField | NumberField | None]] = []
         self.rows = _List(self)
-        self.rows.setFixedSize(390, 142)
+        self.rows.setFixedSize(434, 124)
         self.add, self.drop = QPushButton("Add"), QPushButton("Remove")
         self.up, self.down = QPushButton("Up"), QPushButton("Down")
         for button, work, tip in (
@@ -69,21 +73,39 @@ class LayersEditor(QWidget):
             button.clicked.connect(work)
             button.setToolTip(tip)
             button.setAccessibleName(tip)
-            button.setFixedWidth(64)
-        side = QVBoxLayout()
+            button.setFixedSize(64, 22)
+        acts = QHBoxLayout()
+        acts.setSpacing(4)
         for button in (self.add, self.drop, self.up, self.down):
-            side.addWidget(button)
-        side.addStretch(1)
-        layout = QHBoxLayout(self)
+            acts.addWidget(button)
+        acts.addStretch(1)
+        layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addLayout(side)
+        layout.setSpacing(4)
+        layout.addLayout(acts)
         layout.addWidget(self.rows, 1)
         self.show_card(card)
         self.rows.currentRowChanged.connect(self._keep_row)
 
     def show_card(self, card: Card) -> None:
+        """Makes the rows anew where more than values changed: a field in hand stays."""
+        layers = stacks.layers(card)[::-1]
+        shape = [_without_values(layer) for layer in layers]
+        if shape != self._shape:
+            self._shape = shape
+            self._make_rows(layers)
+        for layer, (opacity, plain) in zip(layers, self._fields, strict=True):
+            opacity.set_value(_value(layer.opacity))
+            value = layer.source.value
+            if isinstance(plain, NumberField):
+                plain.set_value(_value(layer.source))
+            elif plain is not None and value is not None:
+                plain.set_value(value)
+
+    def _make_rows(self, layers: list[stacks.Layer]) -> None:
         self.rows.clear()
-        for layer in reversed(stacks.layers(card)):
+        self._fields = []
+        for layer in layers:
             item = QListWidgetItem()
             row = self._row(self.rows.count(), layer)
             item.setSizeHint(row.sizeHint())
@@ -107,7 +129,7 @@ class LayersEditor(QWidget):
         shown.setAccessibleName(f"Show {layer.title}")
         shown.toggled.connect(lambda on: self._change(row, f"Show {layer.title}", replace(layer, on=on)))
         title = QLineEdit(layer.title)
-        title.setFixedWidth(72)
+        title.setFixedWidth(96)
         title.setCursorPosition(0)
         title.setAccessibleName("Name of the layer")
         title.editingFinished.connect(lambda: self._rename(row, layer, title.text()))
@@ -125,9 +147,9 @@ class LayersEditor(QWidget):
         opacity.setAccessibleName(f"Opacity of {layer.title}")
         opacity.setEnabled(layer.opacity.wire is None)
         opacity.edited.connect(lambda value, moving: self._opacity(row, value, moving))
-        source = _short(self._source(layer.source, "colour"), 64)
-        mask = _short(self._source(layer.mask, "no mask"), 56)
-        source.setToolTip("What the layer shows; wire a card to its input to change it")
+        source, plain = self._source_field(row, layer)
+        self._fields.append((opacity, plain))
+        mask = _short(self._source(layer.mask, "no mask"), 70)
         mask.setToolTip("What masks the layer; wire a card to its mask")
         box.addWidget(shown)
         box.addWidget(title)
@@ -137,6 +159,25 @@ class LayersEditor(QWidget):
         box.addWidget(mask)
         box.addStretch(1)
         return widget
+
+    def _source_field(self, row: int, layer: stacks.Layer) -> tuple[QWidget, ColourField | NumberField | None]:
+        """What a layer shows: the name of a card, or a field for the plain value."""
+        kind = stacks.kind_of(self.session.network.cards[self.name])
+        if layer.source.wire is not None:
+            shown = _short(self._source(layer.source, ""), 74)
+            shown.setToolTip("What the layer shows; wire another card to its input to change it")
+            return shown, None
+        field: ColourField | NumberField
+        if kind == "float":
+            field = NumberField(soft=(0.0, 1.0))
+        else:
+            field = ColourField(3)
+            field.hex.hide()
+            field.swatch.setFixedWidth(74)
+        field.setFixedWidth(74)
+        field.setAccessibleName(f"Value of {layer.title}")
+        field.edited.connect(lambda value, moving: self._plain(row, kind, value, moving))
+        return field, field
 
     def _source(self, one: Input, otherwise: str) -> str:
         if one.wire is None:
@@ -164,6 +205,13 @@ class LayersEditor(QWidget):
         card = self.session.network.cards[self.name]
         number = self._at(row, len(stacks.layers(card))) + 1
         self.session.set_value(self.name, f"opacity_{number}", "float", value, label="opacity", merge=True)
+        if not moving:
+            self.session.history.close_merge()
+
+    def _plain(self, row: int, kind: str, value: Value, moving: bool) -> None:
+        card = self.session.network.cards[self.name]
+        number = self._at(row, len(stacks.layers(card))) + 1
+        self.session.set_value(self.name, f"layer_{number}", kind, value, label="a layer's value", merge=True)
         if not moving:
             self.session.history.close_merge()
 
@@ -203,6 +251,13 @@ class LayersEditor(QWidget):
 
         self.row = to  # the panel makes the rows anew, and chooses this one
         acts.change_layers(self.session, self.name, "Reorder layers", change)
+
+
+def _without_values(layer: stacks.Layer) -> stacks.Layer:
+    def bare(one: Input) -> Input:
+        return replace(one, value=None)
+
+    return replace(layer, source=bare(layer.source), opacity=bare(layer.opacity), mask=bare(layer.mask))
 
 
 def _short(text: str, width: int) -> QLabel:

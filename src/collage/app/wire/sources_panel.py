@@ -37,6 +37,16 @@ from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_o
 from collage.core.project.shelf import Shelf
 
 
+def in_two_lines(text: str, metrics: QFontMetrics, width: int) -> list[str]:
+    """A name in one line if it fits, else broken at a space or a hyphen; what still does not fit ends in dots."""
+    if metrics.horizontalAdvance(text) <= width:
+        return [text]
+    starts = [text[: number + 1].strip() for number, letter in enumerate(text) if letter in " -"]
+    fitting = [start for start in starts if metrics.horizontalAdvance(start) <= width]
+    lines = [fitting[-1], text[len(fitting[-1]) :].strip()] if fitting else [text]
+    return [metrics.elidedText(line, Qt.TextElideMode.ElideRight, width) for line in lines]
+
+
 class Tile(QFrame):
     """A picture with a name: double-click or Enter takes it, a drag carries it to the board."""
 
@@ -74,9 +84,11 @@ class Tile(QFrame):
             face = font(10)
             name.setFont(face)
             name.setStyleSheet("font-size: 10px;")
-            name.setText(QFontMetrics(face).elidedText(label, Qt.TextElideMode.ElideRight, 62))
-            name.setFixedWidth(62)
+            lines = in_two_lines(label, QFontMetrics(face), 62)
+            name.setText("\n".join(lines))
+            name.setFixedSize(62, 14 * len(lines))
             layout.addWidget(name)
+            layout.addStretch(1)
 
     def set_picture(self, pixmap: QPixmap) -> None:
         self.picture.setPixmap(pixmap)

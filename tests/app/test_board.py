@@ -364,13 +364,13 @@ def test_a_stack_of_the_chosen_cards_its_modes_order_and_opacity(board: MainWind
     opacity, plain = editor._fields[1]
     hand.drag(opacity, QPoint(40, 10), QPoint(16, 10))
     given = cards(board)[name].inputs["opacity_2"].value
-    assert given < 0.8
+    assert given < 0.9
     assert editor._fields[1][0] is opacity, "the field in hand stays while its value changes"
     session.undo()
     assert cards(board)[name].inputs["opacity_2"].value == 1.0, "one drag is one step"
     assert isinstance(plain, NumberField)
     hand.drag(plain, QPoint(40, 10), QPoint(16, 10))
-    assert cards(board)[name].inputs["layer_2"].value < 0.8, "a layer without a card shows its plain value"
+    assert cards(board)[name].inputs["layer_2"].value < 0.75, "a layer without a card shows its plain value"
     session.undo()
     board.controls.layers.rows.setCurrentRow(2)
     board.controls.layers.drop.click()

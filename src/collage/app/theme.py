@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from importlib.resources import files
 
 from PySide6.QtCore import QByteArray, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap, QPixmapCache
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
@@ -57,6 +57,9 @@ def font(size: int = 12, *, bold: bool = False) -> QFont:
 
 def icon_pixmap(name: str, colour: str, size: int = 16, ratio: float = 2.0) -> QPixmap:
     """One of Collage's own line icons in a colour."""
+    key, kept = f"{name} {colour} {size} {ratio}", QPixmap()
+    if QPixmapCache.find(key, kept):
+        return kept
     text = (ASSETS / "icons" / f"{name}.svg").read_text(encoding="utf-8").replace("#000", colour)
     pixmap = QPixmap(round(size * ratio), round(size * ratio))
     pixmap.fill(Qt.GlobalColor.transparent)
@@ -64,6 +67,7 @@ def icon_pixmap(name: str, colour: str, size: int = 16, ratio: float = 2.0) -> Q
     QSvgRenderer(QByteArray(text.encode())).render(painter, QRectF(0, 0, size * ratio, size * ratio))
     painter.end()
     pixmap.setDevicePixelRatio(ratio)
+    QPixmapCache.insert(key, pixmap)
     return pixmap
 
 

@@ -69,7 +69,7 @@ class ChannelsPanel(QFrame):
         self._area = scroll_area()
         layout.addWidget(self._area, 1)
         session.changed.connect(self._on_changed)
-        session.material_changed.connect(self._rebuild)
+        session.material_changed.connect(self._on_material)
         self._rebuild()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -83,7 +83,7 @@ class ChannelsPanel(QFrame):
 
     def close_down(self) -> None:
         self.session.changed.disconnect(self._on_changed)
-        self.session.material_changed.disconnect(self._rebuild)
+        self.session.material_changed.disconnect(self._on_material)
 
     def set_theme(self, theme: Theme) -> None:
         self.theme = theme
@@ -96,6 +96,10 @@ class ChannelsPanel(QFrame):
             image = images.get(self._sources.get(name, ""))
             if image is not None:
                 label.setPixmap(QPixmap.fromImage(image))
+
+    def _on_material(self) -> None:
+        if self.session.surface is not self._surface or self._titles_changed():
+            self._rebuild()
 
     def _on_changed(self, _before: object, _after: object) -> None:
         surface = self.session.surface

@@ -11,8 +11,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 
 from collage.app.main_window import MainWindow
 from collage.app.start import settle
-from collage.app.widgets.fields import NumbersField
-from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.fields import ColourField, NumbersField
 from collage.app.wire import acts
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.frame_editor import FrameEditor
@@ -366,12 +365,13 @@ def test_a_stack_of_the_chosen_cards_its_modes_order_and_opacity(board: MainWind
     given = cards(board)[name].inputs["opacity_2"].value
     assert given < 0.9
     assert editor._fields[1][0] is opacity, "the field in hand stays while its value changes"
-    session.undo()
+    session.history.undo()
     assert cards(board)[name].inputs["opacity_2"].value == 1.0, "one drag is one step"
-    assert isinstance(plain, NumberField)
-    hand.drag(plain, QPoint(40, 10), QPoint(16, 10))
-    assert cards(board)[name].inputs["layer_2"].value < 0.75, "a layer without a card shows its plain value"
-    session.undo()
+    assert isinstance(plain, ColourField), "a layer without a card shows its plain colour"
+    assert plain._value == pytest.approx((0.8, 0.8, 0.8))
+    plain.edited.emit((0.9, 0.1, 0.0), False)
+    assert cards(board)[name].inputs["layer_2"].value == (0.9, 0.1, 0.0)
+    session.history.undo()
     board.controls.layers.rows.setCurrentRow(2)
     board.controls.layers.drop.click()
     assert len(stacks.layers(cards(board)[name])) == len(layers) - 1

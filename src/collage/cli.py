@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from collage import __version__, cli_edit, cli_gather
+from collage import __version__, cli_cards, cli_gather, cli_materials
 from collage.core.errors import CollageError
 
 if TYPE_CHECKING:
@@ -24,8 +24,8 @@ app = typer.Typer(
 )
 
 
-app.add_typer(cli_edit.materials, name="materials")
-app.add_typer(cli_edit.cards, name="cards")
+app.add_typer(cli_materials.materials, name="materials")
+app.add_typer(cli_cards.cards, name="cards")
 cli_gather.register(app)
 
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterable
-from dataclasses import replace
 from pathlib import Path
 
 from psygnal import Signal
@@ -17,12 +16,13 @@ from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
 from collage.core.document.materials import blended, hidden_on_board, new_material, prefixed, showing, surface_card
 from collage.core.document.materialx import read_document
-from collage.core.document.model import MUTE, Card, Input, Network, Value, Wire, inside, replaced_inside
+from collage.core.document.model import Card, Input, Network, Value, Wire, inside, replaced_inside
 from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput
 from collage.core.images.files import read_info
 from collage.core.images.store import ImageStore
-from collage.core.nodes.labels import label_of, new_card, title_of
+from collage.core.nodes.adding import added, free_place
+from collage.core.nodes.labels import label_of, title_of
 from collage.core.nodes.library import Library, NodeDef, TabDef, shown_value
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import copy_files, load_project, material_folder, relative_name, save_project
@@ -30,9 +30,6 @@ from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
 from collage.core.project.state import Project
 from collage.core.render.bench import Bench, Camera
-
-FINER = 24.0
-"""What the position is multiplied by for a new pattern: its features are some centimetres wide."""
 
 
 class Session:
@@ -235,16 +232,10 @@ class Session:
         surface = self.surface
         if surface is None:
             return
-        definition = self.library.definition(surface)
-        old = surface.inputs.get(name) or Input(name, definition.inputs[name].type)
-        attributes = {key: text for key, text in old.attributes.items() if key != MUTE}
-        if muted:
-            attributes[MUTE] = "true"
-        new = replace(old, attributes=attributes)
-        empty = new.value is None and new.wire is None and not attributes
+        kind = self.library.definition(surface).inputs[name].type
         self.edit_document(
             f"{'Mute' if muted else 'Unmute'} {name}",
-            lambda network: edits.set_input(network, surface.name, None if empty else new, name),
+            lambda network: edits.mute(network, surface.name, name, kind, muted),
         )
 
     def title(self, card: str) -> str:
@@ -261,19 +252,10 @@ class Session:
     def add(self, definition: NodeDef, place: tuple[float, float], source: Wire | None = None, target: str = "") -> str:
         """Adds a card at a place on the board, wired to `source` if given. Returns its name."""
         name = self.network.free_name(definition.category)
-        place = self._free_place(place)
-
-        def change(network: Network) -> Network:
-            network = edits.move_cards(edits.add_card(network, new_card(definition, name)), {name: place})
-            if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
-                network = self._with_coordinates(network, name, place)
-            if definition.group == "procedural3d" and "position" in definition.inputs and target != "position":
-                network = self._with_position(network, name, place)
-            if source is not None and target:
-                network = join(self.library, network, source, name, target, definition.inputs[target].type)
-            return network
-
-        self.edit(f"Add {label_of(definition.category)}", change)
+        self.edit(
+            f"Add {label_of(definition.category)}",
+            lambda network: added(self.library, network, definition, place, source, target, name)[0],
+        )
         self.select((name,))
         return name
 
@@ -295,42 +277,6 @@ class Session:
     def show_surface(self, card: str) -> None:
         """Makes a surface on the board the one that the material shows."""
         self.edit_document(f"Show {self.title(card)} alone", lambda network: showing(network, card))
-
-    def _free_place(self, place: tuple[float, float]) -> tuple[float, float]:
-        """The place, or the next one below it where no card lies."""
-        x, y = place
-        others = [card.position for card in self.network.cards.values() if card.placed]
-        while any(abs(x - a) < 0.85 and abs(y - b) < 0.85 for a, b in others):
-            y += 0.2
-        return x, y
-
-    def _with_coordinates(self, network: Network, name: str, place: tuple[float, float]) -> Network:
-        """A placement starts from the surface's UV, which the standard does not wire by itself."""
-        uv = network.free_name("uv")
-        card = Card(uv, "texcoord", "vector2", {}, {"nodedef": "ND_texcoord_vector2"})
-        network = edits.move_cards(edits.add_card(network, card), {uv: (place[0] - 1.0, place[1])})
-        return edits.connect(network, Wire(uv), name, "texcoord", "vector2")
-
-    def _with_position(self, network: Network, name: str, place: tuple[float, float]) -> Network:
-        """A pattern in space starts from the position made finer: in metres it would hardly change on an object."""
-        for card in network.cards.values():
-            source = card.inputs.get("in1")
-            before = network.cards.get(source.wire.card) if source is not None and source.wire is not None else None
-            if card.category == "multiply" and card.type == "vector3" and before and before.category == "position":
-                if name in network.upstream(card.name):
-                    continue
-                return edits.connect(network, Wire(card.name), name, "position", "vector3")
-        position, finer = network.free_name("position"), network.free_name("finer")
-        x, y = place
-        own = Card(position, "position", "vector3", {}, {"nodedef": "ND_position_vector3"})
-        inputs = {
-            "in1": Input("in1", "vector3", None, Wire(position)),
-            "in2": Input("in2", "float", FINER),
-        }
-        scaled = Card(finer, "multiply", "vector3", inputs, {"nodedef": "ND_multiply_vector3FA", "uiname": "Finer"})
-        network = edits.add_card(edits.add_card(network, own), scaled)
-        network = edits.move_cards(network, {position: (x - 2.0, y), finer: (x - 1.0, y)})
-        return edits.connect(network, Wire(finer), name, "position", "vector3")
 
     def remove(self, names: Iterable[str]) -> None:
         hidden = hidden_on_board(self.network)
@@ -370,7 +316,7 @@ class Session:
         card = Card(name, "image", kind, {"file": file}, {"nodedef": f"ND_image_{kind}", "uiname": path.stem})
         self.edit(
             f"Add {path.name}",
-            lambda network: edits.move_cards(edits.add_card(network, card), {name: self._free_place(place)}),
+            lambda network: edits.move_cards(edits.add_card(network, card), {name: free_place(network, place)}),
         )
         self.select((name,))
         return name

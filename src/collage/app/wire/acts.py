@@ -9,10 +9,11 @@ from collage.app.session import Session
 from collage.core.document import edits, frames, groups, links
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.materials import hidden_on_board, new_material
-from collage.core.document.model import Card, Input, Network, Value, Wire, inside, replaced_inside
+from collage.core.document.model import Card, Network, Value, Wire, inside, replaced_inside
 from collage.core.document.types import CHANNELS
 from collage.core.errors import CollageError
 from collage.core.nodes import stacks
+from collage.core.nodes.adding import stack_of
 from collage.core.nodes.wiring import fits, go_way, join, output_type
 from collage.core.project.state import Project
 
@@ -274,25 +275,10 @@ def put_between(
 
 def add_stack(session: Session, place: tuple[float, float]) -> str:
     """A stack; the chosen cards, from top to bottom on the board, become its layers, the lowest at the bottom."""
-    name = session.network.free_name("stack")
     chosen = [one for one in session.selection if one in session.network.cards]
     chosen.sort(key=lambda one: -session.network.cards[one].position[1])
-
-    def change(network: Network) -> Network:
-        network = edits.move_cards(network.with_card(stacks.new_stack(name)), {name: place})
-        layers = []
-        for one in chosen:
-            wire = Wire(one)
-            if fits(session.library, output_type(session.library, network, wire), "color3"):
-                layers.append(stacks.Layer(session.title(one), Input("layer", "color3", (0.5, 0.5, 0.5))))
-        if not layers:
-            return network
-        network = network.with_card(stacks.with_layers(network.cards[name], layers))
-        for number, one in enumerate(chosen[: len(layers)], 1):
-            network = join(session.library, network, Wire(one), name, f"layer_{number}", "color3")
-        return network
-
-    session.edit("Add Stack", change)
+    name = session.network.free_name("stack")
+    session.edit("Add Stack", lambda network: stack_of(session.library, network, chosen, place)[0])
     session.select([name])
     return name
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from collage.core.document.model import CONVERT, SKIP, Card, Input, Network, Output, Value, Wire
+from collage.core.document.model import CONVERT, MUTE, SKIP, Card, Input, Network, Output, Value, Wire
 from collage.core.errors import CollageError
 
 
@@ -143,6 +143,17 @@ def move_cards(network: Network, places: Mapping[str, tuple[float, float]]) -> N
         card = _card(network, name)
         network = network.with_card(card.with_attribute("xpos", f"{x:.4f}").with_attribute("ypos", f"{y:.4f}"))
     return network
+
+
+def mute(network: Network, card: str, name: str, type_name: str, muted: bool) -> Network:
+    """Lets a surface's input show its default without losing what it has."""
+    old = _card(network, card).inputs.get(name) or Input(name, type_name)
+    attributes = {key: text for key, text in old.attributes.items() if key != MUTE}
+    if muted:
+        attributes[MUTE] = "true"
+    new = replace(old, attributes=attributes)
+    empty = new.value is None and new.wire is None and not attributes
+    return set_input(network, card, None if empty else new, name)
 
 
 def skip_cards(network: Network, names: Iterable[str], skipped: bool) -> Network:

@@ -41,3 +41,20 @@ def test_one_graph_can_be_asked_for_and_a_wrong_name_is_told(tmp_path: Path, lib
     done = list(evaluate_graphs(library, file, 4, 4, tmp_path / "out", ["flat", "none"]))
     assert [one.name for one in done if one.error] == ["none"]
     assert [path.name for path in (tmp_path / "out").iterdir()] == ["flat.o.exr"]
+
+
+def test_one_bad_output_keeps_no_other_from_being_written(tmp_path: Path, library) -> None:
+    (tmp_path / "a.mtlx").write_text(
+        '<materialx version="1.39"><nodegraph name="g"><noise2d name="n" type="float"/><mystery name="m" type="float"/>'
+        '<creatematrix name="x" type="matrix33"/><constant name="i" type="integer"/>'
+        '<output name="bad" type="float" nodename="m"/><output name="good" type="float" nodename="n"/>'
+        '<output name="table" type="matrix33" nodename="x"/><output name="whole" type="integer" nodename="i"/>'
+        '</nodegraph><nodegraph name="h"><creatematrix name="x" type="matrix33"/>'
+        '<output name="table" type="matrix33" nodename="x"/></nodegraph></materialx>'
+    )
+    first, second = evaluate_graphs(library, tmp_path / "a.mtlx", 8, 8, tmp_path / "out")
+    assert sorted(path.name for path in first.files) == ["g.good.exr", "g.whole.exr"]
+    assert first.error is not None
+    assert "mystery" in str(first.error)
+    assert second.files == ()
+    assert "matrix33" in str(second.error)

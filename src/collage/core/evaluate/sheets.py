@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -71,17 +71,41 @@ def graph_values(
     images: ImageStore,
     workers: Workers,
 ) -> Iterator[tuple[str, np.ndarray]]:
-    """Every numeric output of a nodegraph as (k, n) float32. Raises CollageError with the first problem."""
-    inner = document.cards[name].network
+    """Every numeric output of a nodegraph as (k, n) float32, k up to 4.
+
+    Raises CollageError with the first problem, after all that could be computed.
+    """
+    card = document.cards[name]
+    inner = card.network
     assert inner is not None
-    wanted = {out.name: CardOutput(name, out.name) for out in inner.outputs.values() if out.type in CHANNELS}
-    plan = build_plan(library, document, wanted, folder=folder, images=images, filtered=False, strict=True)
+    no_picture = [out for out in inner.outputs.values() if CHANNELS.get(out.type, 9) > 4]
+    wanted = [out.name for out in inner.outputs.values() if out not in no_picture]
+    problems: list[CollageError] = []
+
+    def values(outputs: Sequence[str]) -> dict[str, np.ndarray]:
+        part = replace(inner, outputs={output: inner.outputs[output] for output in outputs})
+        alone = document.with_card(replace(card, network=part))
+        targets = {output: CardOutput(name, output) for output in outputs}
+        plan = build_plan(library, alone, targets, folder=folder, images=images, filtered=False, strict=True)
+        try:
+            return run(plan, points, workers=workers)
+        except (MemoryError, ValueError, TypeError, IndexError) as error:
+            raise CollageError(f"The graph cannot be computed: {error}.", about=name) from error
+
     try:
-        results = run(plan, points, workers=workers)
-    except (MemoryError, ValueError, TypeError, IndexError) as error:
-        raise CollageError(f"The graph cannot be computed: {error}.", about=name) from error
+        results = values(wanted)
+    except CollageError as problem:
+        problems.append(problem)
+        results = {}
+        for output in wanted if len(wanted) > 1 else []:  # the others may do
+            try:
+                results |= values([output])
+            except CollageError:
+                continue
     for output, value in results.items():
         numbers = np.asarray(value, np.float32)
-        if len(numbers) > 4:
-            continue  # a matrix is no picture
         yield output, np.ascontiguousarray(np.broadcast_to(numbers, (len(numbers), points.count)))
+    for out in no_picture:
+        problems.append(CollageError(f"“{out.name}” puts out a {out.type}, which is no picture."))
+    if problems:
+        raise problems[0]

@@ -26,6 +26,7 @@ from collage.core.render.swatch import swatch
 from collage.core.render.values import Limits, limits_of
 
 PICTURE_SIZE = (228, 136)
+TILE_SIZE = (116, 84)  # pictures among the sources, drawn at half of it
 
 
 def to_image(pixels: np.ndarray) -> QImage:
@@ -172,10 +173,10 @@ class PictureMaker(QObject):
                 names = [name for name, card in document.cards.items() if card.attributes.get(MAP_SET) == "true"]
                 made = card_pictures(
                     session.library, document, names, folder=folder / "materials", images=session.images,
-                    workers=workers, size=(116, 92), cancelled=cancelled,
+                    workers=workers, size=TILE_SIZE, cancelled=cancelled,
                 )  # fmt: skip
                 images = _images(made)
-                images[""] = to_image(swatch(renderer, document, folder, (116, 92), cancelled))
+                images[""] = to_image(swatch(renderer, document, folder, TILE_SIZE, cancelled))
                 yield BoardPictures(material, (), images, {}, {})
 
         self.materials_worker.ask(work)
@@ -191,7 +192,7 @@ class PictureMaker(QObject):
                     return
                 try:
                     made = card_pictures(
-                        library, network, list(network.cards), workers=workers, size=(116, 92), box=KIND_BOX
+                        library, network, list(network.cards), workers=workers, size=TILE_SIZE, box=KIND_BOX
                     )
                 except (CollageError, ValueError, IndexError):
                     continue

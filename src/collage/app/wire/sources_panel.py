@@ -63,7 +63,7 @@ class Tile(QFrame):
         self.setToolTip(tip)
         self.setAccessibleName(label)
         self.picture = QLabel()
-        self.picture.setFixedSize(44, 34) if wide else self.picture.setFixedSize(58, 46)
+        self.picture.setFixedSize(44, 34) if wide else self.picture.setFixedSize(58, 42)
         self.picture.setScaledContents(True)
         self.picture.setStyleSheet("background: #8A8A8A;")
         name = QLabel(label)

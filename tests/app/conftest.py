@@ -6,6 +6,7 @@ import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QWheelEvent
@@ -15,6 +16,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from collage.app.main_window import MainWindow
 from collage.app.settings import Settings
 from collage.app.start import make_window, settle
+from collage.core.images.files import read_pixels, write_image
 from collage.core.kernels import load_all
 from collage.demo.shed import make_sample
 
@@ -28,8 +30,14 @@ def compiled() -> None:
 
 @pytest.fixture(scope="session")
 def shed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo, its maps a quarter as wide: every window reads them anew."""
     folder = tmp_path_factory.mktemp("demo") / "shed"
     make_sample("potting-shed", folder)
+    for path in (folder / "maps").rglob("*.*"):
+        pixels = read_pixels(path)
+        height, width, channels = pixels.shape
+        blocks = pixels.reshape(height // 4, 4, width // 4, 4, channels).astype(np.float32)
+        write_image(path, blocks.mean(axis=(1, 3)).astype(pixels.dtype))
     return folder
 
 

@@ -17,12 +17,16 @@ def combine(ctx: Context, **inputs: Array) -> Array:
 
 @behaviour("extract")
 def extract(ctx: Context, index: Array, **inputs: Array) -> Array:
-    """One channel, or one row of a matrix; an index outside takes the nearest, but a row below 0 is zeros."""
+    """One channel, or one row of a matrix. An index outside takes the nearest channel.
+
+    A row outside means nothing; the reference has zeros for a matrix that is the same everywhere, else the last row.
+    """
     value = inputs["in"]
     width = {9: 3, 16: 4}.get(value.shape[0], 1)
-    at = int(np.clip(index.flat[0], 0, value.shape[0] // width - 1))
-    if width > 1 and index.flat[0] < 0:
-        return np.zeros((width, 1), np.float32)
+    last = value.shape[0] // width - 1
+    at = int(np.clip(index.flat[0], 0, last))
+    if width > 1 and at != index.flat[0]:
+        return np.zeros((width, 1), np.float32) if value.shape[1] == 1 else value[last * width :]
     return value[at * width : (at + 1) * width]
 
 

@@ -47,17 +47,10 @@ def _card(network: Network, name: str) -> Card:
     return network.cards[name]
 
 
-def _tabs(library: Library, card: Card) -> dict[str, TabDef]:
-    """The inputs of a card: its definition's, or those that a group shows."""
-    from collage.core.nodes.library import TabDef
-
-    if card.network is None:
-        return dict(library.definition(card).inputs)
-    return {name: TabDef(name, one.type, one.value, "", one.attributes) for name, one in card.inputs.items()}
-
-
 def _tab(library: Library, card: Card, name: str) -> TabDef:
-    tabs = _tabs(library, card)
+    from collage.core.nodes.library import tabs_of
+
+    tabs = tabs_of(library, card)
     if name not in tabs:
         raise CollageError(f"“{card.name}” has no input “{name}”.", remedy=f"Choose one of {', '.join(tabs)}.")
     return tabs[name]
@@ -136,13 +129,13 @@ def add(
 def remove(folder: Folder, material: Material, names: Names, group: Group = "") -> None:
     """Remove cards; the wires before and behind them are joined."""
     from collage.core.document import edits
+    from collage.core.nodes.library import main_inputs
 
     library = load_library()
 
     def change(network: Network) -> Network:
-        known = {name: _card(network, name) for name in names}
-        main = {name: library.definition(card).main_input for name, card in known.items() if card.network is None}
-        return edits.remove_cards(network, names, main)
+        chosen = [_card(network, name).name for name in names]
+        return edits.remove_cards(network, chosen, main_inputs(library, network, chosen))
 
     edit(folder, material, change, group)
 
@@ -294,12 +287,12 @@ def show(
 ) -> None:
     """List the inputs of a card: what each has, and its default."""
     from collage.core.document.links import Place, linked_value
-    from collage.core.nodes.library import shown_value
+    from collage.core.nodes.library import shown_value, tabs_of
     from collage.core.project.folder import load_project
 
     network = within(material_of(load_project(folder)[0], material), group)
     one, rows = _card(network, card), []
-    for name, tab in _tabs(load_library(), one).items():
+    for name, tab in tabs_of(load_library(), one).items():
         given, linked = one.inputs.get(name), linked_value(network, Place(card, name))
         value = linked if linked is not None else shown_value(one, tab)
         if given is not None and given.wire is not None and linked is None:
@@ -341,9 +334,11 @@ def ramp(
     found: list[ramps.Stop] = []
     for stop in stops:
         place, _, text = stop.partition("=")
-        colour = _value("colour", "color4", text if text.startswith("#") or text.count(",") != 2 else f"{text},1")
+        colour = _value("colour", "color4" if text.count(",") == 3 else "color3", text)
+        where = _value("place", "float", place)
         assert isinstance(colour, tuple)
-        found.append((float(str(_value("place", "float", place))), colour))
+        assert isinstance(where, float)
+        found.append((where, (*colour, 1.0)[:4]))
 
     def change(network: Network) -> Network:
         old = _card(network, card)
@@ -536,13 +531,12 @@ def open_up(folder: Folder, material: Material, group: Annotated[str, typer.Argu
 def take_out(folder: Folder, material: Material, names: Names) -> None:
     """Pull cards out of their chains; their neighbours join."""
     from collage.core.document import edits
+    from collage.core.nodes.library import main_inputs
 
     library = load_library()
 
     def change(network: Network) -> Network:
-        known = {name: network.cards[name] for name in names if name in network.cards}
-        main = {name: library.definition(card).main_input for name, card in known.items() if card.network is None}
-        return edits.take_out(network, names, main)
+        return edits.take_out(network, names, main_inputs(library, network, names))
 
     edit(folder, material, change)
 
@@ -552,12 +546,7 @@ def swap(folder: Folder, material: Material, card: str, first: str, second: str)
     """Exchange two inputs of a card."""
     from collage.core.document import edits
 
-    def change(network: Network) -> Network:
-        if card not in network.cards:
-            raise CollageError(f"There is no card “{card}”.", about=material, remedy="See `collage cards list`.")
-        return edits.swap_inputs(network, card, first, second)
-
-    edit(folder, material, change)
+    edit(folder, material, lambda network: edits.swap_inputs(network, _card(network, card).name, first, second))
 
 
 @cards.command()
@@ -576,10 +565,8 @@ def link(
     library, here, there = load_library(), links.Place(*place_of(follower)), links.Place(*place_of(leader))
 
     def change(network: Network) -> Network:
-        for place in (here, there):
-            if place.card not in network.cards:
-                raise CollageError(f"There is no card “{place.card}”.", about=material)
-        card = network.cards[there.card]
+        _card(network, here.card)
+        card = _card(network, there.card)
         tab = library.definition(card).inputs.get(there.input)
         value = (links.linked_value(network, there) or shown_value(card, tab)) if tab is not None else None
         if tab is None or value is None:

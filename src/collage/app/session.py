@@ -23,7 +23,7 @@ from collage.core.images.files import read_info
 from collage.core.images.store import ImageStore
 from collage.core.nodes.adding import added, free_place
 from collage.core.nodes.labels import label_of, title_of
-from collage.core.nodes.library import Library, NodeDef, TabDef, shown_value
+from collage.core.nodes.library import Library, NodeDef, TabDef, main_inputs, shown_value
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import copy_files, load_project, material_folder, relative_name, save_project
 from collage.core.project.recovery import Desk
@@ -243,11 +243,7 @@ class Session:
         return title_of(found) if found is not None else card
 
     def main_inputs(self, names: Iterable[str]) -> dict[str, str | None]:
-        found: dict[str, str | None] = {}
-        for name in names:
-            definition = self.definition(name)
-            found[name] = definition.main_input if definition is not None else None
-        return found
+        return main_inputs(self.library, self.network, names)
 
     def add(self, definition: NodeDef, place: tuple[float, float], source: Wire | None = None, target: str = "") -> str:
         """Adds a card at a place on the board, wired to `source` if given. Returns its name."""

@@ -146,7 +146,7 @@ class LayersEditor(QWidget):
         opacity.setToolTip("Opacity")
         opacity.setAccessibleName(f"Opacity of {layer.title}")
         opacity.setEnabled(layer.opacity.wire is None)
-        opacity.edited.connect(lambda value, moving: self._opacity(row, value, moving))
+        opacity.edited.connect(lambda value, moving: self._give(row, "opacity", "float", "opacity", value, moving))
         source, plain = self._source_field(row, layer)
         self._fields.append((opacity, plain))
         mask = _short(self._source(layer.mask, "no mask"), 70)
@@ -176,7 +176,7 @@ class LayersEditor(QWidget):
             field.swatch.setFixedWidth(74)
         field.setFixedWidth(74)
         field.setAccessibleName(f"Value of {layer.title}")
-        field.edited.connect(lambda value, moving: self._plain(row, kind, value, moving))
+        field.edited.connect(lambda value, moving: self._give(row, "layer", kind, "a layer's value", value, moving))
         return field, field
 
     def _source(self, one: Input, otherwise: str) -> str:
@@ -201,17 +201,11 @@ class LayersEditor(QWidget):
         if title.strip() and title != layer.title:
             self._change(row, "Name a layer", replace(layer, title=title.strip()))
 
-    def _opacity(self, row: int, value: float, moving: bool) -> None:
+    def _give(self, row: int, what: str, kind: str, label: str, value: Value, moving: bool) -> None:
+        """Sets one of a layer's inputs: what is `layer` or `opacity`."""
         card = self.session.network.cards[self.name]
         number = self._at(row, len(stacks.layers(card))) + 1
-        self.session.set_value(self.name, f"opacity_{number}", "float", value, label="opacity", merge=True)
-        if not moving:
-            self.session.history.close_merge()
-
-    def _plain(self, row: int, kind: str, value: Value, moving: bool) -> None:
-        card = self.session.network.cards[self.name]
-        number = self._at(row, len(stacks.layers(card))) + 1
-        self.session.set_value(self.name, f"layer_{number}", kind, value, label="a layer's value", merge=True)
+        self.session.set_value(self.name, f"{what}_{number}", kind, value, label=label, merge=True)
         if not moving:
             self.session.history.close_merge()
 

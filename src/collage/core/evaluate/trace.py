@@ -140,9 +140,10 @@ class Symbol(NDArrayOperatorsMixin):
         """A whole power is a product, for numbers below 0 too; `np.power` is the standard's, by logarithms."""
         if not isinstance(times, int) or times < 1:
             raise NotFollowed("a power that is no whole number")
-        half = self ** (times // 2) if times > 1 else None
-        square = half * half if half is not None else self
-        return square * self if times > 1 and times % 2 else square
+        if times == 1:
+            return self
+        half = self ** (times // 2)
+        return half * half * self if times % 2 else half * half
 
     def copy(self) -> Symbol:
         return self

@@ -10,7 +10,6 @@ import numpy as np
 from collage.core.images.colour import curve, inverse_curve, is_linear, linear_light
 
 _KINDS = {"uint8": np.uint8, "uint16": np.uint16, "half": np.uint16}
-_NUMBERS = {"uint8": 0, "uint16": 1, "half": 2}  # kernels.sampling: CODES, PAIRS, HALVES
 WRAPS = {"constant": 0, "clamp": 1, "periodic": 2, "mirror": 3}
 
 
@@ -25,7 +24,9 @@ class Coding:
     @property
     def numbers(self) -> tuple[int, float, float]:
         """What the kernels need."""
-        return _NUMBERS[self.kind], self.scale, self.offset
+        from collage.core.kernels.sampling import CODES, HALVES, PAIRS  # compiled when first used
+
+        return {"uint8": CODES, "uint16": PAIRS, "half": HALVES}[self.kind], self.scale, self.offset
 
     def values(self, stored: np.ndarray) -> np.ndarray:
         if self.kind == "half":

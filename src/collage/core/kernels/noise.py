@@ -131,6 +131,7 @@ def _perlin_3(px, py, pz, shift):
 
 @njit(**PART)
 def _run_2(x, y, octaves, lacunarity, diminish, shift, out):
+    """The mask says that the shift is less than the number is wide, else it would be done with 64-bit numbers."""
     px, py = x.copy(), y.copy()
     byte = U(U(shift) & U(31))
     amplitude = F(1.0)

@@ -278,6 +278,28 @@ def _tab_of(name: str, given: Mapping[str, str]) -> TabDef:
     return TabDef(name, type_name, default, given.get("defaultgeomprop", ""), attributes)
 
 
+def tabs_of(library: Library, card: Card) -> dict[str, TabDef]:
+    """The inputs of a card: its definition's, or those that a group shows. Raises CollageError for an unknown kind."""
+    if card.network is None:
+        return dict(library.definition(card).inputs)
+    return {
+        one.name: TabDef(one.name, one.type, one.value if one.value is not None else zero(one.type), "", one.attributes)
+        for one in card.inputs.values()
+    }
+
+
+def main_inputs(library: Library, network: Network, names: Iterable[str]) -> dict[str, str | None]:
+    """For each card the input that passes through it; None for groups, unknown kinds and cards that are not there."""
+    found: dict[str, str | None] = {}
+    for name in names:
+        card = network.cards.get(name)
+        try:
+            found[name] = library.definition(card).main_input if card is not None and card.network is None else None
+        except CollageError:
+            found[name] = None
+    return found
+
+
 def shown_value(card: Card, tab: TabDef) -> Value | None:
     """The value an input has without its wire: its own, or the definition's default."""
     one: Input | None = card.inputs.get(tab.name)

@@ -24,7 +24,9 @@ from collage.core.kernels.noise import fractal
 from collage.core.kernels.rays import eye_rays
 from collage.core.nodes.library import load_library
 from collage.core.project.folder import load_project
-from collage.core.render.picture import PictureRequest, Renderer
+from collage.core.project.pictures import picture_request
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
 from collage.demo.shed import make_sample
 
 OCTAVES, POINTS, BLOCK = 8, 1 << 18, 1 << 14
@@ -93,7 +95,7 @@ def primary_rays(renderer: Renderer, request: PictureRequest, divide: int = 1) -
 def pictures(folder: Path) -> None:
     project, _ = load_project(folder)
     renderer = Renderer(load_library())
-    request = PictureRequest(project, *SIZE, "draft", "lit", None, folder)
+    request = picture_request(project, *SIZE, "draft", "lit", None, folder)
     renderer.picture(request)
     rays = primary_rays(renderer, request)
     name = "Lime-bloomed clay"
@@ -103,7 +105,7 @@ def pictures(folder: Path) -> None:
         def once() -> None:
             network = edits.set_value(project.materials[name], "dry", "fg", "float", float(next(values)))
             edited = project.with_material(name, network)
-            renderer.picture(PictureRequest(edited, *SIZE, quality, "lit", None, folder))  # type: ignore[arg-type]
+            renderer.picture(picture_request(edited, *SIZE, quality, "lit", None, folder))  # type: ignore[arg-type]
 
         return median(once)
 

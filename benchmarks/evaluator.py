@@ -14,8 +14,8 @@ import numpy as np
 from benchmarks.graphs import GRAPHS, write_picture
 from collage.core.document.materialx import parse_document
 from collage.core.evaluate.plan import CardOutput, Plan, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import Workers, run
+from collage.core.geometry.points import sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
 

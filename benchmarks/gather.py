@@ -63,8 +63,9 @@ def gathered_to_preview(folder: Path) -> float:
     from collage.core.gather.sets import Gathered
     from collage.core.images.store import ImageStore
     from collage.core.nodes.library import load_library
+    from collage.core.project.pictures import picture_request
     from collage.core.project.state import Project
-    from collage.core.render.picture import PictureRequest, Renderer
+    from collage.core.render.renderer import Renderer
     from collage.core.render.swatch import studio
 
     renderer = Renderer(load_library(), ImageStore(), Workers())
@@ -75,7 +76,7 @@ def gathered_to_preview(folder: Path) -> float:
             found = step
     network = build_material(found.sets[0], stored=lambda file: str(folder / file))
     project = Project(materials={"yard": network}, bench=studio("yard"))
-    picture = renderer.picture(PictureRequest(project, 400, 330, "draft", "lit", None, folder))
+    picture = renderer.picture(picture_request(project, 400, 330, "draft", "lit", None, folder))
     seconds = time.perf_counter() - begin
     assert not picture.problems, picture.problems
     return seconds

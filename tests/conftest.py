@@ -20,8 +20,8 @@ import pytest
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import Workers, run
+from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
 

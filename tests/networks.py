@@ -7,8 +7,8 @@ import numpy as np
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Network, Wire
 from collage.core.evaluate.plan import CardInput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.nodes.library import Library
 
 TEXT = """<materialx version="1.39">

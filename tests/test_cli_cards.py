@@ -11,11 +11,11 @@ import pytest
 from typer.testing import CliRunner
 
 from collage.cli import app
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Wire
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.nodes import ramps, stacks
 from collage.core.nodes.library import Library
 from collage.core.project.folder import load_project

@@ -20,6 +20,7 @@ from collage.app.widgets.card_editors import RampEditor
 from collage.app.widgets.colour_editor import linear_of
 from collage.app.wire import acts
 from collage.cli import prepare_kernels
+from collage.core.assets.stock import default_folder
 from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Wire
@@ -27,9 +28,9 @@ from collage.core.nodes.labels import new_card
 from collage.core.nodes.library import load_library
 from collage.core.nodes.stacks import Layer
 from collage.core.project.folder import load_project
-from collage.core.project.stock import default_folder
+from collage.core.project.pictures import picture_request
 from collage.core.render.files import write_picture
-from collage.core.render.picture import PictureRequest, Renderer
+from collage.core.render.renderer import Renderer
 from collage.demo.library import library_steps
 from collage.demo.shed import make_sample
 
@@ -190,7 +191,7 @@ def main() -> None:
         folder = Path(place) / "shed"
         make_sample("potting-shed", folder)
         project, _ = load_project(folder)
-        request = PictureRequest(project, 1280, 800, "final", "lit", None, folder)
+        request = picture_request(project, 1280, 800, "final", "lit", None, folder)
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
         window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)

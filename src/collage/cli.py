@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from collage import __version__, cli_cards, cli_gather, cli_materials
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
     from collage.core.nodes.library import Library
@@ -190,15 +190,17 @@ def _render_to(folder: Path, out: Path, width: int, height: int, view: str, qual
     from typing import cast
 
     from collage.core.project.folder import load_project
+    from collage.core.project.pictures import picture_request
     from collage.core.render.files import check_view, write_picture
-    from collage.core.render.picture import PictureRequest, Quality, Renderer
+    from collage.core.render.renderer import Renderer
+    from collage.core.render.request import Quality
 
     library = _library()
     check_view(view)
     project, problems = load_project(folder)
     for problem in problems:
         _fail(problem)
-    request = PictureRequest(project, width, height, cast(Quality, quality), view, None, folder)
+    request = picture_request(project, width, height, cast(Quality, quality), view, None, folder)
     with progress("Rendering") as show:
         picture = Renderer(library).picture(request, progress=lambda share: show("Rendering", share))
     for (material, _), problem in picture.problems.items():

@@ -13,7 +13,7 @@ import numpy as np
 import typer
 
 from collage.cli_shared import Folder, Material, edit, load_library, material_of, place_of, within
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
     from collage.core.document.model import Card, Network, Value
@@ -476,8 +476,8 @@ def keep(
     title: Annotated[str, typer.Option(help="The name to keep it by.")] = "",
 ) -> None:
     """Keep a group for other materials and projects."""
+    from collage.core.assets.shelf import Shelf
     from collage.core.project.folder import load_project
-    from collage.core.project.shelf import Shelf
 
     typer.echo(Shelf().keep(material_of(load_project(folder)[0], material), name, title))
 
@@ -485,7 +485,7 @@ def keep(
 @cards.command()
 def kept() -> None:
     """List the kept groups."""
-    from collage.core.project.shelf import Shelf
+    from collage.core.assets.shelf import Shelf
 
     for name in Shelf().names():
         typer.echo(name)
@@ -499,7 +499,7 @@ def put(
     at: Annotated[tuple[float, float], typer.Option(help="Its place on the board.")] = (0.0, 0.0),
 ) -> None:
     """Put a copy of a kept group into a material."""
-    from collage.core.project.shelf import Shelf
+    from collage.core.assets.shelf import Shelf
 
     edit(folder, material, lambda network: Shelf().put(network, name, at)[0])
 

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
-    from collage.core.frozen import Frozen
+    from collage.core.base.frozen import Frozen
     from collage.core.gather.build import BuildOptions
     from collage.core.gather.sets import FoundMap, FoundSet, Gathered
     from collage.core.gather.words import Role
@@ -171,8 +171,8 @@ def library(
 ) -> None:
     """List what the library holds; make the sample library."""
     from collage.cli import progress
+    from collage.core.assets import stock
     from collage.core.gather.rules import load_rules
-    from collage.core.project import stock
     from collage.demo.library import library_steps
 
     if kind and kind not in stock.KINDS:
@@ -217,7 +217,7 @@ def _checked(make: type[Frozen], **values: object) -> Any:
 
 def _finish(steps: Files, title: str) -> list[Path]:
     from collage.cli import progress
-    from collage.core.steps import finished
+    from collage.core.base.steps import finished
 
     with progress(title) as show:
         return finished(steps, show)

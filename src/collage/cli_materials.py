@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from collage.cli_shared import Folder, Material, changed, load_library, material_of
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
     from collage.core.project.state import Project
@@ -90,11 +90,11 @@ def picture(
     """Write a picture of a material on a ball."""
     from collage.cli import parse_size, prepare_kernels
     from collage.core.images.files import write_image
-    from collage.core.project.folder import load_project
-    from collage.core.render.picture import Renderer
+    from collage.core.project.folder import load_project, material_folder
+    from collage.core.render.renderer import Renderer
     from collage.core.render.swatch import swatch
 
     project, _ = load_project(folder)
     document, wanted = material_of(project, name), parse_size(size)
     prepare_kernels()
-    write_image(output, swatch(Renderer(load_library()), document, folder, wanted))
+    write_image(output, swatch(Renderer(load_library()), document, material_folder(folder), wanted))

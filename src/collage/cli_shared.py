@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
     from collage.core.document.model import Network

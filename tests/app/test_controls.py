@@ -19,8 +19,8 @@ from collage.app.wire.board import MATERIAL_FORMAT
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.nodes.ramps import is_long, stops_of
 
 

@@ -18,7 +18,7 @@ from collage.app.render_dialog import RenderDialog
 from collage.app.settings import Settings, load_settings, save_settings
 from collage.app.shortcuts_dialog import ShortcutsDialog
 from collage.app.start import settle, wait_until
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.project.folder import load_project
 from collage.core.project.recovery import left_desks

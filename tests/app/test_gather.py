@@ -19,13 +19,13 @@ from collage.app.gather.state import Chosen
 from collage.app.main_window import GATHER, WIRE, MainWindow
 from collage.app.settings_dialog import SettingsDialog
 from collage.app.start import settle, wait_until
+from collage.core.assets.stock import default_folder
 from collage.core.document.materials import surface_card
 from collage.core.gather.rules import load_rules
 from collage.core.images.derive import normal_from
 from collage.core.images.files import read_info, write_image
 from collage.core.images.made import read_record
 from collage.core.project.references import references
-from collage.core.project.stock import default_folder
 from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import photograph
 

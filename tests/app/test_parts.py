@@ -19,8 +19,8 @@ from collage.app.theme import font
 from collage.app.widgets.fields import field_for, soft_range
 from collage.app.wire.sources_panel import in_two_lines
 from collage.app.wire.tabs import wire_path
+from collage.core.base.errors import CollageError
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 
 
 @pytest.fixture

@@ -110,7 +110,7 @@ def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWin
     assert me.actions < 25
     assert settle(window)
     shown = window.preview.picture.display
-    on_pot = window.preview.picture.parts == part
+    on_pot = window.preview.picture.objects == part
     colours = shown[on_pot].astype(int)
     reddish = (colours[:, 0] > colours[:, 1] + 25).mean()
     greenish = (colours[:, 1] > colours[:, 0]).mean()

@@ -366,7 +366,7 @@ def test_the_preview_turns_moves_picks_frames_and_lights(window: MainWindow, han
     hand.drag(preview, QPoint(200, 150), QPoint(260, 130), keys=Qt.KeyboardModifier.AltModifier)
     assert session.history.labels == ["Move the light"]
     assert (shown(window) != before).any()
-    parts = preview.picture.parts
+    parts = preview.picture.objects
     row, column = np.argwhere(parts == 1)[len(np.argwhere(parts == 1)) // 2]
     at = QPoint(int(column * preview.width() / parts.shape[1]) + 1, int(row * preview.height() / parts.shape[0]) + 1)
     hand.click(preview, at)

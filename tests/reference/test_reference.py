@@ -19,8 +19,8 @@ import pytest
 from collage.core.document.materialx import parse_document
 from collage.core.document.types import CHANNELS
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
 

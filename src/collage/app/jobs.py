@@ -9,7 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.evaluate.run import Cancelled
 
 Work = Callable[[Callable[[], bool]], Iterable[Any]]

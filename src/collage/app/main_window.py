@@ -59,20 +59,20 @@ from collage.app.wire.controls_panel import ControlsPanel
 from collage.app.wire.pictures import BoardPictures, PictureMaker, pixmaps
 from collage.app.wire.preview_panel import PreviewPanel
 from collage.app.wire.sources_panel import SourcesPanel
+from collage.core.assets.shelf import Shelf
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.model import Network, Wire
-from collage.core.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import Offer, input_label, label_of, offers
 from collage.core.nodes.wiring import origin, ways
 from collage.core.project.folder import copy_files
 from collage.core.project.recovery import LeftDesk, discard
-from collage.core.project.shelf import Shelf
 from collage.core.project.state import Project
-from collage.core.render.bench import Bench
 from collage.core.render.cards import Ground
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
+from collage.core.scene.bench import Bench
 from collage.demo.shed import SAMPLES, sample_steps
 
 GROUNDS: tuple[tuple[Ground, str], ...] = (
@@ -102,7 +102,7 @@ class MainWindow(QMainWindow):
         self.renderer = Renderer(session.library, session.images, workers)
         self.every = offers(session.library)
         self.shelf = Shelf()
-        self.maker = PictureMaker(session, workers, self)
+        self.maker = PictureMaker(session, self.renderer, self)
         self._material_pixmaps: dict[str, QPixmap] = {}
         self._board_images: dict[str, QImage] = {}
         self.session.images.budget = settings.image_memory * 2**20

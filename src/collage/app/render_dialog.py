@@ -23,10 +23,12 @@ from PySide6.QtWidgets import (
 
 from collage.app.jobs import Newest
 from collage.app.session import Session
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.evaluate.run import Workers
+from collage.core.project.pictures import picture_request
 from collage.core.render.files import write_picture
-from collage.core.render.picture import PictureRequest, Quality, Renderer
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest, Quality
 
 
 class RenderDialog(QDialog):
@@ -90,7 +92,7 @@ class RenderDialog(QDialog):
     def request(self) -> PictureRequest:
         quality = cast(Quality, self.quality.currentText())
         size = self.width_box.value(), self.height_box.value()
-        return PictureRequest(self.session.shown_project, *size, quality, self.mode, None, self.session.base_folder)
+        return picture_request(self.session.shown_project, *size, quality, self.mode, None, self.session.base_folder)
 
     def render_now(self) -> None:
         request, path = self.request(), Path(self.path.text())

@@ -11,13 +11,13 @@ from pathlib import Path
 
 from psygnal import Signal
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
 from collage.core.document.materials import blended, hidden_on_board, new_material, prefixed, showing, surface_card
 from collage.core.document.materialx import read_document
 from collage.core.document.model import Card, Input, Network, Value, Wire, inside, replaced_inside
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput
 from collage.core.images.files import read_info
 from collage.core.images.store import ImageStore
@@ -29,7 +29,7 @@ from collage.core.project.folder import copy_files, load_project, material_folde
 from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
 from collage.core.project.state import Project
-from collage.core.render.bench import Bench, Camera
+from collage.core.scene.bench import Bench, Camera
 
 
 class Session:

@@ -9,7 +9,7 @@ from pathlib import Path
 import platformdirs
 from pydantic import BaseModel, ValidationError
 
-from collage.core.safe_write import replacing
+from collage.core.base.safe_write import replacing
 
 
 class Settings(BaseModel):

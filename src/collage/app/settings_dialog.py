@@ -9,7 +9,8 @@ from collage.app.session import Session
 from collage.app.settings import Settings
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.panels import quiet
-from collage.core.render.bench import Bench, Triple
+from collage.core.scene.bench import Bench
+from collage.core.scene.directions import Triple
 
 
 class SettingsDialog(QDialog):

@@ -16,7 +16,7 @@ from collage.app.main_window import MainWindow
 from collage.app.session import Session
 from collage.app.settings import Settings, load_settings
 from collage.app.theme import THEMES, apply_theme, load_fonts
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.evaluate.run import Workers
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library

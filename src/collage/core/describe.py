@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materials import surface_card
 from collage.core.document.materialx import read_document, validate
 from collage.core.document.model import Network
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.images.files import READ_SUFFIXES, read_info
 from collage.core.nodes.library import Library
@@ -45,7 +45,7 @@ def _project(path: Path, library: Library) -> Iterator[Line]:
     project, problems = load_project(path)
     yield f"{project.name}: {len(project.materials)} materials, {len(project.bench.objects)} objects", True
     for item in project.bench.objects:
-        yield f"  {item.name}: {item.shape}, wears {item.material or 'nothing'}", True
+        yield f"  {item.name}: {item.geometry.label}, wears {item.material or 'nothing'}", True
     for problem in problems:
         yield f"  {problem}", False
     for name, network in project.materials.items():

@@ -6,16 +6,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from collage.core.base.errors import CollageError
 from collage.core.document.making import Given, between, card, given
 from collage.core.document.materials import new_material
 from collage.core.document.model import Card, Network, Wire
-from collage.core.errors import CollageError
 from collage.core.gather import build
 from collage.core.gather.sets import group
 from collage.core.images.files import write_image
 from collage.core.project.folder import is_project, save_project
 from collage.core.project.state import Project
-from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera, Environment
+from collage.core.scene.bench import AreaLight, Bench, BenchObject, Camera, Environment, stock
 from collage.demo.maps import MapSet, bench_wood, celadon, encoded, studio, terracotta
 
 _ROLES = (("base_color", True), ("roughness", False), ("normal", False), ("height", False), ("occlusion", False))
@@ -158,8 +158,8 @@ def weathered_bench() -> Network:
 def potting_shed_bench() -> Bench:
     return Bench(
         objects=(
-            BenchObject(name="Pot", shape="pot", place=(0.0, 0.0365, 0.0), turn=20, material="Lime-bloomed clay"),
-            BenchObject(name="Saucer", shape="saucer", place=(0.0, 0.03, 0.0), material="Celadon glaze"),
+            stock("Pot", "pot", place=(0.0, 0.0365, 0.0), turn=20, material="Lime-bloomed clay"),
+            stock("Saucer", "saucer", place=(0.0, 0.03, 0.0), material="Celadon glaze"),
             BenchObject(
                 name="Bench board",
                 shape="rounded box",
@@ -204,7 +204,7 @@ def _plain_ball(folder: Path) -> Iterator[tuple[str, float]]:
     yield "Making the studio", 0.2
     write_image(folder / "environments" / "studio.exr", studio(), bits=16)
     bench = Bench(
-        objects=(BenchObject(name="Ball", shape="sphere", material="Plain"),),
+        objects=(stock("Ball", "sphere", material="Plain"),),
         environment=Environment(file="environments/studio.exr"),
         camera=Camera(distance=0.62, target=(0.0, 0.1, 0.0)),
     )

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.edits import connect, cut_wires, swap_inputs, take_out
 from collage.core.document.frames import Frame, around, frames, with_frame, without_frame
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import Network, Wire
-from collage.core.errors import CollageError
 from networks import network, same
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.changes import compare
 from collage.core.document.model import CONVERT, Card, Input, Network, Wire, inside, order, replaced_inside
-from collage.core.errors import CollageError
 
 
 def chain(*names: str) -> Network:

@@ -7,6 +7,7 @@ from itertools import combinations
 
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document.groups import (
     add_output,
     bundle,
@@ -18,7 +19,6 @@ from collage.core.document.groups import (
 )
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import Wire
-from collage.core.errors import CollageError
 from collage.core.nodes.wiring import output_type
 from networks import network, numbers, same
 

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.model import Card, Network, Wire
-from collage.core.errors import CollageError
 
 
 def test_undo_and_redo_give_back_the_same_objects() -> None:

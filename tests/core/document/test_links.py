@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from collage.core.base.errors import CollageError
 from collage.core.document.edits import remove_cards, set_value
 from collage.core.document.links import (
     Link,
@@ -23,7 +24,6 @@ from collage.core.document.links import (
 )
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import LINK
-from collage.core.errors import CollageError
 from networks import network, numbers, same
 
 AMOUNT, MIX, HARD = Place("noise", "amplitude"), Place("both", "mix"), Place("hard", "amount")

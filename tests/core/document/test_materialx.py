@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materialx import parse_document, read_document, validate, write_document
 from collage.core.document.model import Network
 from collage.core.document.types import number_text, parse, write
-from collage.core.errors import CollageError
 from collage.demo.shed import celadon_glaze, lime_bloomed_clay, weathered_bench
 
 RICH = """<?xml version="1.0"?>

@@ -8,12 +8,12 @@ from functools import partial
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits, frames, groups, links
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.history import History
 from collage.core.document.materialx import parse_document, write_document
 from collage.core.document.model import Input, Network, Wire
-from collage.core.errors import CollageError
 from collage.core.nodes import stacks
 from collage.core.nodes.labels import new_card
 from collage.core.nodes.library import Library

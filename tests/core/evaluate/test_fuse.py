@@ -12,9 +12,9 @@ from collage.core.document.materialx import parse_document
 from collage.core.document.model import Network
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.plan import CardOutput, Plan, build_plan
-from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import ResultCache, block_size, run
 from collage.core.evaluate.trace import NotFollowed, Symbol, Trace
+from collage.core.geometry.points import Points, sheet
 from collage.core.kernels.elementwise import NAMES, OPERATIONS, run_program
 from collage.core.nodes.library import Library
 

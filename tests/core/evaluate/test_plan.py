@@ -7,13 +7,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Network, Wire, inside
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import LOUD, CardOutput, Const, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, exchanged, run
+from collage.core.geometry.points import sheet
 
 NOISE = '<noise2d name="{}" type="float"/>'
 
@@ -197,8 +197,8 @@ def test_a_pictures_slopes_come_from_its_neighbours_as_from_evaluating_one_step_
     quick = calculate.graph(body, "vector3", points)
     slow = calculate.graph(body, "vector3", replace(points, across=0))
     np.testing.assert_allclose(quick, slow, atol=2e-4)
-    assert points.part(0, 128).across == 64
-    assert points.part(0, 64).across == points.part(64, 192).across == 0, "a part that cuts a two by two"
+    assert points.cut(0, 128).across == 64
+    assert points.cut(0, 64).across == points.cut(64, 192).across == 0, "a part that cuts a two by two"
 
 
 @pytest.mark.parametrize(("axis", "wanted"), [(0, [1, 0, 3, 2, 5, 4, 7, 6]), (1, [4, 5, 6, 7, 0, 1, 2, 3])])

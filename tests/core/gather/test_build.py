@@ -10,12 +10,12 @@ import pytest
 from collage.core.document.materials import surface_card
 from collage.core.document.materialx import parse_document, write_document
 from collage.core.evaluate.plan import CardInput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
 from collage.core.gather.build import BUMP_UNITS, BuildOptions, build_material, with_set
 from collage.core.gather.project import build_into, copied_names
 from collage.core.gather.scan import gathered
 from collage.core.gather.sets import group
+from collage.core.geometry.points import sheet
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.files import write_image
 from collage.core.project.folder import load_project

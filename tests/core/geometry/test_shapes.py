@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh, smooth_normals
 from collage.core.geometry.shapes import SHAPES, shape
 

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.images.colour import SPACES, is_linear, linear_to_srgb, srgb_to_linear, to_linear
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.images.pyramid import Layout, build

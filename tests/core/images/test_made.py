@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
+from collage.core.base.steps import finished
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.images.made import (
     Derive,
@@ -20,7 +21,6 @@ from collage.core.images.made import (
 )
 from collage.core.images.region import Region
 from collage.core.images.seamless import Seamless
-from collage.core.steps import finished
 from collage.demo.photographs import photograph
 
 

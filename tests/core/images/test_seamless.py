@@ -7,7 +7,7 @@ import itertools
 import numpy as np
 import pytest
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, inner_size, taken
 from collage.core.images.seamless import Seamless, cheapest_cut, evened, made_seamless, mixed, repeated, scores

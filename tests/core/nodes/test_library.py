@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import CONVERT, Card, Input, Network, Wire
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.nodes.labels import LABELS, STARTS, input_label, label_of, new_card, offers, search
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, join, origin, steps_between, told

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from collage.core.document.materialx import own_definitions, parse_document, validate, write_document
 from collage.core.document.model import Card, Input, Network, Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 
 OWN = {
     "clg_courses", "clg_streaks", "clg_weave", "clg_curve", "clg_rim_mask", "clg_slope_mask", "clg_height_mask",

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from collage.core.evaluate.points import sheet
+from collage.core.geometry.points import sheet
 from collage.core.kernels.cells import cell_noise, nearest, worley
 from collage.core.kernels.noise import fractal
 

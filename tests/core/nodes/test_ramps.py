@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import Card, Input, Network
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.nodes.ramps import LINEAR, SMOOTH, STEPS, is_long, stops_of, with_stops
 
 EMPTY = Card("ramp", "ramp", "color4", {}, {"nodedef": "ND_ramp"})

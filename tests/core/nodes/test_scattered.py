@@ -10,8 +10,8 @@ import pytest
 
 from collage.core.document.materialx import parse_document
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import Points, sheet
 from collage.core.images.files import write_image
 from collage.core.images.pyramid import build
 from collage.core.kernels.hexagons import blend, blend_weights, tile

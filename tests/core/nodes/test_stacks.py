@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materialx import parse_document, validate, write_document
 from collage.core.document.model import Input, Network, Wire
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.nodes.stacks import MODES, Layer, fresh_title, is_stack, kind_of, layers, new_stack, with_layers
 
 LOW, TOP = np.array([0.2, 0.5, 0.9]), np.array([0.7, 0.4, 0.3])

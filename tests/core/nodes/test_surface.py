@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from collage.core.evaluate.points import sheet
+from collage.core.geometry.points import sheet
 
 
 @pytest.mark.parametrize(("value", "scale", "wanted"), [

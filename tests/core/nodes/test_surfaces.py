@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materialx import parse_document
-from collage.core.errors import CollageError
-from collage.core.evaluate.points import sheet
+from collage.core.geometry.points import sheet
 from collage.core.nodes import states
 from collage.core.nodes.surfaces import as_open_pbr
 from collage.core.render.surface import (

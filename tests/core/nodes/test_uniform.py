@@ -13,8 +13,8 @@ import pytest
 from collage.core.document.materialx import parse_document
 from collage.core.document.types import CHANNELS
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import sheet
 from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.images.files import write_image
 from collage.core.nodes.library import Library, NodeDef, TabDef, load_library
 

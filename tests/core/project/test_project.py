@@ -10,12 +10,12 @@ from pathlib import Path
 
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
-from collage.core.errors import CollageError
 from collage.core.project.folder import COPIES, copy_files, is_project, load_project, save_project, slug
 from collage.core.project.recovery import Desk, discard, left_desks
 from collage.core.project.state import Project
-from collage.core.render.bench import Bench
+from collage.core.scene.bench import Bench
 from collage.demo.shed import lime_bloomed_clay, potting_shed_bench, weathered_bench
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from collage.core.evaluate.points import Points, sheet
-from collage.core.render.bench import BenchObject
-from collage.core.render.inside import medium, travelled
-from collage.core.render.scene import build_scene
+from collage.core.geometry.points import Points, sheet
+from collage.core.render.inside import medium, path_length
+from collage.core.scene.bench import stock
+from collage.core.scene.scene import build_scene
 
 
 def points_on(place: np.ndarray, normal: np.ndarray, view: np.ndarray) -> Points:
@@ -29,7 +29,7 @@ def points_on(place: np.ndarray, normal: np.ndarray, view: np.ndarray) -> Points
 
 @pytest.mark.parametrize("ior", [1.0001, 1.5, 2.4])
 def test_the_way_through_a_ball_is_the_chord_of_the_bent_ray(ior: float) -> None:
-    ball = BenchObject(name="ball", shape="sphere", place=(0.0, 1.0, 0.0))
+    ball = stock("ball", "sphere", place=(0.0, 1.0, 0.0))
     scene = build_scene((ball,), ground=False)
     centre = (np.asarray(scene.bounds[0]) + scene.bounds[1]) / 2
     radius = float(scene.bounds[1][0] - centre[0])
@@ -37,7 +37,7 @@ def test_the_way_through_a_ball_is_the_chord_of_the_bent_ray(ior: float) -> None
     normal = np.stack([np.sin(angle), np.zeros(4), np.cos(angle)], axis=1)
     view = np.tile([0.0, 0, -1], (4, 1))
     points = points_on(centre + normal * radius * 0.999, normal, view)
-    found = travelled(scene, points, 0, 4, np.full(4, ior, np.float32))
+    found = path_length(scene, points, 0, 4, np.full(4, ior, np.float32))
     inner = np.arcsin(np.sin(angle) / ior)
     np.testing.assert_allclose(found, 2 * radius * np.cos(inner), rtol=0.02, atol=0.002)
 
@@ -45,7 +45,7 @@ def test_the_way_through_a_ball_is_the_chord_of_the_bent_ray(ior: float) -> None
 def test_nothing_behind_an_open_sheet() -> None:
     scene = build_scene((), ground=False)
     points = points_on(np.zeros((1, 3)), np.array([[0.0, 0, 1]]), np.array([[0.0, 0, -1]]))
-    assert travelled(scene, points, 0, 1, np.ones(1, np.float32)) == [0]
+    assert path_length(scene, points, 0, 1, np.ones(1, np.float32)) == [0]
 
 
 def column(*values: float) -> np.ndarray:

@@ -13,20 +13,18 @@ from collage.core.document.materials import new_material
 from collage.core.document.model import Card, Input, Network, Wire
 from collage.core.evaluate.plan import LOUD, CardOutput
 from collage.core.evaluate.run import Cancelled
-from collage.core.project.state import Project
-from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera
 from collage.core.render.cards import card_pictures
 from collage.core.render.files import check_view, write_picture
-from collage.core.render.picture import PictureRequest, Renderer
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
 from collage.core.render.surface import _DEFAULTS
+from collage.core.scene.bench import AreaLight, Bench, Camera, stock
 
 EYE = Camera(turn=0, height=0, distance=1.0, target=(0, 0.1, 0), field=30)
 
 
 def ball_bench(**changes) -> Bench:
-    return Bench(
-        objects=(BenchObject(name="Ball", shape="sphere", material="m"),), camera=EYE, ground=False
-    ).model_copy(update=changes)
+    return Bench(objects=(stock("Ball", "sphere", material="m"),), camera=EYE, ground=False).model_copy(update=changes)
 
 
 def material(**channels: tuple[str, object]) -> Network:
@@ -38,7 +36,7 @@ def material(**channels: tuple[str, object]) -> Network:
 
 def request(network: Network, bench: Bench | None = None, **options) -> PictureRequest:
     options = {"width": 96, "height": 96, **options}
-    return PictureRequest(Project("p", {"m": network}, bench or ball_bench()), **options)
+    return PictureRequest(bench or ball_bench(), {"m": network}, **options)
 
 
 @pytest.fixture
@@ -50,10 +48,10 @@ def test_a_ball_covers_the_disc_that_geometry_says(renderer) -> None:
     picture = renderer.picture(request(material(), width=200, height=200))
     half = np.arcsin(0.1)  # a ball of 0.1 m seen from 1 m
     radius = np.tan(half) / np.tan(np.radians(15)) * 100
-    covered = (picture.parts == 0).sum()
+    covered = (picture.objects == 0).sum()
     assert covered == pytest.approx(np.pi * radius**2, rel=0.01)
-    assert picture.parts[100, 100] == 0
-    assert picture.parts[0, 0] == -2
+    assert picture.objects[100, 100] == 0
+    assert picture.objects[0, 0] == -2
 
 
 def test_edges_are_smooth_at_rest(renderer) -> None:
@@ -158,7 +156,7 @@ def test_opacity_lets_the_surround_through_front_and_back(renderer) -> None:
 def test_ground_in_the_open_is_lit_in_full_and_dark_under_the_object(renderer) -> None:
     bench = ball_bench(ground=True, camera=Camera(turn=0, height=40, distance=1.0, target=(0, 0.0, 0), field=40))
     picture = renderer.picture(request(material(), bench, width=160, height=160))
-    ground = picture.linear[..., 0][picture.parts == -1]
+    ground = picture.linear[..., 0][picture.objects == -1]
     back = picture.linear[0, 0, 0]
     assert np.percentile(ground, 95) == pytest.approx(back, rel=0.06)
     assert ground.min() < 0.6 * back
@@ -171,7 +169,7 @@ def test_a_panel_casts_a_shadow_away_from_itself(renderer) -> None:
     )
     picture = renderer.picture(request(material(), bench, width=160, height=160))
     row = picture.linear[80, :, 0]
-    part = picture.parts[80]
+    part = picture.objects[80]
     left, right = row[:80][part[:80] == -1].mean(), row[80:][part[80:] == -1].mean()
     assert right < 0.85 * left
 
@@ -181,7 +179,7 @@ def test_turning_an_object_turns_its_position_with_it(renderer) -> None:
     network = new_material().with_card(Card("place", "position", "vector3"))
     network = edits.connect(network, Wire("place"), "surface", "base_color", "vector3")
     still = renderer.picture(request(network, ball_bench(), mode="base_color")).linear[48, 60]
-    turned_bench = ball_bench(objects=(BenchObject(name="Ball", shape="sphere", material="m", turn=90),))
+    turned_bench = ball_bench(objects=(stock("Ball", "sphere", material="m", turn=90),))
     turned = renderer.picture(request(network, turned_bench, mode="base_color")).linear[48, 60]
     assert still[2] == pytest.approx(np.sqrt(0.01 - still[0] ** 2), abs=0.01)
     assert abs(turned[0]) == pytest.approx(still[2], abs=0.01)
@@ -226,8 +224,8 @@ def test_pictures_of_cards(library) -> None:
 def test_a_see_through_object_shows_what_lies_behind_it(renderer) -> None:
     """Half a white ball before a dark box: between the two, as the mixing law says."""
     objects = (
-        BenchObject(name="Ball", shape="sphere", material="glass"),
-        BenchObject(name="Box", shape="rounded box", material="dark", place=(0, 0, -0.5)),
+        stock("Ball", "sphere", material="glass"),
+        stock("Box", "rounded box", material="dark", place=(0, 0, -0.5)),
     )
     bench = Bench(objects=objects, camera=EYE, ground=False)
 
@@ -236,7 +234,7 @@ def test_a_see_through_object_shows_what_lies_behind_it(renderer) -> None:
             "glass": material(geometry_opacity=("float", opacity), base_color=("color3", (1.0, 1.0, 1.0))),
             "dark": material(base_color=("color3", (behind,) * 3), specular_weight=("float", 0.0)),
         }
-        wish = PictureRequest(Project("p", materials, bench), 96, 96)
+        wish = PictureRequest(bench, materials, 96, 96)
         return float(renderer.picture(wish).linear[48, 48, 0])
 
     solid, gone = middle(1.0, 0.0), middle(0.0, 0.0)

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from collage.core.kernels import shading as k
-from collage.core.render.bench import AreaLight, DistantLight
 from collage.core.render.energy import energy_table
 from collage.core.render.environment import IRRADIANCE_SIZE, ROUGHNESSES, SIZES, EnvironmentLight, even, prepare
 from collage.core.render.octahedron import directions
-from collage.core.render.view import light_table
+from collage.core.scene.bench import AreaLight, DistantLight
+from collage.core.scene.lights import light_table
 
 
 @pytest.fixture(scope="module")

@@ -8,7 +8,7 @@ import numpy as np
 
 from collage.core.document import edits
 from collage.core.document.materials import new_material
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 from collage.core.render.swatch import swatch
 
 

@@ -20,7 +20,7 @@ from collage.core.gather.sets import group
 from collage.core.images.derive import HeightFrom, RoughnessFrom, plain_height
 from collage.core.images.files import write_image
 from collage.core.images.made import DERIVED, Derive, Derived, derived, make_derived_files, sixteen_bits
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 
 LABELS: dict[Derived, str] = {
     "height": "Height", "normal": "Normal", "roughness": "Roughness", "occlusion": "Occlusion",

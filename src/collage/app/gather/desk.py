@@ -13,15 +13,15 @@ from collage.app.gather.state import GatherState, all_files
 from collage.app.jobs import Work
 from collage.app.session import Session
 from collage.app.settings import Settings
+from collage.core.assets.stock import Item
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Wire
-from collage.core.errors import CollageError
 from collage.core.gather.build import BuildOptions
 from collage.core.gather.scan import gathered
 from collage.core.gather.sets import MAP_SUFFIXES, FoundMap, FoundSet, default_space
 from collage.core.nodes.labels import Offer
 from collage.core.project.folder import copy_file
-from collage.core.project.stock import Item
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 
 DoFileWork = Callable[[Work, Callable[[], object]], None]
 """Does long work with files on a thread, and something in the window when it is over."""

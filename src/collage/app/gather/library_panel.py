@@ -32,13 +32,12 @@ from collage.app.widgets.dragged import start_drag
 from collage.app.widgets.panels import quiet, title
 from collage.app.wire.board import OFFER_FORMAT
 from collage.app.wire.pictures import to_image
-from collage.core.errors import CollageError
-from collage.core.evaluate.run import ResultCache
+from collage.core.assets.stock import KINDS, PICTURE, Item, Kind, Pictures, default_folder, items, search, stamp
+from collage.core.base.errors import CollageError
 from collage.core.gather.build import files_of
 from collage.core.gather.sets import Rules
 from collage.core.nodes.labels import PATTERNS, Offer
-from collage.core.project.stock import KINDS, PICTURE, Item, Kind, Pictures, default_folder, items, search, stamp
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 from collage.demo.library import is_made, library_steps
 
 ITEM = Qt.ItemDataRole.UserRole
@@ -105,7 +104,7 @@ class LibraryPanel(QFrame):
     def __init__(self, settings: Settings, renderer: Renderer, every: list[Offer], rules: Callable[[], Rules]) -> None:
         super().__init__()
         self.settings, self._rules = settings, rules
-        self.renderer = Renderer(renderer.library, renderer.images, renderer.workers, ResultCache(64 * 2**20))
+        self.renderer = renderer
         self._patterns = _patterns(every)
         self.setObjectName("panel")
         self.setMinimumWidth(220)

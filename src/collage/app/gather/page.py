@@ -24,8 +24,8 @@ from PySide6.QtWidgets import (
 from collage.app.jobs import Newest
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
+from collage.core.base.errors import CollageError
 from collage.core.document.history import History
-from collage.core.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.images.made import Files
 from collage.core.images.region import floats, resized

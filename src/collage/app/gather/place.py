@@ -31,12 +31,12 @@ from collage.app.session import Session
 from collage.app.settings import Settings
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.panels import Elided
+from collage.core.assets.stock import Item
 from collage.core.document.history import History
 from collage.core.gather.names import stem_of
 from collage.core.nodes.labels import Offer
 from collage.core.project.folder import MAPS, slug
-from collage.core.project.stock import Item
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 
 
 class GatherPlace(QWidget):

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, Q
 from collage.app.gather.page import Page
 from collage.app.gather.picture_view import PictureView
 from collage.app.widgets.panels import quiet
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.images import region as regions
 from collage.core.images.made import make_region_file, make_seamless_file, read_record
 from collage.core.images.region import straightened, taken

@@ -27,7 +27,7 @@ from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
 from collage.core.gather.build import BuildOptions, Relief, build_material
 from collage.core.gather.sets import FoundSet
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 
 RELIEFS = {"auto": "As fits", "none": "Nothing", "bump": "Bump", "displacement": "Displacement"}
 NEW = "A new material"

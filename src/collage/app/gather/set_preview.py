@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
@@ -14,9 +13,10 @@ from collage.app.theme import font
 from collage.app.wire.pictures import to_image
 from collage.app.wire.preview_panel import turned
 from collage.core.document.model import Network
-from collage.core.evaluate.run import ResultCache
+from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
-from collage.core.render.picture import Picture, PictureRequest, Renderer
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import Picture
 from collage.core.render.swatch import studio
 
 SHAPES = {"sphere": "Ball", "plane": "Sheet", "pot": "Pot", "cylinder": "Cylinder", "rounded box": "Block"}
@@ -27,10 +27,9 @@ class SetPreview(QWidget):
 
     failed = Signal(object)
 
-    def __init__(self, like: Renderer, name: str, shape: str = "sphere") -> None:
-        """like : whose library, images and threads it shares; views and plans are its own."""
+    def __init__(self, renderer: Renderer, name: str, shape: str = "sphere") -> None:
         super().__init__()
-        self.renderer, self.note = Renderer(like.library, like.images, like.workers, ResultCache(64 * 2**20)), ""
+        self.renderer, self.note = renderer, ""
         self.shape_name = shape
         self._network: Network | None = None
         self._image: QImage | None = None
@@ -76,8 +75,8 @@ class SetPreview(QWidget):
         bench = bench.model_copy(update={"camera": camera})
         project = Project(materials={"shown": self._network}, bench=bench)
         size = max(self.width(), 16), max(self.height(), 16)
-        coarse = PictureRequest(project, *size, "coarse", "lit", None, Path())
-        draft = PictureRequest(project, *size, "draft", "lit", None, Path())
+        coarse = picture_request(project, *size, "coarse")
+        draft = picture_request(project, *size)
         renderer = self.renderer
 
         def work(cancelled: Callable[[], bool]) -> Iterator[Picture]:

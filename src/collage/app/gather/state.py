@@ -12,8 +12,9 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from collage.app.jobs import Newest
+from collage.core.assets.stock import small_picture
+from collage.core.base.errors import CollageError
 from collage.core.document.history import History
-from collage.core.errors import CollageError
 from collage.core.gather.looks import Look, LookAt, look_at, look_through
 from collage.core.gather.names import Green
 from collage.core.gather.rules import load_rules, save_rules, with_rule, word_of
@@ -21,7 +22,6 @@ from collage.core.gather.scan import Progress, gather, list_files
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, in_role, settled
 from collage.core.gather.words import ROLES, Role
 from collage.core.images.store import ImageStore
-from collage.core.project.stock import small_picture
 
 THUMB = (40, 30)
 KEPT_OPEN = 8

@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
 from collage.app.session import Session
+from collage.core.base.errors import CollageError
 from collage.core.document import edits, frames, groups, links
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.materials import hidden_on_board, new_material
 from collage.core.document.model import Card, Network, Value, Wire, inside, replaced_inside
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.nodes import stacks
 from collage.core.nodes.adding import stack_of
 from collage.core.nodes.wiring import fits, go_way, join, output_type

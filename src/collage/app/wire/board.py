@@ -37,9 +37,9 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.tabs import wire_path, wire_pen
 from collage.app.wire.wire_item import WireItem
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.model import Card, Wire, inside, replaced_inside
-from collage.core.errors import CollageError
 from collage.core.nodes.labels import TYPE_WORDS
 from collage.core.nodes.layout import tidy
 from collage.core.nodes.wiring import fits, origin

@@ -28,10 +28,10 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_item import FrameItem
 from collage.app.wire.landing_item import LANDING_HEIGHT, LANDING_WIDTH, LandingItem
 from collage.app.wire.wire_item import WireItem
+from collage.core.base.errors import CollageError
 from collage.core.document import frames
 from collage.core.document.materials import hidden_on_board
 from collage.core.document.model import Network, Wire
-from collage.core.errors import CollageError
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import fits, origin, told
 from collage.core.render.values import Limits

@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from collage.app.theme import Theme, font
 from collage.app.wire.tabs import draw_tab
+from collage.core.base.errors import CollageError
 from collage.core.document.model import MAP_SET, Card
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.nodes.labels import input_label, title_of
 from collage.core.nodes.library import Library
 from collage.core.render.values import Limits

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collage.app.session import Session
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card
-from collage.core.errors import CollageError
 from collage.core.nodes.library import TabDef, tabs_of
 
 _QUIET = {"framerange", "frameoffset", "frameendaction", "layer"}  # nothing on a surface depends on these

@@ -26,9 +26,9 @@ from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.wire.card_tabs import card_tabs
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.value_menu import value_menu
+from collage.core.base.errors import CollageError
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside
-from collage.core.errors import CollageError
 from collage.core.nodes import ramps, stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
 from collage.core.nodes.library import TabDef

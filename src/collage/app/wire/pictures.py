@@ -11,19 +11,19 @@ from PySide6.QtGui import QImage, QPixmap
 
 from collage.app.jobs import Newest
 from collage.app.session import Session
+from collage.core.base.errors import CollageError
 from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, showing
 from collage.core.document.model import MAP_SET, Card, Network
-from collage.core.errors import CollageError
-from collage.core.evaluate.run import ResultCache, Workers
+from collage.core.evaluate.run import ResultCache
 from collage.core.nodes.labels import Offer, new_card
 from collage.core.project.state import Project
-from collage.core.render.bench import BenchObject
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, Ground, card_pictures
-from collage.core.render.picture import Renderer
-from collage.core.render.scene import own_bounds
+from collage.core.render.renderer import Renderer
 from collage.core.render.swatch import swatch
 from collage.core.render.values import Limits, limits_of
+from collage.core.scene.bench import BenchObject
+from collage.core.scene.scene import object_bounds
 
 PICTURE_SIZE = (228, 136)
 TILE_SIZE = (116, 84)  # pictures among the sources, drawn at half of it
@@ -56,11 +56,11 @@ class PictureMaker(QObject):
     kinds_ready = Signal(object)  # dict of category to QImage
     material_ready = Signal(object)  # BoardPictures of a material; the one without a name stands for it
 
-    def __init__(self, session: Session, workers: Workers, parent: QObject | None = None) -> None:
+    def __init__(self, session: Session, renderer: Renderer, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.session, self.workers = session, workers
+        self.session, self.workers = session, renderer.workers
         self.cache = ResultCache(256 * 2**20)
-        self.renderer = Renderer(session.library, session.images, workers, ResultCache(64 * 2**20))
+        self.renderer = renderer
         self.ground: Ground = "flat"
         self.mark = False
         self.worker = Newest("card pictures", self)
@@ -69,7 +69,6 @@ class PictureMaker(QObject):
         self.kinds_worker.answered.connect(self.kinds_ready)
         self.materials_worker = Newest("material pictures", self)
         self.materials_worker.answered.connect(self.material_ready)
-        self.swatches = Renderer(session.library, session.images, workers, ResultCache(64 * 2**20))
         self._rest = QTimer(self)  # materials are looked at again when the hand rests
         self._rest.setSingleShot(True)
         self._rest.setInterval(700)
@@ -147,7 +146,7 @@ class PictureMaker(QObject):
                 size=PICTURE_SIZE,
                 ground=ground,
                 mark=mark,
-                box=own_bounds(wearer) if wearer is not None else UNIT_BOX,
+                box=object_bounds(wearer) if wearer is not None else UNIT_BOX,
                 cancelled=cancelled,
             )
             images, problems = _images(made), _here(made, path)
@@ -156,7 +155,9 @@ class PictureMaker(QObject):
             yield BoardPictures(material, path, images, problems, values, PICTURE_SIZE, limits)
             if surfaces:
                 balls = {
-                    name: to_image(swatch(self.renderer, showing(document, name), folder, PICTURE_SIZE, cancelled))
+                    name: to_image(
+                        swatch(self.renderer, showing(document, name), folder / "materials", PICTURE_SIZE, cancelled)
+                    )
                     for name in surfaces
                 }
                 yield BoardPictures(material, path, {**images, **balls}, problems, values, PICTURE_SIZE, limits)
@@ -166,7 +167,7 @@ class PictureMaker(QObject):
     def ask_materials(self) -> None:
         """Pictures of all materials' map sets and base colours, for the sources and the list of materials."""
         session, workers = self.session, self.workers
-        materials, folder, renderer = session.project.materials, session.base_folder, self.swatches
+        materials, folder, renderer = session.project.materials, session.base_folder, self.renderer
 
         def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
             for material, document in materials.items():
@@ -176,7 +177,7 @@ class PictureMaker(QObject):
                     workers=workers, size=TILE_SIZE, cancelled=cancelled,
                 )  # fmt: skip
                 images = _images(made)
-                images[""] = to_image(swatch(renderer, document, folder, TILE_SIZE, cancelled))
+                images[""] = to_image(swatch(renderer, document, folder / "materials", TILE_SIZE, cancelled))
                 yield BoardPictures(material, (), images, {}, {})
 
         self.materials_worker.ask(work)

@@ -33,9 +33,11 @@ from collage.app.wire import acts
 from collage.app.wire.board import MATERIAL_FORMAT
 from collage.app.wire.channel_names import channel_label
 from collage.app.wire.pictures import to_image
-from collage.core.render.bench import Bench, Camera, Light
-from collage.core.render.picture import Picture, PictureRequest, Quality, Renderer
+from collage.core.project.pictures import picture_request
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import Picture, PictureRequest, Quality
 from collage.core.render.surface import SHOWN
+from collage.core.scene.bench import Bench, Camera, Light
 
 MODES = (
     ("lit", "Lit", "The surface under light"),
@@ -103,7 +105,7 @@ class Preview(QWidget):
         """What the preview wants to show now."""
         session = self.session
         peek = (session.material, session.peeked) if session.peeked is not None else None
-        return PictureRequest(
+        return picture_request(
             session.shown_project,
             max(self.width(), 16),
             max(self.height(), 16),
@@ -263,7 +265,7 @@ class Preview(QWidget):
         at = self._pixel_at(point)
         if at is None or self.picture is None:
             return -2
-        return int(self.picture.parts[at[1], at[0]])
+        return int(self.picture.objects[at[1], at[0]])
 
     def _pixel_at(self, point: QPoint) -> tuple[int, int] | None:
         if self.picture is None or not self.rect().contains(point):
@@ -333,7 +335,7 @@ class Preview(QWidget):
 
     def frame(self, part: int | None) -> None:
         """Fits an object, or all of them, into the picture."""
-        scene = self.renderer.scene_bounds(self.session.project.bench, part)
+        scene = self.renderer.bounds(self.session.project.bench, part)
         low, high = scene
         middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
         camera = self.session.camera

@@ -32,9 +32,9 @@ from collage.app.widgets.dragged import start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire import acts
 from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
+from collage.core.assets.shelf import Shelf
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
-from collage.core.project.shelf import Shelf
 
 
 def in_two_lines(text: str, metrics: QFontMetrics, width: int) -> list[str]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.edits import move_cards
 from collage.core.document.materialx import parse_document, write_document
 from collage.core.document.model import Card, Input, Network
-from collage.core.errors import CollageError
 
 
 def copied(network: Network, names: Iterable[str]) -> str:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import CONVERT, MUTE, SKIP, Card, Input, Network, Output, Value, Wire
-from collage.core.errors import CollageError
 
 
 def add_card(network: Network, card: Card) -> Network:

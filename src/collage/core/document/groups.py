@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Input, Network, Output, Value, Wire, free_among
-from collage.core.errors import CollageError
 
 TypeOf = Callable[[Network, Wire], str]
 """The type that a wire carries."""

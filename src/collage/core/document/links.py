@@ -10,10 +10,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.edits import connect, set_input
 from collage.core.document.model import LINK, Card, Input, Network, Value, Wire
 from collage.core.document.types import FLOATS
-from collage.core.errors import CollageError
 
 LINKED = FLOATS | {"integer"}
 """Types of values that can be linked."""

@@ -15,9 +15,9 @@ from typing import Any
 
 import MaterialX as mx
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Element, Input, Network, Output, Wire
 from collage.core.document.types import parse, write
-from collage.core.errors import CollageError
 
 MAX_BYTES = 64 * 2**20
 MAX_DEPTH = 40

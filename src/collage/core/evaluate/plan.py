@@ -15,14 +15,14 @@ from typing import Any
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Network, Output, Value, Wire, order
 from collage.core.document.types import CHANNELS, TEXTS, zero
-from collage.core.errors import CollageError
-from collage.core.evaluate.geometry import geometry
 from collage.core.images.colour import inverse_curve, is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.images.tiles import Tiles, is_pattern, label_of
 from collage.core.nodes.behaviour import Context
+from collage.core.nodes.geometric import geometry
 from collage.core.nodes.library import Library, NodeDef, TabDef
 from collage.core.nodes.units import in_unit_of
 

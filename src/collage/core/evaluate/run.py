@@ -15,7 +15,7 @@ import numpy as np
 from collage.core.document.types import CHANNELS, FLOATS
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step, typed
-from collage.core.evaluate.points import Points
+from collage.core.geometry.points import Points
 from collage.core.images.store import OpenImages
 from collage.core.nodes.behaviour import Array, Beside, Context, Mark
 
@@ -90,6 +90,17 @@ class ResultCache:
             while self._bytes > self.budget and len(self._held) > 1:
                 _, gone = self._held.popitem(last=False)
                 self._bytes -= gone.nbytes
+
+    def forget(self, points_id: int) -> None:
+        """Drops all results on some points that nobody looks at any more."""
+        with self._lock:
+            for key in [key for key in self._held if key[1] == points_id]:
+                self._bytes -= self._held.pop(key).nbytes
+
+    def clear(self) -> None:
+        with self._lock:
+            self._held.clear()
+            self._bytes = 0
 
 
 def run(
@@ -199,7 +210,7 @@ class _Run:
                 self.cache.put(name, self.points.id, self.full[name])
 
     def _block(self, start: int, stop: int) -> None:
-        places: dict[Shift, Points] = {(): self.points.part(start, stop)}
+        places: dict[Shift, Points] = {(): self.points.cut(start, stop)}
         local: dict[str, Any] = {}
         with np.errstate(all="ignore"):
             for piece, done in zip(self.work, self.done_with, strict=True):

@@ -8,13 +8,13 @@ from pathlib import Path
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materialx import read_document
 from collage.core.document.model import Network
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import Workers, run
+from collage.core.geometry.points import Points, sheet
 from collage.core.images.files import write_image
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library

@@ -8,11 +8,11 @@ from pathlib import Path, PurePosixPath
 
 import platformdirs
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
+from collage.core.base.safe_write import replacing
 from collage.core.gather.names import read_name, tokens
 from collage.core.gather.sets import Rules
 from collage.core.gather.words import ROLES, Role
-from collage.core.safe_write import replacing
 
 
 def default_file() -> Path:

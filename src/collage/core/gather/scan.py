@@ -9,7 +9,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import Look, LookAt, judged, look_at
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Rules, group

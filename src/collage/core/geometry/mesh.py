@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 
 
 @dataclass(frozen=True, eq=False)
@@ -19,12 +19,19 @@ class Mesh:
     triangles : (t, 3) int32, counter-clockwise seen from outside.
     normals : (3 t, 3) float32, of length 1, for every corner.
     uv : by name, (3 t, 2) float32 for every corner; may be empty.
+    part, piece, slot : (t,) int32, which named part, which connected piece and which material slot a triangle
+        belongs to; all zero if left out. part_names, slot_names : what the numbers are called.
     """
 
     positions: np.ndarray
     triangles: np.ndarray
     normals: np.ndarray
     uv: Mapping[str, np.ndarray]
+    part: np.ndarray | None = None
+    piece: np.ndarray | None = None
+    slot: np.ndarray | None = None
+    part_names: tuple[str, ...] = ()
+    slot_names: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         for name, width, kind in (
@@ -53,6 +60,23 @@ class Mesh:
             place.flags.writeable = False
             sets[name] = place
         object.__setattr__(self, "uv", sets)
+        for name in ("part", "piece", "slot"):
+            object.__setattr__(self, name, self._checked_ids(name))
+
+    @property
+    def ids(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Part, piece and slot of the triangles, (t,) int32 each."""
+        return np.asarray(self.part), np.asarray(self.piece), np.asarray(self.slot)
+
+    def _checked_ids(self, name: str) -> np.ndarray:
+        count, given = len(self.triangles), getattr(self, name)
+        ids = np.zeros(count, np.int32) if given is None else np.array(given, np.int32)
+        if ids.shape != (count,):
+            raise CollageError(f"The mesh has {len(ids)} {name} numbers for {count} triangles.")
+        if ids.size and ids.min() < 0:
+            raise CollageError(f"A triangle has the {name} number {ids.min()}; numbers start at 0.")
+        ids.flags.writeable = False
+        return ids
 
     @cached_property
     def face_normals(self) -> np.ndarray:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh, smooth_normals
 
 Profile = Sequence[tuple[float, float, float]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pydantic import Field
 
-from collage.core.frozen import Frozen
+from collage.core.base.frozen import Frozen
 from collage.core.images.blur import blurred
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.region import floats, luminance

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 
-from collage.core.errors import CollageError
-from collage.core.safe_write import replacing
+from collage.core.base.errors import CollageError
+from collage.core.base.safe_write import replacing
 
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384

@@ -11,8 +11,10 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, ValidationError
 
-from collage.core.errors import CollageError
-from collage.core.frozen import Frozen
+from collage.core.base.errors import CollageError
+from collage.core.base.frozen import Frozen
+from collage.core.base.safe_write import replacing
+from collage.core.base.steps import Steps
 from collage.core.images.derive import (
     HeightFrom,
     RoughnessFrom,
@@ -24,8 +26,6 @@ from collage.core.images.derive import (
 from collage.core.images.files import read_pixels, write_image
 from collage.core.images.region import Region, taken
 from collage.core.images.seamless import Scores, Seamless, scores, seamless
-from collage.core.safe_write import replacing
-from collage.core.steps import Steps
 
 Derived = Literal["height", "normal", "roughness", "occlusion"]
 DERIVED: tuple[Derived, ...] = ("height", "normal", "roughness", "occlusion")

@@ -8,8 +8,8 @@ import numpy as np
 import OpenImageIO as oiio
 from pydantic import Field
 
-from collage.core.errors import CollageError
-from collage.core.frozen import Frozen
+from collage.core.base.errors import CollageError
+from collage.core.base.frozen import Frozen
 from collage.core.images.files import MAX_SIDE
 
 

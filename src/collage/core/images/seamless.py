@@ -14,11 +14,11 @@ from dataclasses import dataclass
 import numpy as np
 from pydantic import Field
 
-from collage.core.errors import CollageError
-from collage.core.frozen import Frozen
+from collage.core.base.errors import CollageError
+from collage.core.base.frozen import Frozen
+from collage.core.base.steps import Steps, finished
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, floats, luminance, taken
-from collage.core.steps import Steps, finished
 
 
 class Seamless(Frozen):

@@ -7,7 +7,7 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from pathlib import Path
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.images.tiles import Place, Tiles, is_pattern

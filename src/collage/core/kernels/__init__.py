@@ -17,8 +17,8 @@ import numba
 import platformdirs
 from numba.core.codegen import get_host_cpu_features
 
-SHARED = ("flags.py", "sampling.py")
-FAMILIES = ("elementwise", "noise", "cells", "sampling", "pyramids", "hexagons", "shading", "rays")
+SHARED = ("flags.py", "sampling.py", "lights.py", "levels.py", "packed.py", "reflection.py")
+FAMILIES = ("elementwise", "noise", "cells", "sampling", "pyramids", "hexagons", "shading", "film", "rays")
 
 # Numba reads these when a kernel is defined; nothing else in the program touches them.
 _SHARED_STATE = zlib.crc32(b"".join((Path(__file__).parent / name).read_bytes() for name in SHARED))

@@ -1,4 +1,4 @@
-"""What lies around the ray queries: eye rays, reading the surface where a ray hits, light through gaps."""
+"""Around the ray queries: camera rays, the surface where a ray hits, shadow rays, smoothing of what they find."""
 
 from __future__ import annotations
 
@@ -7,25 +7,41 @@ import math
 import numpy as np
 from numba import njit, types
 
+from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.lights import AREA, CENTRE, DIRECTION, KIND, RIGHT, UP
+
 F = np.float32
 f4, i4 = types.float32, types.int32
 OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
 IN1 = types.Array(f4, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
+ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
+OUT_ROWS2 = types.Array(f4, 2, "A")
 WHOLE1 = types.Array(i4, 1, "C", readonly=True)
 WHOLE2 = types.Array(i4, 2, "C", readonly=True)
-FLAGS = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz"}}
+OUT_WHOLE1 = types.Array(i4, 1, "C")
+
+# rows of the surface at samples
+POSITION, OBJECT_POSITION, NORMAL, VIEW = 0, 3, 6, 9
+TANGENT, BITANGENT, ALONG_U, ALONG_V, STEP_U, STEP_V, UV = 12, 15, 18, 21, 24, 25, 26
+
+# Neighbouring pixels send their rays to different places, so that a smoothed pixel has looked at all of them: the
+# pixels of a square of four by four look at SUBSETS different sets, and each of the TURNS squares that make eight by
+# eight begins at another place of the set. The PATTERN of a sample is its subset + SUBSETS * its turn.
+SUBSETS, TURNS = 16, 4
+LIFT = F(2e-4)  # metres above the surface where shadow rays begin
+TURNED_AWAY = F(-0.45)  # cosine below which no light reaches a surface, not even through its soft edge
 
 
-@njit(types.void(IN1, IN1, IN2, f4, OUT2), **FLAGS)
-def eye_rays(x, y, axes, height, out):
+@njit(types.void(IN1, IN1, IN2, f4, OUT2), **LOOP)
+def camera_rays(x, y, axes, focal_length, out):
     """Directions (n, 3) through picture places x, y (pixels from the middle, y up).
 
-    axes : (3, 3), right, up and forward; height : pixels at distance 1.
+    axes : (3, 3), right, up and forward. focal_length : in pixels.
     """
     for i in range(x.size):
-        a, b = x[i] / height, y[i] / height
+        a, b = x[i] / focal_length, y[i] / focal_length
         dx = axes[0, 0] * a + axes[1, 0] * b + axes[2, 0]
         dy = axes[0, 1] * a + axes[1, 1] * b + axes[2, 1]
         dz = axes[0, 2] * a + axes[1, 2] * b + axes[2, 2]
@@ -35,142 +51,278 @@ def eye_rays(x, y, axes, height, out):
         out[i, 2] = dz * s
 
 
-@njit(
-    types.void(
-        WHOLE1, IN1, IN1, IN2, WHOLE2, IN2, IN2, IN2, IN2, IN2, IN2, IN2,
-        OUT2, OUT2, OUT2, OUT2, OUT2, OUT2,
-    ),
-    **FLAGS,
-)  # fmt: skip
-def read_surface(
-    hit, bary_u, bary_v, way, triangles, world, own, normals, uv, faces, grad_u, grad_v,
-    out_world, out_own, out_normal, out_uv, out_along_u, out_along_v,
-):  # fmt: skip
-    """The surface at hits: places, normal, UV and gradients, components first.
-
-    hit : (n,) triangle; bary_u, bary_v : its second and third corner's share; way : (n, 3) ray direction.
-    world, own : (v, 3) vertices in world and object space; normals, uv : per corner; faces, grad_u,
-    grad_v : per triangle. The normal is turned to the side that the ray comes from.
-    """
-    for i in range(hit.size):
-        t = hit[i]
-        b, c = bary_u[i], bary_v[i]
-        a = F(1) - b - c
-        v0, v1, v2 = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        k = 3 * t
-        nx = a * normals[k, 0] + b * normals[k + 1, 0] + c * normals[k + 2, 0]
-        ny = a * normals[k, 1] + b * normals[k + 1, 1] + c * normals[k + 2, 1]
-        nz = a * normals[k, 2] + b * normals[k + 1, 2] + c * normals[k + 2, 2]
-        s = F(1) / math.sqrt(max(nx * nx + ny * ny + nz * nz, F(1e-20)))
-        if faces[t, 0] * way[i, 0] + faces[t, 1] * way[i, 1] + faces[t, 2] * way[i, 2] > F(0):
-            s = -s
-        out_normal[0, i] = nx * s
-        out_normal[1, i] = ny * s
-        out_normal[2, i] = nz * s
-        for axis in range(3):
-            out_world[axis, i] = a * world[v0, axis] + b * world[v1, axis] + c * world[v2, axis]
-            out_own[axis, i] = a * own[v0, axis] + b * own[v1, axis] + c * own[v2, axis]
-            out_along_u[axis, i] = grad_u[t, axis]
-            out_along_v[axis, i] = grad_v[t, axis]
-        for axis in range(2):
-            out_uv[axis, i] = a * uv[k, axis] + b * uv[k + 1, axis] + c * uv[k + 2, axis]
+@njit(**INLINE)
+def _normal_at(corners, faces, t, b, c, dx, dy, dz):
+    """The interpolated normal of a triangle, turned to the side that the ray comes from."""
+    k = 3 * t
+    a = F(1) - b - c
+    nx = a * corners[k, 6] + b * corners[k + 1, 6] + c * corners[k + 2, 6]
+    ny = a * corners[k, 7] + b * corners[k + 1, 7] + c * corners[k + 2, 7]
+    nz = a * corners[k, 8] + b * corners[k + 1, 8] + c * corners[k + 2, 8]
+    s = F(1) / math.sqrt(max(nx * nx + ny * ny + nz * nz, F(1e-20)))
+    if faces[t, 0] * dx + faces[t, 1] * dy + faces[t, 2] * dz > F(0):
+        s = -s
+    return nx * s, ny * s, nz * s
 
 
-@njit(types.void(IN2, IN2, OUT2, OUT2), **FLAGS)
-def frames(normal, along_u, tangent, bitangent):
-    """Tangent and bitangent (3, n) at right angles to the normal, the tangent along u."""
-    for i in range(normal.shape[1]):
-        nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
-        ux, uy, uz = along_u[0, i], along_u[1, i], along_u[2, i]
-        d = nx * ux + ny * uy + nz * uz
-        tx, ty, tz = ux - nx * d, uy - ny * d, uz - nz * d
+@njit(types.void(WHOLE1, IN1, IN1, IN2, IN2, IN2, OUT2), **LOOP)
+def normals_at_hits(triangle, bary_u, bary_v, directions, corners, faces, out):
+    """Normals (n, 3) where rays hit; triangle -1 gives 0."""
+    for i in range(triangle.size):
+        if triangle[i] < 0:
+            out[i, 0] = out[i, 1] = out[i, 2] = F(0)
+        else:
+            nx, ny, nz = _normal_at(
+                corners, faces, triangle[i], bary_u[i], bary_v[i], directions[i, 0], directions[i, 1], directions[i, 2]
+            )
+            out[i, 0], out[i, 1], out[i, 2] = nx, ny, nz
+
+
+@njit(**INLINE)
+def _tangents(normal, along_u, along_v):
+    """Tangent and bitangent at right angles to the normal, the tangent along u, the bitangent on the side of v."""
+    nx, ny, nz = normal
+    ux, uy, uz = along_u
+    d = nx * ux + ny * uy + nz * uz
+    tx, ty, tz = ux - nx * d, uy - ny * d, uz - nz * d
+    length = math.sqrt(tx * tx + ty * ty + tz * tz)
+    if length < F(1e-9):
+        if abs(ny) < F(0.9):
+            tx, ty, tz = -nz, F(0), nx
+        else:
+            tx, ty, tz = F(0), nz, -ny
         length = math.sqrt(tx * tx + ty * ty + tz * tz)
-        if length < F(1e-9):
-            if abs(ny) < F(0.9):
-                tx, ty, tz = -nz, F(0), nx
-            else:
-                tx, ty, tz = F(0), nz, -ny
-            length = math.sqrt(tx * tx + ty * ty + tz * tz)
-        s = F(1) / max(length, F(1e-12))
-        tx, ty, tz = tx * s, ty * s, tz * s
-        tangent[0, i], tangent[1, i], tangent[2, i] = tx, ty, tz
-        bitangent[0, i] = ny * tz - nz * ty
-        bitangent[1, i] = nz * tx - nx * tz
-        bitangent[2, i] = nx * ty - ny * tx
+    s = F(1) / max(length, F(1e-12))
+    tx, ty, tz = tx * s, ty * s, tz * s
+    bx, by, bz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+    flip = F(-1) if bx * along_v[0] + by * along_v[1] + bz * along_v[2] < F(0) else F(1)
+    return (tx, ty, tz), (bx * flip, by * flip, bz * flip)
 
 
-@njit(types.void(IN2, IN2, WHOLE1, i4, IN2, OUT2, OUT2), **FLAGS)
-def gap_rays(position, normal, subset, number, directions, origins, ways):
-    """Shadow rays: for every point the `number`-th direction of its subset.
+@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, f4, OUT_ROWS2), **LOOP)
+def surface_at_hits(ray, triangle, bary_u, bary_v, directions, spread, corners, faces, focal_length, out):
+    """The surface at samples: rows POSITION to UV + 2 sets of `out` (rows, n), see above.
 
-    directions : (subsets * per subset, 3). Rays that would start into the surface get a zero direction.
+    ray : (n,) which ray each sample is of. triangle, bary_u, bary_v : of all rays, the triangle hit and the shares of
+    its second and third corner. directions : (rays, 3). spread : (rays,) distance to the camera, metres.
+    corners, faces : see scene.Scene. STEP_U and STEP_V are one pixel in units of u and v.
     """
-    per = directions.shape[0] // 16
-    for i in range(position.shape[1]):
-        k = subset[i] * per + number
-        dx, dy, dz = directions[k, 0], directions[k, 1], directions[k, 2]
-        cosine = normal[0, i] * dx + normal[1, i] * dy + normal[2, i] * dz
+    for i in range(ray.size):
+        r = ray[i]
+        t = triangle[r]
+        b, c = bary_u[r], bary_v[r]
+        a = F(1) - b - c
+        k = 3 * t
+        dx, dy, dz = directions[r, 0], directions[r, 1], directions[r, 2]
+        normal = _normal_at(corners, faces, t, b, c, dx, dy, dz)
+        along_u = (faces[t, 3], faces[t, 4], faces[t, 5])
+        along_v = (faces[t, 6], faces[t, 7], faces[t, 8])
+        tangent, bitangent = _tangents(normal, along_u, along_v)
         for axis in range(3):
-            origins[i, axis] = position[axis, i] + normal[axis, i] * F(2e-4)
-        keep = F(1) if cosine > F(0) else F(0)
-        ways[i, 0], ways[i, 1], ways[i, 2] = dx * keep, dy * keep, dz * keep
+            out[POSITION + axis, i] = a * corners[k, axis] + b * corners[k + 1, axis] + c * corners[k + 2, axis]
+            own = 3 + axis
+            out[OBJECT_POSITION + axis, i] = a * corners[k, own] + b * corners[k + 1, own] + c * corners[k + 2, own]
+            out[NORMAL + axis, i] = normal[axis]
+            out[VIEW + axis, i] = directions[r, axis]
+            out[TANGENT + axis, i] = tangent[axis]
+            out[BITANGENT + axis, i] = bitangent[axis]
+            out[ALONG_U + axis, i] = along_u[axis]
+            out[ALONG_V + axis, i] = along_v[axis]
+        for row in range(corners.shape[1] - 9):
+            at = 9 + row
+            out[UV + row, i] = a * corners[k, at] + b * corners[k + 1, at] + c * corners[k + 2, at]
+        slant = max(abs(normal[0] * dx + normal[1] * dy + normal[2] * dz), F(0.1))
+        size = spread[r] / focal_length / math.sqrt(slant)
+        long_u = math.sqrt(along_u[0] * along_u[0] + along_u[1] * along_u[1] + along_u[2] * along_u[2])
+        long_v = math.sqrt(along_v[0] * along_v[0] + along_v[1] * along_v[1] + along_v[2] * along_v[2])
+        out[STEP_U, i] = size / max(long_u, F(1e-6))
+        out[STEP_V, i] = size / max(long_v, F(1e-6))
 
 
-@njit(types.void(IN2, WHOLE1, i4, IN2, IN2, WHOLE1, OUT2, OUT2), **FLAGS)
-def add_gap_light(normal, subset, number, directions, radiance, blocked, come, could):
-    """Adds one shadow ray's light to what comes and to what could come, (3, n) each.
+@njit(**INLINE)
+def _place(pattern, number, per):
+    """Which of SUBSETS * per places a sample's ray of this number looks at; see PATTERN."""
+    return (pattern & (SUBSETS - 1)) * per + (number + (pattern >> 4) * (per // TURNS)) % per
 
-    blocked : (n,), -1 where the ray went free. radiance : (directions, 3), already over its density.
+
+@njit(types.int64(ROWS2, ROWS2, WHOLE1, i4, i4, IN2, OUT2, OUT2), **LOOP)
+def environment_rays(position, normal, pattern, first, last, directions, origins, ways):
+    """Shadow rays towards the environment; returns how many there are.
+
+    Of every sample those with the numbers `first` up to `last` of its pattern. directions : (SUBSETS * per subset, 3).
+    Rays that would start into the surface are left out.
     """
-    per = directions.shape[0] // 16
-    for i in range(normal.shape[1]):
-        k = subset[i] * per + number
-        cosine = normal[0, i] * directions[k, 0] + normal[1, i] * directions[k, 1] + normal[2, i] * directions[k, 2]
-        if cosine <= F(0):
-            continue
-        for channel in range(3):
-            light = cosine * radiance[k, channel]
-            could[channel, i] += light
-            if blocked[i] < 0:
-                come[channel, i] += light
+    per = directions.shape[0] // SUBSETS
+    at = 0
+    for i in range(pattern.size):
+        nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
+        for number in range(first, last):
+            k = _place(pattern[i], number, per)
+            dx, dy, dz = directions[k, 0], directions[k, 1], directions[k, 2]
+            if nx * dx + ny * dy + nz * dz <= F(0):
+                continue
+            origins[at, 0] = position[0, i] + nx * LIFT
+            origins[at, 1] = position[1, i] + ny * LIFT
+            origins[at, 2] = position[2, i] + nz * LIFT
+            ways[at, 0], ways[at, 1], ways[at, 2] = dx, dy, dz
+            at += 1
+    return at
 
 
-@njit(types.void(WHOLE2, IN2, IN2, IN2, OUT2), **FLAGS)
-def smooth_over_pixels(grid, position, normal, values, out):
-    """Means over four by four pixels, so that their sixteen different sets of rays add up.
+@njit(types.void(ROWS2, WHOLE1, i4, i4, IN2, IN2, WHOLE1, OUT_ROWS2), **LOOP)
+def add_environment_light(normal, pattern, first, last, directions, radiance, blocked, out):
+    """Adds what environment_rays found to `out` (6, n): light that arrives, and light without occlusion.
 
-    grid : (h, w) sample in the middle of each pixel, or -1; values, out : (channels, n). Only neighbours
-    in one plane, with nearly the same normal, count.
+    blocked : (rays,), -1 where a ray went free. radiance : (directions, 3), already over its density.
+    """
+    per = directions.shape[0] // SUBSETS
+    at = 0
+    for i in range(pattern.size):
+        nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
+        for number in range(first, last):
+            k = _place(pattern[i], number, per)
+            cosine = nx * directions[k, 0] + ny * directions[k, 1] + nz * directions[k, 2]
+            if cosine <= F(0):
+                continue
+            free = blocked[at] < 0
+            at += 1
+            for channel in range(3):
+                light = cosine * radiance[k, channel]
+                out[3 + channel, i] += light
+                if free:
+                    out[channel, i] += light
+
+
+@njit(types.int64(ROWS2, ROWS2, WHOLE1, i4, i4, IN1, IN2, OUT_WHOLE1, OUT2, OUT2), **LOOP)
+def light_rays(position, normal, pattern, first, last, light, places, target, origins, ways):
+    """Shadow rays towards one light; returns how many there are, `target` the sample of each.
+
+    Of every sample those with the numbers `first` up to `last` of its pattern. places : (SUBSETS * per subset, 2),
+    where on the light, -1 to 1. Samples behind a panel or turned away from a light have no ray: they do not see it.
+    """
+    per = places.shape[0] // SUBSETS
+    lx, ly, lz = light[DIRECTION], light[DIRECTION + 1], light[DIRECTION + 2]
+    at = 0
+    for i in range(pattern.size):
+        nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
+        px, py, pz = position[0, i] + nx * LIFT, position[1, i] + ny * LIFT, position[2, i] + nz * LIFT
+        for number in range(first, last):
+            k = _place(pattern[i], number, per)
+            a, b = places[k, 0], places[k, 1]
+            wx = a * light[RIGHT] + b * light[UP]
+            wy = a * light[RIGHT + 1] + b * light[UP + 1]
+            wz = a * light[RIGHT + 2] + b * light[UP + 2]
+            if light[KIND] == F(AREA):
+                wx, wy, wz = wx + light[CENTRE] - px, wy + light[CENTRE + 1] - py, wz + light[CENTRE + 2] - pz
+                if wx * lx + wy * ly + wz * lz >= F(0):
+                    continue
+            else:
+                wx, wy, wz = wx - lx, wy - ly, wz - lz
+            facing = nx * wx + ny * wy + nz * wz
+            if facing < TURNED_AWAY * math.sqrt(wx * wx + wy * wy + wz * wz):
+                continue
+            origins[at, 0], origins[at, 1], origins[at, 2] = px, py, pz
+            ways[at, 0], ways[at, 1], ways[at, 2] = wx, wy, wz
+            target[at] = i
+            at += 1
+    return at
+
+
+@njit(types.void(WHOLE1, WHOLE1, OUT1), **LOOP)
+def add_light_seen(target, blocked, seen):
+    """Counts the free rays of every sample in `seen` (n,)."""
+    for k in range(target.size):
+        if blocked[k] < 0:
+            seen[target[k]] += F(1)
+
+
+@njit(types.void(WHOLE2, IN2, IN2, ROWS2, i4, i4, i4, i4, i4, i4, OUT_ROWS2), **LOOP)
+def smooth_over_pixels(grid, position, normal, values, left, right, up, down, top, bottom, out):
+    """Means over a window of pixels, so that their different rays add up; rows `top` up to `bottom` of the picture.
+
+    grid : (h, w) sample in the middle of each pixel, or -1; values, out : (channels, n). The window reaches from
+    `left` up to `right` and `up` to `down` (the last left out). Only neighbours that lie in one plane and have nearly
+    the same normal count.
+    """
+    h, w = grid.shape
+    channels = values.shape[0]
+    for y in range(top, bottom):
+        for x in range(w):
+            me = grid[y, x]
+            if me < 0:
+                continue
+            px, py, pz = position[0, me], position[1, me], position[2, me]
+            nx, ny, nz = normal[0, me], normal[1, me], normal[2, me]
+            for channel in range(channels):
+                out[channel, me] = F(0)
+            total = F(0)
+            for row in range(max(y + up, 0), min(y + down, h)):
+                for column in range(max(x + left, 0), min(x + right, w)):
+                    other = grid[row, column]
+                    if other < 0:
+                        continue
+                    bend = nx * normal[0, other] + ny * normal[1, other] + nz * normal[2, other]
+                    gx, gy, gz = position[0, other] - px, position[1, other] - py, position[2, other] - pz
+                    away = abs(nx * gx + ny * gy + nz * gz)
+                    span = math.sqrt(gx * gx + gy * gy + gz * gz)
+                    if (bend < F(0.85)) | (away > F(0.25) * span + F(1e-5)):
+                        continue
+                    total += F(1)
+                    for channel in range(channels):
+                        out[channel, me] += values[channel, other]
+            share = F(1) / max(total, F(1))
+            for channel in range(channels):
+                out[channel, me] *= share
+
+
+@njit(types.void(WHOLE2, WHOLE1, IN2, IN1, types.Array(types.boolean, 2, "C")), **LOOP)
+def find_edges(grid, object_id, normal, distance, out):
+    """Marks pixels (h, w) that differ from a neighbour in object, direction or distance.
+
+    grid : (h, w) ray in the middle of each pixel. object_id : (rays,), -2 for none, -1 for the ground;
+    normal : (rays, 3); distance : (rays,) metres.
     """
     h, w = grid.shape
     for y in range(h):
         for x in range(w):
             me = grid[y, x]
-            if me < 0:
-                continue
-            total = F(0)
-            for channel in range(values.shape[0]):
-                out[channel, me] = F(0)
-            for oy in range(-2, 2):
-                for ox in range(-2, 2):
-                    py, px = y + oy, x + ox
-                    if (py < 0) | (px < 0) | (py >= h) | (px >= w):
-                        continue
-                    other = grid[py, px]
-                    if other < 0:
-                        continue
-                    turn = F(0)
-                    away = F(0)
-                    span = F(0)
-                    for axis in range(3):
-                        turn += normal[axis, me] * normal[axis, other]
-                        gap = position[axis, other] - position[axis, me]
-                        away += normal[axis, me] * gap
-                        span += gap * gap
-                    if (turn < F(0.85)) | (abs(away) > F(0.25) * math.sqrt(span) + F(1e-5)):
-                        continue
-                    total += F(1)
-                    for channel in range(values.shape[0]):
-                        out[channel, me] += values[channel, other]
-            for channel in range(values.shape[0]):
-                out[channel, me] /= max(total, F(1))
+            for step in range(2):
+                row, column = (y, x + 1) if step == 0 else (y + 1, x)
+                if (row >= h) | (column >= w):
+                    continue
+                other = grid[row, column]
+                mine, theirs = object_id[me], object_id[other]
+                differs = mine != theirs
+                if (not differs) & (mine >= 0):
+                    bend = (
+                        normal[me, 0] * normal[other, 0]
+                        + normal[me, 1] * normal[other, 1]
+                        + normal[me, 2] * normal[other, 2]
+                    )
+                    near, far = distance[me], distance[other]
+                    differs = (bend < F(0.8)) | (abs(near - far) > F(0.03) * min(near, far))
+                if differs:
+                    out[y, x] = True
+                    out[row, column] = True
+
+
+@njit(types.void(WHOLE1, OUT_WHOLE1, OUT_WHOLE1), **LOOP)
+def sort_by_object(object_id, starts, ray):
+    """Rays that hit, grouped by object and otherwise in order.
+
+    object_id : (rays,), -2 for a miss. starts : (objects + 2,), filled with where each object's run begins, the ground
+    (-1) first; ray : (hits,) filled with ray numbers.
+    """
+    starts[:] = 0
+    for i in range(object_id.size):
+        if object_id[i] > -2:
+            starts[object_id[i] + 2] += 1
+    for k in range(1, starts.size):
+        starts[k] += starts[k - 1]
+    for i in range(object_id.size):
+        if object_id[i] > -2:
+            ray[starts[object_id[i] + 1]] = i
+            starts[object_id[i] + 1] += 1
+    for k in range(starts.size - 1, 0, -1):
+        starts[k] = starts[k - 1]
+    starts[0] = 0

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import numpy as np
 
 if TYPE_CHECKING:
-    from collage.core.evaluate.points import Points
+    from collage.core.geometry.points import Points
     from collage.core.images.store import OpenImages
 
 Array = np.ndarray

@@ -16,10 +16,10 @@ from typing import Any
 import MaterialX as mx
 
 import collage.core.nodes as nodes_package
+from collage.core.base.errors import CollageError
 from collage.core.document.materialx import OWN_DEFINITIONS, attributes_of, read_network
 from collage.core.document.model import Card, Element, Input, Network, Value
 from collage.core.document.types import parse, zero
-from collage.core.errors import CollageError
 from collage.core.nodes.behaviour import Mark
 
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import RAMP, Card, Input, Network, Output, Wire
-from collage.core.errors import CollageError
 
 Stop = tuple[float, tuple[float, ...]]
 """A place from 0 to 1, and a colour with alpha."""

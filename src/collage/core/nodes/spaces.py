@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from collage.core.evaluate.geometry import view
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context, behaviour
+from collage.core.nodes.geometric import view
 
 _OWN = ("object", "model")
 _AXES = ("normal", "tangent", "bitangent")

@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import STACK, Card, Input, Network, Output, Wire
-from collage.core.errors import CollageError
 
 MODES = {
     "mix": "Normal",

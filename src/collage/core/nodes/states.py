@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from collage.core.base.errors import CollageError
 from collage.core.document.types import CHANNELS, TEXTS
-from collage.core.errors import CollageError
 from collage.core.nodes.library import Library, NodeDef
 from collage.core.nodes.surfaces import DRAWN_SURFACES
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from collage.core.document.types import CHANNELS
-from collage.core.evaluate.geometry import spatial
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context, behaviour
+from collage.core.nodes.geometric import spatial
 
 SOBEL = 1.0 / 16.0  # the reference divides slopes by this many, "for parity with traditional Sobel filtering"
 

@@ -10,10 +10,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materials import SURFACE, surface_card
 from collage.core.document.model import Card, Input, Network, Wire
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.nodes.library import Library, NodeDef
 
 OPEN_PBR = "ND_open_pbr_surface_surfaceshader"

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.images.colour import to_linear
 from collage.core.images.pyramid import Pyramid
 from collage.core.images.store import ImageRef

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from collage.core.base.errors import CollageError
 from collage.core.document.edits import add_card, connect, disconnect
 from collage.core.document.model import CONVERT, Card, Input, Network, Wire
 from collage.core.document.types import SHADERS
-from collage.core.errors import CollageError
 from collage.core.nodes.labels import TYPE_WORDS
 from collage.core.nodes.library import Library
 

@@ -16,12 +16,12 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
+from collage.core.base.errors import CollageError
+from collage.core.base.frozen import Frozen
+from collage.core.base.safe_write import replacing
 from collage.core.document.materialx import read_document, write_document
-from collage.core.errors import CollageError
-from collage.core.frozen import Frozen
 from collage.core.project.state import Project
-from collage.core.render.bench import Bench
-from collage.core.safe_write import replacing
+from collage.core.scene.bench import Bench
 
 SCHEMA = 1
 COPIES = 10

@@ -15,9 +15,9 @@ from pathlib import Path
 
 import platformdirs
 
+from collage.core.base.safe_write import replacing
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.state import Project
-from collage.core.safe_write import replacing
 
 NOTE = "desk.json"
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Network, free_among
-from collage.core.errors import CollageError
-from collage.core.render.bench import Bench
+from collage.core.scene.bench import Bench
 
 
 @dataclass(frozen=True)

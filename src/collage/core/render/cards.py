@@ -10,16 +10,16 @@ from typing import Literal
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Network, inside
 from collage.core.document.types import CHANNELS
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import LOUD, CardOutput, Loud, Place, build_plan
-from collage.core.evaluate.points import Points, sheet
 from collage.core.evaluate.run import ResultCache, Workers, never, run
+from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
-from collage.core.render.picture import shown_value, to_display
+from collage.core.render.film import shown_value, to_display
 from collage.core.render.values import NO_NUMBER, limits_of, marked, marks, scaled
 
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]

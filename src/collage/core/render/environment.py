@@ -11,23 +11,21 @@ import contextlib
 import hashlib
 import math
 import zipfile
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 import platformdirs
 
+from collage.core.base.safe_write import replacing
 from collage.core.images.colour import to_linear
 from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
+from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES, SIZES
 from collage.core.render.octahedron import directions as octahedron
-from collage.core.safe_write import replacing
 
-ROUGHNESSES = np.array([0.0, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0], np.float32)
-SIZES = (512, 256, 128, 64, 32, 32, 32)
 SETS, PER_SET = 16, 16
-IRRADIANCE_SIZE = 32
-_VERSION = b"1"  # of what is kept in the cache
+_VERSION = b"2"  # of what is kept in the cache
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -35,19 +33,20 @@ SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 class EnvironmentLight:
     """An environment made ready.
 
-    glossy : (texels, 3) float32, the filtered levels of ROUGHNESSES one after the other, each a square of
-        SIZES with a border (see octahedron).
-    starts : (levels,) int32, where each level begins.
-    irradiance : ((IRRADIANCE_SIZE + 2) ** 2, 3) float32, over pi: what white paper would send back.
+    maps : (texels, 3) float32, the filtered levels one after the other, each a square with a border (see octahedron
+        and kernels.levels), and last the irradiance over pi: what white paper would send back.
     directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 3), light from
         there over the density of directions.
+    key : names the picture that it was made of.
     """
 
-    glossy: np.ndarray
-    starts: np.ndarray
-    irradiance: np.ndarray
+    maps: np.ndarray
     directions: np.ndarray
     radiance: np.ndarray
+    key: str = ""
+
+
+_ARRAYS = ("maps", "directions", "radiance")
 
 
 def even(grey: float = 1.0) -> np.ndarray:
@@ -61,19 +60,23 @@ def load_environment(path: Path | None) -> EnvironmentLight:
     What was made ready before is kept in the user's cache folder, by the picture's content.
     """
     picture = even(0.5) if path is None else read_pixels(path)
-    key = hashlib.blake2b(picture.tobytes(), digest_size=16, salt=_VERSION).hexdigest()
+    key = _key(picture)
     kept = Path(platformdirs.user_cache_dir("collage")) / "environments" / f"{key}.npz"
     found = _from_cache(kept)
     if found is None:
         found = prepare(picture)
         _to_cache(kept, found)
-    return found
+    return replace(found, key=key)
+
+
+def _key(picture: np.ndarray) -> str:
+    return hashlib.blake2b(picture.tobytes(), digest_size=16, salt=_VERSION).hexdigest()
 
 
 def _from_cache(path: Path) -> EnvironmentLight | None:
     try:
         with np.load(path, allow_pickle=False) as arrays:
-            return EnvironmentLight(**{one.name: arrays[one.name] for one in fields(EnvironmentLight)})
+            return EnvironmentLight(**{name: arrays[name] for name in _ARRAYS})
     except (OSError, ValueError, KeyError, zipfile.BadZipFile):
         return None  # not there, or broken: it is made again
 
@@ -82,7 +85,7 @@ def _to_cache(path: Path, light: EnvironmentLight) -> None:
     with contextlib.suppress(OSError):  # no cache is no harm
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:
-            np.savez(temporary, **{one.name: getattr(light, one.name) for one in fields(EnvironmentLight)})
+            np.savez(temporary, **{name: getattr(light, name) for name in _ARRAYS})
 
 
 def to_direction(u: np.ndarray, v: np.ndarray) -> np.ndarray:
@@ -107,15 +110,14 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
     pyramid = build(_linear(picture[:, :, :3], space))
     levels = [
         _glossy(pyramid, float(roughness), size, count)
-        for roughness, size, count in zip(ROUGHNESSES, SIZES, SAMPLES, strict=True)
+        for roughness, size, count in zip(ROUGHNESSES, SIZES[:IRRADIANCE], SAMPLES, strict=True)
     ]
-    starts = np.concatenate([[0], np.cumsum([len(level) for level in levels])[:-1]]).astype(np.int32)
     small, weight, way = _small(pyramid)
     out = octahedron(IRRADIANCE_SIZE)
     cosine = np.maximum(out @ way.T, 0) * weight[None]
-    irradiance = (cosine @ small / np.pi).astype(np.float32)
+    levels.append(cosine @ small / np.pi)
     directions, radiance = _shadow_directions(small, weight)
-    return EnvironmentLight(np.concatenate(levels).astype(np.float32), starts, irradiance, directions, radiance)
+    return EnvironmentLight(np.concatenate(levels).astype(np.float32), directions, radiance, _key(picture))
 
 
 def _linear(picture: np.ndarray, space: str) -> np.ndarray:

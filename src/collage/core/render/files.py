@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from collage.core.errors import CollageError
+from collage.core.base.errors import CollageError
 from collage.core.images.files import write_image
-from collage.core.render.picture import Picture
+from collage.core.render.request import Picture
 from collage.core.render.surface import SHOWN
 
 VIEWS = ("lit", "clay", "normals")

@@ -6,29 +6,29 @@ from collections.abc import Callable
 
 import numpy as np
 
-from collage.core.evaluate.points import Points
+from collage.core.geometry.points import Points
 from collage.core.nodes.behaviour import Array
-from collage.core.render.scene import Scene
+from collage.core.scene.scene import Scene
 
-Travel = Callable[[Array], Array]
+PathLength = Callable[[Array], Array]
 """How far light goes inside the object behind each point, (n,) metres, for indices of refraction (n,)."""
 
 START = 1e-4
 """Metres below the surface where a way inside begins, so that it does not meet the surface itself."""
 
 
-def no_travel(ior: Array) -> Array:
+def no_path(ior: Array) -> Array:
     """Objects without an inside."""
     return np.zeros(ior.shape, np.float32)
 
 
-def travelled(scene: Scene, points: Points, start: int, stop: int, ior: Array) -> Array:
+def path_length(scene: Scene, points: Points, start: int, stop: int, ior: Array) -> Array:
     """The straight way of the eye's light, bent where it goes in, to the other side of the object; (n,) metres.
 
     Of the points from `start` to `stop`. ior : (n,). An object that is open behind has no inside: 0.
     """
     if points.view is None:
-        return no_travel(ior)
+        return no_path(ior)
     normal, view = points.normal[:, start:stop], points.view[:, start:stop]
     facing = -(normal * view).sum(axis=0)
     bent = 1 / ior

@@ -9,17 +9,17 @@ from typing import Any
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Network
-from collage.core.errors import CollageError
 from collage.core.evaluate.plan import LOUD, CardInput, CardOutput, Const, Loud, Place, Plan, build_plan
-from collage.core.evaluate.points import Points
 from collage.core.evaluate.run import ResultCache, Workers, never, run
+from collage.core.geometry.points import Points
 from collage.core.images.store import ImageStore
-from collage.core.kernels import shading as k
+from collage.core.kernels import packed as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.nodes.surfaces import as_open_pbr
-from collage.core.render.inside import Travel, medium, no_travel
+from collage.core.render.inside import PathLength, medium, no_path
 
 NITS = 1000.0
 """Luminance (nits) that counts as radiance 1."""
@@ -203,11 +203,11 @@ def clay(values: Mapping[str, Array]) -> dict[str, Array]:
 
 
 def pack(
-    values: Mapping[str, Array], points: Points, start: int, stop: int, travel: Travel = no_travel
+    values: Mapping[str, Array], points: Points, start: int, stop: int, path_length: PathLength = no_path
 ) -> tuple[Array, Array, Array]:
     """Rows for the shading kernel for the points from `start` to `stop`: surface, normal, coat normal.
 
-    travel : asked for transparent surfaces that are filled with something, at these points.
+    path_length : asked for transparent surfaces that are filled with something, at these points.
     """
     count = stop - start
 
@@ -239,7 +239,7 @@ def pack(
     packed[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3] = cut("transmission_color")
     packed[k.SOFT : k.SOFT + 3] = under * _softness(cut)
     if more:
-        _pack_more(packed, cut, points, start, stop, travel)
+        _pack_more(packed, cut, points, start, stop, path_length)
     packed[k.FILM_WEIGHT] = film = np.clip(cut("thin_film_weight"), 0, 1)
     if film.any():
         facing = _facing(points, start, stop)
@@ -278,7 +278,7 @@ def _needs_more(cut: Cut) -> bool:
     return inside and bool(cut("transmission_weight").any())
 
 
-def _pack_more(packed: Array, cut: Cut, points: Points, start: int, stop: int, travel: Travel) -> None:
+def _pack_more(packed: Array, cut: Cut, points: Points, start: int, stop: int, path_length: PathLength) -> None:
     packed[k.BRUSHED], packed[k.COAT_BRUSHED] = np.clip(cut(BRUSHED), 0, 1), np.clip(cut(COAT_BRUSHED), 0, 1)
     own = points.tangent[:, start:stop]
     for row, name in ((k.TANGENT, TANGENT), (k.COAT_TANGENT, COAT_TANGENT)):
@@ -295,7 +295,7 @@ def _pack_more(packed: Array, cut: Cut, points: Points, start: int, stop: int, t
     depth = np.broadcast_to(cut("transmission_depth"), (1, packed.shape[1]))
     filled = (depth > 0) & ~np.broadcast_to(thin, depth.shape) & (packed[k.TRANSMISSION] > 0)
     if filled.any():
-        way = travel(np.maximum(packed[k.IOR], 1.0001))
+        way = path_length(np.maximum(packed[k.IOR], 1.0001))
         left, back = medium(
             way, depth, cut("transmission_color"), cut("transmission_scatter"), cut("transmission_scatter_anisotropy")
         )

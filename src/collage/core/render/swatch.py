@@ -9,9 +9,9 @@ import numpy as np
 
 from collage.core.document.model import Network
 from collage.core.evaluate.run import never
-from collage.core.project.state import Project
-from collage.core.render.bench import AreaLight, Bench, BenchObject, Camera
-from collage.core.render.picture import PictureRequest, Renderer
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import AreaLight, Bench, Camera, stock
 
 
 def studio(material: str, shape: str = "sphere") -> Bench:
@@ -24,7 +24,7 @@ def studio(material: str, shape: str = "sphere") -> Bench:
     )
     light = AreaLight(turn=-50, height=28 if flat else 45, distance=0.6, strength=5.0, width=0.45)
     return Bench(
-        objects=(BenchObject(name=shape.capitalize(), shape=shape, material=material, turn=0 if flat else 160),),
+        objects=(stock(shape.capitalize(), shape, material=material, turn=0 if flat else 160),),
         lights=(light,),
         camera=camera,
         ground=False,
@@ -38,7 +38,9 @@ def swatch(
     size: tuple[int, int],
     cancelled: Callable[[], bool] = never,
 ) -> np.ndarray:
-    """The material on a ball, (h, w, 3) uint8. folder : the project's. size : (w, h) pixels. Raises Cancelled."""
-    project = Project(materials={"shown": material}, bench=studio("shown"))
-    request = PictureRequest(project, *size, "draft", "lit", None, folder)
+    """The material on a ball, (h, w, 3) uint8.
+
+    folder : where its file names start. size : (w, h) pixels. Raises Cancelled.
+    """
+    request = PictureRequest(studio("shown"), {"shown": material}, *size, material_folder=folder)
     return renderer.picture(request, cancelled=cancelled).display

@@ -27,6 +27,8 @@ class Points:
     filtered : whether images are read at the detail of the step, or always in full.
     across : pixels in a row, where the points are all pixels of a picture, row by row, and one step in u or v is
         the neighbour in the same two by two; 0 for other points.
+    part, piece, slot : (n,) int32, the mesh part, connected piece and material slot of each; None where there is
+        no mesh.
     """
 
     position: np.ndarray
@@ -45,6 +47,9 @@ class Points:
     view: np.ndarray | None = None
     filtered: bool = True
     across: int = 0
+    part: np.ndarray | None = None
+    piece: np.ndarray | None = None
+    slot: np.ndarray | None = None
     id: int = field(default_factory=lambda: next(_ids))
 
     @property
@@ -59,7 +64,7 @@ class Points:
             return np.zeros((2, self.count), np.float32)
         return next(iter(self.uv.values()))
 
-    def part(self, start: int, stop: int) -> Points:
+    def cut(self, start: int, stop: int) -> Points:
         """The points from `start` up to `stop`, as views."""
         return cast(Points, _Part(self, start, stop))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from collage.core.evaluate.points import Points
+from collage.core.geometry.points import Points
 from collage.core.nodes.behaviour import Array, Context
 
 

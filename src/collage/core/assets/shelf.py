@@ -7,10 +7,10 @@ from pathlib import Path
 
 import platformdirs
 
+from collage.core.base.errors import CollageError
+from collage.core.base.safe_write import replacing
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.model import Network
-from collage.core.errors import CollageError
-from collage.core.safe_write import replacing
 
 
 def default_folder() -> Path:

@@ -13,9 +13,9 @@ from typing import Literal
 import numpy as np
 import platformdirs
 
+from collage.core.base.errors import CollageError
 from collage.core.document.materials import prefixed
 from collage.core.document.materialx import read_document
-from collage.core.errors import CollageError
 from collage.core.evaluate.run import never
 from collage.core.gather.build import build_material, files_of
 from collage.core.gather.looks import SMALL, look_of
@@ -26,7 +26,7 @@ from collage.core.images.colour import linear_to_srgb
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.images.region import floats, resized
 from collage.core.images.store import ImageRef
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 from collage.core.render.swatch import swatch
 
 Kind = Literal["map set", "image", "pattern", "material", "environment"]

@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from collage.core.assets.stock import Pictures, items, search, small_picture, stamp
 from collage.core.gather.scan import gathered
 from collage.core.images.files import write_image
-from collage.core.project.stock import Pictures, items, search, small_picture, stamp
-from collage.core.render.picture import Renderer
+from collage.core.render.renderer import Renderer
 from collage.demo.library import is_made, library_steps
 
 

@@ -7,10 +7,10 @@ from pathlib import Path
 
 import pytest
 
+from collage.core.assets.shelf import Shelf
+from collage.core.base.errors import CollageError
 from collage.core.document.groups import bundle
-from collage.core.errors import CollageError
 from collage.core.nodes.wiring import output_type
-from collage.core.project.shelf import Shelf
 from networks import network, same
 
 

@@ -1,0 +1,1 @@
+"""The library of map sets, images, patterns, materials and groups."""

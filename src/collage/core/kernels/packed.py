@@ -1,0 +1,20 @@
+"""Rows of the packed surface that the shading kernel reads, (ROWS, n) or (MORE_ROWS, n) float32."""
+
+from __future__ import annotations
+
+BASE, METAL, SPECULAR, ROUGHNESS, IOR = 0, 3, 4, 7, 8
+SPECULAR_WEIGHT, DIFFUSE_ROUGHNESS, COAT, COAT_COLOUR, COAT_ROUGHNESS, COAT_IOR = 9, 10, 11, 12, 15, 16
+COAT_DARKENING, EMISSION, FUZZ, FUZZ_COLOUR, FUZZ_ROUGHNESS = 17, 18, 21, 22, 25
+FILM, FILM_WEIGHT, TRANSMISSION, TRANSMISSION_COLOUR, SOFT = 26, 29, 30, 31, 34
+ROWS = 37
+# and those of surfaces that are brushed, thin, filled or disperse light
+BRUSHED, TANGENT, COAT_BRUSHED, COAT_TANGENT = 37, 38, 41, 42
+DISPERSION, THIN, SCATTERED = 45, 46, 47
+MORE_ROWS = 50
+
+# rows of the geometry beside it, (GEOMETRY_ROWS, n)
+NORMAL, COAT_NORMAL, VIEW, POSITION = 0, 3, 6, 9
+GEOMETRY_ROWS = 12
+
+WAVELENGTHS = (0.61, 0.55, 0.465)
+"""Micrometres that stand for red, green and blue."""

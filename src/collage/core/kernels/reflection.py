@@ -1,0 +1,258 @@
+"""Parts of shading: the environment's maps, microfacets, and the light of a rectangle.
+
+Helpers of kernels.shading, compiled into it.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+
+from collage.core.kernels.flags import INLINE
+from collage.core.kernels.levels import ROUGHNESSES, SIZES, STARTS
+from collage.core.kernels.lights import CENTRE, DIRECTION, DISTANT, KIND, RIGHT, SIZE, UP
+
+F = np.float32
+PI = np.float32(math.pi)
+
+BRUSHED_SAMPLES = 13
+
+TABLE = 32  # cosines and roughnesses of the table of reflected energy
+
+
+class Turn(NamedTuple):
+    """The environment's turn about the upright axis, and its strength."""
+
+    sine: float
+    cosine: float
+    strength: float
+
+
+@njit(**INLINE)
+def octahedral(x, y, z):
+    s = F(1) / max(abs(x) + abs(y) + abs(z), F(1e-12))
+    x, z = x * s, z * s
+    if y < F(0):
+        px = (F(1) - abs(z)) * (F(-1) if x < F(0) else F(1))
+        pz = (F(1) - abs(x)) * (F(-1) if z < F(0) else F(1))
+        x, z = px, pz
+    return x * F(0.5) + F(0.5), z * F(0.5) + F(0.5)
+
+
+@njit(**INLINE)
+def square(texels, level, u, v, channel):
+    """Bilinear value of one of the environment's maps, a square with a border of one texel."""
+    start, size = STARTS[level], SIZES[level]
+    x, y = u * F(size) + F(0.5), v * F(size) + F(0.5)
+    ix, iy = min(int(x), size), min(int(y), size)
+    tx, ty = x - F(ix), y - F(iy)
+    row = size + 2
+    at = start + iy * row + ix
+    top = texels[at, channel] * (F(1) - tx) + texels[at + 1, channel] * tx
+    low = texels[at + row, channel] * (F(1) - tx) + texels[at + row + 1, channel] * tx
+    return top * (F(1) - ty) + low * ty
+
+
+@njit(**INLINE)
+def energy(table, cosine, roughness):
+    """Parts (A, B) of the reflected energy F0 A + F90 B at an angle and roughness, read bilinearly."""
+    x = min(max(cosine, F(0)), F(1)) * F(TABLE - 1)
+    y = min(max(roughness, F(0)), F(1)) * F(TABLE - 1)
+    ix, iy = min(int(x), TABLE - 2), min(int(y), TABLE - 2)
+    tx, ty = x - F(ix), y - F(iy)
+    a = (table[iy, 2 * ix] * (F(1) - tx) + table[iy, 2 * ix + 2] * tx) * (F(1) - ty) + (
+        table[iy + 1, 2 * ix] * (F(1) - tx) + table[iy + 1, 2 * ix + 2] * tx
+    ) * ty
+    b = (table[iy, 2 * ix + 1] * (F(1) - tx) + table[iy, 2 * ix + 3] * tx) * (F(1) - ty) + (
+        table[iy + 1, 2 * ix + 1] * (F(1) - tx) + table[iy + 1, 2 * ix + 3] * tx
+    ) * ty
+    return a, b
+
+
+@njit(**INLINE)
+def between(maps, level, share, place, channel):
+    """A value between two filtered levels."""
+    first = square(maps, level, place[0], place[1], channel)
+    second = square(maps, level + 1, place[0], place[1], channel)
+    return first + (second - first) * share
+
+
+@njit(**INLINE)
+def level_of(roughness):
+    """Which filtered level a roughness lies at, with parts between two."""
+    last = ROUGHNESSES.size - 1
+    at = 0
+    while (at < last - 1) & (roughness > ROUGHNESSES[at + 1]):
+        at += 1
+    share = (roughness - ROUGHNESSES[at]) / (ROUGHNESSES[at + 1] - ROUGHNESSES[at])
+    return at, min(max(share, F(0)), F(1))
+
+
+@njit(**INLINE)
+def toward_map(x, y, z, turn):
+    """The place of a direction in the environment's maps."""
+    return octahedral(x * turn.cosine + z * turn.sine, y, z * turn.cosine - x * turn.sine)
+
+
+@njit(**INLINE)
+def ggx(alpha, nh, nl, nv):
+    """GGX distribution times the height-correlated shadowing over 4 nl nv (Heitz 2014)."""
+    a2 = alpha * alpha
+    d = nh * nh * (a2 - F(1)) + F(1)
+    distribution = a2 / (PI * d * d)
+    gv = nl * math.sqrt(nv * nv * (F(1) - a2) + a2)
+    gl = nv * math.sqrt(nl * nl * (F(1) - a2) + a2)
+    return distribution * F(0.5) / max(gv + gl, F(1e-7))
+
+
+@njit(**INLINE)
+def unit(x, y, z):
+    s = F(1) / math.sqrt(max(x * x + y * y + z * z, F(1e-20)))
+    return x * s, y * s, z * s
+
+
+@njit(**INLINE)
+def alphas(roughness, brushed):
+    """Microfacet slopes along and across the brushing (OpenPBR 1.1, microfacet model)."""
+    narrow = F(1) - min(max(brushed, F(0)), F(0.99))
+    along = roughness * roughness * math.sqrt(F(2) / (F(1) + narrow * narrow))
+    return max(along, F(0.002)), max(along * narrow, F(0.002))
+
+
+@njit(**INLINE)
+def brushing_frame(surface, row, i, normal):
+    """The directions along and across the brushing on a surface with this normal."""
+    nx, ny, nz = normal
+    tx, ty, tz = surface[row, i], surface[row + 1, i], surface[row + 2, i]
+    away = tx * nx + ty * ny + tz * nz
+    tx, ty, tz = tx - away * nx, ty - away * ny, tz - away * nz
+    if tx * tx + ty * ty + tz * tz < F(1e-8):  # no direction is given: any that lies in the surface
+        tx, ty, tz = (F(1), F(0), F(0)) if abs(nx) < F(0.9) else (F(0), F(0), F(1))
+        away = tx * nx + ty * ny + tz * nz
+        tx, ty, tz = tx - away * nx, ty - away * ny, tz - away * nz
+    tx, ty, tz = unit(tx, ty, tz)
+    return (tx, ty, tz), (ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx)
+
+
+@njit(**INLINE)
+def dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@njit(**INLINE)
+def ggx_brushed(along, across, frame, normal, half, light, view):
+    """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (Heitz 2014)."""
+    t, b = frame
+    nh, nl, nv = dot(normal, half), max(dot(normal, light), F(0)), max(dot(normal, view), F(0.02))
+    d = nh * nh + (dot(t, half) / along) ** F(2) + (dot(b, half) / across) ** F(2)
+    distribution = F(1) / (PI * along * across * d * d)
+    lt, lb, vt, vb = along * dot(t, light), across * dot(b, light), along * dot(t, view), across * dot(b, view)
+    gv = nl * math.sqrt(vt * vt + vb * vb + nv * nv)
+    gl = nv * math.sqrt(lt * lt + lb * lb + nl * nl)
+    return distribution * F(0.5) / max(gv + gl, F(1e-7))
+
+
+@njit(**INLINE)
+def brushed_light(slopes, tangent, normal, view, maps, turn, light):
+    """Light of the environment in a brushed surface: the mirrored lobes of several slopes along the brushing.
+
+    The slopes halve the distribution of GGX along one axis into equal parts: its share below s is
+    (1 + q) / 2, where s = along q / sqrt(1 - q^2).
+    """
+    along, across = slopes
+    finer = F(along * F(0.2))  # the lobes of neighbouring slopes run into each other
+    roughness = min(math.sqrt(math.sqrt(across * across + finer * finer)), F(1))
+    level, share = level_of(roughness)
+    total = F(0)
+    light[0] = light[1] = light[2] = F(0)
+    for k in range(BRUSHED_SAMPLES):
+        q = F(F(2 * k + 1) / F(BRUSHED_SAMPLES) - F(1))
+        slope = along * q / math.sqrt(F(1) - q * q)
+        hx, hy, hz = normal[0] + tangent[0] * slope, normal[1] + tangent[1] * slope, normal[2] + tangent[2] * slope
+        hx, hy, hz = unit(hx, hy, hz)
+        vh = F(2) * (hx * view[0] + hy * view[1] + hz * view[2])
+        x, y, z = vh * hx - view[0], vh * hy - view[1], vh * hz - view[2]
+        up = x * normal[0] + y * normal[1] + z * normal[2]
+        weight = min(max(F(4) * up, F(0)), F(1))  # what would go below the surface fades out
+        if (vh <= F(0)) | (weight <= F(0)):
+            continue
+        place = toward_map(x, y, z, turn)
+        total += weight
+        for channel in range(3):
+            light[channel] += weight * between(maps, level, share, place, channel)
+    for channel in range(3):
+        light[channel] /= max(total, F(1e-3))
+
+
+@njit(**INLINE)
+def behind(normal, view, ior, turn):
+    """Where the environment is seen through a surface, bent once on the way in."""
+    nx, ny, nz = normal
+    vx, vy, vz = view
+    nv = nx * vx + ny * vy + nz * vz
+    bent = F(1) / ior
+    along = bent * nv - math.sqrt(max(F(1) - bent * bent * (F(1) - nv * nv), F(0)))
+    return toward_map(along * nx - bent * vx, along * ny - bent * vy, along * nz - bent * vz, turn)
+
+
+@njit(**INLINE)
+def edge(ax, ay, az, bx, by, bz, nx, ny, nz):
+    """One edge of Lambert's formula for the light of a polygon; a, b of length 1."""
+    c = min(max(ax * bx + ay * by + az * bz, F(-0.99999)), F(0.99999))
+    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    return math.acos(c) / math.sqrt(max(F(1) - c * c, F(1e-9))) * (x * nx + y * ny + z * nz)
+
+
+@njit(**INLINE)
+def rectangle(lights, k, place, normal):
+    """Cosine-weighted solid angle over pi of a lit rectangle (Lambert 1760), no less than 0."""
+    px, py, pz = place
+    nx, ny, nz = normal
+    total = F(0)
+    for corner in range(4):
+        s = F(1) if (corner == 0) | (corner == 3) else F(-1)
+        t = F(1) if corner < 2 else F(-1)
+        s2 = F(1) if corner > 1 else F(-1)
+        t2 = F(1) if (corner == 0) | (corner == 3) else F(-1)
+        ax = lights[k, CENTRE] + s * lights[k, RIGHT] + t * lights[k, UP] - px
+        ay = lights[k, CENTRE + 1] + s * lights[k, RIGHT + 1] + t * lights[k, UP + 1] - py
+        az = lights[k, CENTRE + 2] + s * lights[k, RIGHT + 2] + t * lights[k, UP + 2] - pz
+        bx = lights[k, CENTRE] + s2 * lights[k, RIGHT] + t2 * lights[k, UP] - px
+        by = lights[k, CENTRE + 1] + s2 * lights[k, RIGHT + 1] + t2 * lights[k, UP + 1] - py
+        bz = lights[k, CENTRE + 2] + s2 * lights[k, RIGHT + 2] + t2 * lights[k, UP + 2] - pz
+        ax, ay, az = unit(ax, ay, az)
+        bx, by, bz = unit(bx, by, bz)
+        total += edge(ax, ay, az, bx, by, bz, nx, ny, nz)
+    return max(total / (F(2) * PI), F(0))
+
+
+@njit(**INLINE)
+def light_direction(lights, k, place, mirrored):
+    """Direction to a light for reflection, its size as a slope, and how far it spreads the lobe."""
+    px, py, pz = place
+    rx, ry, rz = mirrored
+    if lights[k, KIND] == F(DISTANT):
+        return (-lights[k, DIRECTION], -lights[k, DIRECTION + 1], -lights[k, DIRECTION + 2]), lights[k, SIZE]
+    # the point of the rectangle that lies nearest to the mirrored ray
+    wx, wy, wz = lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]
+    cx, cy, cz = lights[k, CENTRE] - px, lights[k, CENTRE + 1] - py, lights[k, CENTRE + 2] - pz
+    slope = rx * wx + ry * wy + rz * wz
+    far = (cx * wx + cy * wy + cz * wz) / (slope if abs(slope) > F(1e-4) else F(-1e-4))
+    if (slope > F(-1e-4)) | (far <= F(0)):
+        far = math.sqrt(cx * cx + cy * cy + cz * cz)
+    hx, hy, hz = rx * far - cx, ry * far - cy, rz * far - cz
+    ru, rv = lights[k, RIGHT], lights[k, UP]
+    rr = ru * ru + lights[k, RIGHT + 1] ** 2 + lights[k, RIGHT + 2] ** 2
+    uu = rv * rv + lights[k, UP + 1] ** 2 + lights[k, UP + 2] ** 2
+    s = (hx * ru + hy * lights[k, RIGHT + 1] + hz * lights[k, RIGHT + 2]) / rr
+    t = (hx * rv + hy * lights[k, UP + 1] + hz * lights[k, UP + 2]) / uu
+    s, t = min(max(s, F(-1)), F(1)), min(max(t, F(-1)), F(1))
+    lx = cx + s * ru + t * rv
+    ly = cy + s * lights[k, RIGHT + 1] + t * lights[k, UP + 1]
+    lz = cz + s * lights[k, RIGHT + 2] + t * lights[k, UP + 2]
+    distance = math.sqrt(lx * lx + ly * ly + lz * lz)
+    size = math.sqrt(math.sqrt(rr * uu)) / max(distance, F(1e-4))
+    return unit(lx, ly, lz), size

@@ -1,0 +1,113 @@
+"""The draft picture's light on one object's samples: direct light, prefiltered environment, occlusion; no noise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from functools import partial
+
+import numpy as np
+
+from collage.core.evaluate.run import Cancelled, Workers
+from collage.core.geometry.points import Points
+from collage.core.kernels import lights as columns
+from collage.core.kernels import packed as rows
+from collage.core.kernels import shading
+from collage.core.nodes.behaviour import Array
+from collage.core.render.energy import energy_table
+from collage.core.render.environment import EnvironmentLight
+from collage.core.render.inside import path_length
+from collage.core.render.lighting import Light
+from collage.core.render.samples import ObjectSamples, over_blocks
+from collage.core.render.surface import layers_of, pack
+from collage.core.scene.bench import Environment
+from collage.core.scene.scene import Scene
+
+
+def lit(
+    scene: Scene,
+    group: ObjectSamples,
+    inputs: Mapping[str, Array],
+    light: Light,
+    maps: EnvironmentLight,
+    environment: Environment,
+    workers: Workers,
+    cancelled: Callable[[], bool],
+) -> Array:
+    """Radiance (3, n) of an object's samples towards the eye.
+
+    inputs : values of the surface's inputs by name. maps, environment : the environment's filtered maps, and how it is
+    turned and how strong it is. Raises Cancelled.
+    """
+    points = group.points
+    out = np.empty((3, points.count), np.float32)
+    layers = layers_of(inputs)
+    turn = np.radians(environment.turn)
+    strength = environment.strength if environment.on else 0.0
+    settings = np.array([np.sin(turn), np.cos(turn), strength], np.float32)
+    table = energy_table()
+
+    def shaded(values: Mapping[str, Array], cut: slice) -> Array:
+        start, stop = cut.start, cut.stop
+        packed, normal, coat = pack(values, points, start, stop, partial(path_length, scene, points, start, stop))
+        geometry = np.empty((rows.GEOMETRY_ROWS, stop - start), np.float32)
+        geometry[rows.NORMAL : rows.NORMAL + 3], geometry[rows.COAT_NORMAL : rows.COAT_NORMAL + 3] = normal, coat
+        geometry[rows.VIEW : rows.VIEW + 3] = _view(points)[:, cut]
+        geometry[rows.POSITION : rows.POSITION + 3] = points.position[:, cut]
+        here = slice(group.start + start, group.start + stop)
+        around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here]])
+        seen = np.ascontiguousarray(light.seen[:, here])
+        result = np.empty((3, stop - start), np.float32)
+        shading.shade(packed, geometry, around, light.lights, seen, maps.maps, table, settings, result)
+        return result
+
+    def block(cut: slice) -> None:
+        if cancelled():
+            raise Cancelled
+        out[:, cut] = 0
+        for weight, values in layers:
+            result = shaded(values, cut)
+            if weight is not None:
+                result *= weight if weight.shape[1] == 1 else weight[:, cut]
+            out[:, cut] += result
+
+    over_blocks(workers, block, points.count)
+    return out
+
+
+def _view(points: Points) -> Array:
+    assert points.view is not None
+    return points.view
+
+
+def lit_ground(group: ObjectSamples, light: Light, strength: float, backdrop: float) -> Array:
+    """The ground's samples (3, n): the backdrop's grey, darkened where the objects keep light away.
+
+    strength : of the environment, 0 where it is off.
+    """
+    here = slice(group.start, group.stop)
+    seen = light.arriving[:, here] * np.float32(strength)
+    every = light.unoccluded[:, here] * np.float32(strength)
+    for row, open_share in zip(light.lights, light.seen, strict=True):
+        sent = ground_light(row, group.points.position)
+        seen = seen + sent * open_share[here]
+        every = every + sent
+    share = seen.mean(axis=0) / np.maximum(every.mean(axis=0), 1e-9)
+    return np.repeat((backdrop * np.clip(share, 0, 1))[None], 3, axis=0).astype(np.float32)
+
+
+def ground_light(light: np.ndarray, position: np.ndarray) -> np.ndarray:
+    """Irradiance over pi that one light gives to level ground without shadows, (3, n).
+
+    light : (COLUMNS,), see kernels.lights. position : (3, n) metres.
+    """
+    colour = light[columns.COLOUR : columns.COLOUR + 3, None]
+    shines = light[columns.DIRECTION : columns.DIRECTION + 3]
+    if light[columns.KIND] == columns.DISTANT:
+        return colour * np.full((1, position.shape[1]), max(float(-shines[1]), 0.0) / np.pi, np.float32)
+    toward = light[columns.CENTRE : columns.CENTRE + 3, None] - position
+    distance2 = (toward**2).sum(axis=0)
+    toward = toward / np.sqrt(distance2)
+    sides = (np.linalg.norm(light[at : at + 3]) for at in (columns.RIGHT, columns.UP))
+    area = 4 * np.prod(list(sides))
+    facing = np.maximum(-(shines[:, None] * toward).sum(axis=0), 0) * np.maximum(toward[1], 0)
+    return (colour * area * facing / distance2 / np.pi).astype(np.float32)

@@ -1,0 +1,286 @@
+"""Pictures on demand: the window, the command line and the tests all ask here."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from collage.core.base.errors import CollageError
+from collage.core.document.model import Network
+from collage.core.evaluate.plan import Const, Loud, Place, build_plan
+from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
+from collage.core.images.colour import srgb_to_linear
+from collage.core.images.store import ImageRef, ImageStore
+from collage.core.kernels import film
+from collage.core.nodes.behaviour import Array
+from collage.core.nodes.library import Library
+from collage.core.render.caches import RenderCaches, view_key
+from collage.core.render.draft import lit, lit_ground
+from collage.core.render.film import background, developed, shown_value
+from collage.core.render.lighting import COARSE, COMPLETE, STAGES, Light, Stage, View
+from collage.core.render.request import Picture, PictureRequest
+from collage.core.render.samples import ObjectSamples, find_behind, find_samples
+from collage.core.render.surface import (
+    OPACITY,
+    Surface,
+    clay,
+    evaluate_surface,
+    is_see_through,
+    pack,
+    plan_surface,
+    surface_key,
+    value_of,
+)
+from collage.core.scene.bench import Bench
+from collage.core.scene.lights import light_table
+from collage.core.scene.scene import GROUND, build_bounds
+
+MOST_PLANS = 64
+MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
+FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
+NOT_PEEKED = 0.12  # linear grey of objects that have another material than the one peeked at
+
+
+class Renderer:
+    """Makes pictures, and keeps between them what does not depend on values. May be used from several threads."""
+
+    def __init__(
+        self,
+        library: Library,
+        images: ImageStore | None = None,
+        workers: Workers | None = None,
+        caches: RenderCaches | None = None,
+    ) -> None:
+        self.library = library
+        self.images = images or ImageStore()
+        self.workers = workers or Workers()
+        self.caches = caches or RenderCaches()
+        self._plans: dict[tuple[str, int], tuple[Network, tuple[Any, Loud], tuple[str, ...], Surface]] = {}
+
+    @property
+    def cache(self) -> ResultCache:
+        """Results of evaluating materials, kept by step and points."""
+        return self.caches.results
+
+    def has_view(self, request: PictureRequest) -> bool:
+        """Whether the camera rays of this picture are cast already."""
+        return view_key(request, (0.0, 0.0)) in self.caches.views
+
+    def bounds(self, bench: Bench, number: int | None = None) -> tuple[np.ndarray, np.ndarray]:
+        """The lowest and highest corner of the box around one object, or around all of them, on the bench."""
+        return build_bounds(bench.objects if number is None else bench.objects[number : number + 1])
+
+    # ---- pictures -----------------------------------------------------------------------------
+
+    def picture(
+        self,
+        request: PictureRequest,
+        *,
+        cancelled: Callable[[], bool] = never,
+        progress: Callable[[float], None] | None = None,
+    ) -> Picture:
+        """The complete picture. Raises Cancelled when `cancelled` says so, CollageError when nothing can be shown."""
+        begin = time.perf_counter()
+        shifts = FINAL_SHIFTS if request.quality == "final" else ((0.0, 0.0),)
+        work = _Work(self, request, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
+        total: np.ndarray | None = None
+        for done, shift in enumerate(shifts):
+            view = self._view(request, shift, cancelled)
+            linear = work.linear(view)
+            total = linear if total is None else total + linear
+            if progress is not None:
+                progress((done + 1) / len(shifts))
+        assert total is not None
+        return self._picture(request, view, total / np.float32(len(shifts)), work, begin)
+
+    def stages(self, request: PictureRequest, *, cancelled: Callable[[], bool] = never) -> Iterator[Picture]:
+        """The picture with few shadow rays first, and then as `picture` makes it. Raises Cancelled, CollageError."""
+        begin = time.perf_counter()
+        view = self._view(request, (0.0, 0.0), cancelled)
+        work = _Work(self, request, COMPLETE, cancelled)
+        known = not request.lit or view.knows(work.environment, request.bench.environment.turn, work.lights)
+        for stage in (COMPLETE,) if known else STAGES:
+            work.stage = stage
+            picture = self._picture(request, view, work.linear(view), work, begin)
+            yield replace(picture, complete=stage is COMPLETE)
+
+    def _picture(self, request: PictureRequest, view: View, linear: np.ndarray, work: _Work, begin: float) -> Picture:
+        shape = (request.height, request.width, 3)
+        display = developed(request, linear, self.workers).reshape(shape)
+        objects, parts, pieces, slots = (np.ascontiguousarray(view.samples.ids[:, :, column]) for column in range(4))
+        return Picture(
+            display,
+            linear.reshape(shape),
+            objects,
+            parts,
+            pieces,
+            slots,
+            work.problems,
+            time.perf_counter() - begin,
+        )
+
+    def _view(self, request: PictureRequest, shift: tuple[float, float], cancelled: Callable[[], bool]) -> View:
+        """Samples for a request; the same ones as long as camera and objects stay."""
+        if cancelled():
+            raise Cancelled
+
+        def make() -> View:
+            scene = self.caches.scene(request.bench)
+            samples = find_samples(
+                scene, request.bench.camera, request.size, shift=shift, edges=request.quality != "coarse",
+                workers=self.workers, cancelled=cancelled,
+            )  # fmt: skip
+            return View(scene, samples)
+
+        return self.caches.views.get_or_make(view_key(request, shift), make)
+
+    def surface(self, name: str, network: Network, folder: Any, loud: Loud) -> Surface:
+        """The plan of a material; the one before, while neither the network nor its files have changed."""
+        key = (name, id(network))
+        kept = self._plans.get(key)
+        if kept is not None and kept[0] is network and kept[1] == (folder, loud) and kept[2] == _stamps(kept[3]):
+            return kept[3]
+        surface = plan_surface(self.library, network, folder=folder, images=self.images, loud=loud)
+        if not surface.problems:  # what is broken is looked at again: its file may be there by then
+            if len(self._plans) > MOST_PLANS:
+                self._plans.pop(next(iter(self._plans)), None)
+            self._plans[key] = (network, (folder, loud), _stamps(surface), surface)
+        return surface
+
+
+@dataclass(eq=False)
+class _Work:
+    """One picture in the making."""
+
+    renderer: Renderer
+    request: PictureRequest
+    stage: Stage
+    cancelled: Callable[[], bool]
+
+    def __post_init__(self) -> None:
+        request, renderer, bench = self.request, self.renderer, self.request.bench
+        self.problems: dict[tuple[str, Place], CollageError] = {}
+        self.surfaces: dict[str, Surface] = {}
+        for name in {item.material for item in bench.objects}:
+            network = request.materials.get(name)
+            if network is not None:
+                self.surfaces[name] = surface = renderer.surface(name, network, request.material_folder, bench.loud)
+                self.problems.update({(name, place): error for place, error in surface.problems.items()})
+        self.backdrop = background(request)
+        self.environment = renderer.caches.environment(bench, request.folder) if request.lit else None
+        self.lights = light_table(bench.lights)
+
+    def linear(self, view: View, depth: int = 0) -> np.ndarray:
+        """(pixels, 3) float32: light for lit views, values for the others. depth : surfaces seen through so far."""
+        samples = view.samples
+        light = self._light(view) if self.request.lit else None
+        values = np.empty((3, samples.count), np.float32)
+        for group in samples.groups:
+            values[:, group.start : group.stop] = self._group(view, group, light, depth)
+        picture = np.zeros((samples.width * samples.height, 3), np.float32)
+        film.gather(values, samples.pixel, samples.weight, picture)
+        picture += (1 - np.minimum(samples.covered, 1))[:, None] * np.float32(self.backdrop)
+        return picture
+
+    def _light(self, view: View) -> Light:
+        turn = self.request.bench.environment.turn
+        return view.light(
+            self.environment, turn, self.lights, self.stage, workers=self.renderer.workers, cancelled=self.cancelled
+        )
+
+    def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
+        """The samples of one object, (3, n)."""
+        request = self.request
+        if group.object == GROUND:
+            if light is None:
+                return np.full((3, group.points.count), self.backdrop, np.float32)
+            environment = request.bench.environment
+            return lit_ground(group, light, environment.strength if environment.on else 0.0, self.backdrop)
+        material = request.bench.objects[group.object].material
+        if request.peek is not None:
+            return self._peeked(material, group)
+        surface = self.surfaces.get(material)
+        if surface is None:
+            return self._shown(view, group, {}, light, depth)
+        return self._kept(view, group, surface, light, depth)
+
+    def _kept(self, view: View, group: ObjectSamples, surface: Surface, light: Light | None, depth: int) -> Array:
+        """The samples of before, as long as nothing that they show has changed."""
+        environment = self.request.bench.environment
+        shown = light.key if light is not None else ""
+        name = f"{self.request.mode} {self.backdrop} {environment} {shown} {surface_key(surface)}"
+        if is_see_through(surface):  # what lies behind it counts too
+            name += " ".join(f"{key} {surface_key(one)}" for key, one in self.surfaces.items())
+        cache = self.renderer.cache
+        kept = cache.get(name, group.points.id)
+        if kept is None:
+            inputs = evaluate_surface(
+                surface, group.points, cache=cache, workers=self.renderer.workers, cancelled=self.cancelled
+            )
+            kept = np.ascontiguousarray(self._shown(view, group, inputs, light, depth))
+            if self.stage is COMPLETE:  # what a moving hand sees is not seen again
+                cache.put(name, group.points.id, kept)
+        return kept
+
+    def _shown(
+        self, view: View, group: ObjectSamples, inputs: Mapping[str, Array], light: Light | None, depth: int
+    ) -> Array:
+        request = self.request
+        if light is None:
+            if request.mode == "normals":
+                normal = pack(inputs, group.points, 0, group.points.count)[1]
+                return srgb_to_linear(normal * 0.5 + 0.5).astype(np.float32)
+            return shown_value(value_of(inputs, request.mode), request.mode, group.points.count)
+        if request.mode == "clay":
+            inputs = clay(inputs)
+        environment = request.bench.environment
+        maps = self.environment or self.renderer.caches.even_environment()
+        result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled)
+        opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)
+        if float(opacity.min()) >= 1 or depth >= MOST_BEHIND:
+            return result
+        return result * opacity + self._behind(view, group, depth) * (1 - opacity)
+
+    def _behind(self, view: View, group: ObjectSamples, depth: int) -> Array:
+        """What is seen through see-through samples, (3, n)."""
+        request, renderer = self.request, self.renderer
+
+        def make() -> View:
+            samples = find_behind(
+                view.scene, request.bench.camera, request.size, group.points,
+                workers=renderer.workers, cancelled=self.cancelled,
+            )  # fmt: skip
+            return View(view.scene, samples)
+
+        return self.linear(renderer.caches.views.get_or_make(("behind", group.points.id), make), depth + 1).T
+
+    def _peeked(self, material: str, group: ObjectSamples) -> Array:
+        request, renderer = self.request, self.renderer
+        assert request.peek is not None
+        name, target = request.peek
+        if name != material:
+            return np.full((3, group.points.count), NOT_PEEKED, np.float32)
+        plan = build_plan(
+            renderer.library, request.materials[name], {"peek": target}, folder=request.material_folder,
+            images=renderer.images, loud=request.bench.loud,
+        )  # fmt: skip
+        self.problems.update({(name, place): error for place, error in plan.problems.items()})
+        source = plan.outputs.get("peek")
+        result = run(plan, group.points, cache=renderer.cache, workers=renderer.workers, cancelled=self.cancelled)
+        value = result.get("peek")
+        numbers = value.astype(np.float32) if isinstance(value, np.ndarray) else np.zeros((1, 1), np.float32)
+        return shown_value(numbers, source.type if source is not None else "float", group.points.count)
+
+
+def _stamps(surface: Surface) -> tuple[str, ...]:
+    """The states on disk of all image files of a plan."""
+    return tuple(
+        source.value.stamp
+        for step in surface.plan.steps
+        for source in step.sources.values()
+        if isinstance(source, Const) and isinstance(source.value, ImageRef)
+    )

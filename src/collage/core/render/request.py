@@ -1,0 +1,70 @@
+"""What is asked for, and what comes back: a picture is a pure function of its request."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from collage.core.base.errors import CollageError
+from collage.core.document.model import Network
+from collage.core.evaluate.plan import CardOutput, Place
+from collage.core.scene.bench import Bench
+
+Quality = Literal["coarse", "draft", "final"]
+"""coarse : for a moving hand, few shadow rays, plain edges. draft : at rest. final : several samples a pixel."""
+
+
+@dataclass(frozen=True)
+class PictureRequest:
+    """A frozen request for a picture.
+
+    materials : by name, as the bench's objects name them. width, height : pixels.
+    mode : "lit", "clay", "normals", or the name of a surface input to look at alone.
+    peek : a card's output to look at on the object instead, of the material named first.
+    folder : where the bench's file names start; material_folder : where those of the materials start.
+    """
+
+    bench: Bench
+    materials: Mapping[str, Network]
+    width: int
+    height: int
+    quality: Quality = "draft"
+    mode: str = "lit"
+    peek: tuple[str, CardOutput] | None = None
+    folder: Path = field(default_factory=Path)
+    material_folder: Path = field(default_factory=Path)
+
+    @property
+    def lit(self) -> bool:
+        """Whether light is shown, rather than plain values."""
+        return self.peek is None and self.mode in ("lit", "clay")
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self.width, self.height
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A finished picture.
+
+    display : (h, w, 3) uint8, as a screen shows it. linear : (h, w, 3) float32, before exposure and tone.
+    objects : (h, w) int32, number of the object in the middle of each pixel; -1 ground, -2 background.
+    parts, pieces, slots : (h, w) int32, the same for mesh part, connected piece and material slot; -1 where none.
+    problems : what was wrong, by material and card. seconds : how long it took. complete : whether all of its rays
+    were traced; the first stage of a draft picture is not.
+    """
+
+    display: np.ndarray
+    linear: np.ndarray
+    objects: np.ndarray
+    parts: np.ndarray
+    pieces: np.ndarray
+    slots: np.ndarray
+    problems: Mapping[tuple[str, Place], CollageError]
+    seconds: float
+    complete: bool = True

@@ -1,0 +1,322 @@
+"""What the camera sees, apart from light and values: samples, and the surface at each of them.
+
+Samples are found once per camera, size and geometry; a moved light or a changed value needs no more camera rays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TypeVar
+
+import numpy as np
+
+from collage.core.evaluate.run import BLOCK, Cancelled, Workers, never
+from collage.core.geometry.points import Points
+from collage.core.kernels import rays as k
+from collage.core.scene.cameras import Camera
+from collage.core.scene.scene import GROUND, OBJECT, Scene
+
+EDGE_SAMPLES = 8
+"""More samples in pixels where an edge runs."""
+
+BACKGROUND = -2  # the object number where there is none
+
+Result = TypeVar("Result")
+
+
+@dataclass(frozen=True, eq=False)
+class ObjectSamples:
+    """The samples that show one object, or the ground: a run of all samples from `start` up to `stop`."""
+
+    object: int
+    points: Points
+    start: int
+    stop: int
+
+
+@dataclass(frozen=True, eq=False)
+class Samples:
+    """Samples of a picture: n places where a camera ray meets a surface, grouped by object.
+
+    pixel, weight : (n,) the pixel of each sample, row by row from the top, and its share of it.
+    covered : (pixels,) how much of each pixel is surface; the rest is background.
+    surface : (rows, n), see kernels.rays. pattern : (n,) int32, which shadow rays a sample sends.
+    grid : (h, w) int32, the sample in the middle of each pixel, -1 where there is none.
+    ids : (h, w, 4) int32, object, part, piece and slot in the middle of each pixel.
+    """
+
+    width: int
+    height: int
+    pixel: np.ndarray
+    weight: np.ndarray
+    covered: np.ndarray
+    groups: tuple[ObjectSamples, ...]
+    surface: np.ndarray
+    pattern: np.ndarray
+    grid: np.ndarray
+    ids: np.ndarray
+
+    @property
+    def count(self) -> int:
+        return int(self.pixel.size)
+
+    @property
+    def position(self) -> np.ndarray:
+        """(3, n) metres, world space."""
+        return self.surface[k.POSITION : k.POSITION + 3]
+
+    @property
+    def normal(self) -> np.ndarray:
+        """(3, n), of length 1, towards the camera."""
+        return self.surface[k.NORMAL : k.NORMAL + 3]
+
+
+@dataclass(eq=False)
+class _Rays:
+    """Traced camera rays. directions : (n, 3); all others (n,)."""
+
+    directions: np.ndarray
+    triangle: np.ndarray
+    u: np.ndarray
+    v: np.ndarray
+    distance: np.ndarray  # to where it hits, metres along the ray
+    spread: np.ndarray  # the same, from the camera: how wide a pixel is there
+    pixel: np.ndarray
+    pattern: np.ndarray
+
+    @staticmethod
+    def joined(first: _Rays, second: _Rays) -> _Rays:
+        return _Rays(*(np.concatenate([getattr(first, n), getattr(second, n)]) for n in _Rays.__dataclass_fields__))
+
+
+def find_samples(
+    scene: Scene,
+    camera: Camera,
+    size: tuple[int, int],
+    *,
+    shift: tuple[float, float] = (0.0, 0.0),
+    edges: bool = True,
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+) -> Samples:
+    """Looks at the scene.
+
+    size : width and height in pixels. shift : where in the pixels to look, from their middles. edges : whether pixels
+    on edges get EDGE_SAMPLES more samples. Raises Cancelled.
+    """
+    return _Finder(scene, camera, size, workers, cancelled).picture(shift, edges)
+
+
+def find_behind(
+    scene: Scene,
+    camera: Camera,
+    size: tuple[int, int],
+    points: Points,
+    *,
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+) -> Samples:
+    """What lies behind see-through samples, on the same line of sight; its pixels are those samples, in a row.
+
+    size : of the picture they belong to. Raises Cancelled.
+    """
+    return _Finder(scene, camera, size, workers, cancelled).behind(points)
+
+
+def over_blocks(
+    workers: Workers | None, work: Callable[[slice], Result], count: int, size: int = BLOCK
+) -> list[Result]:
+    """Does something with every block of `count` things, spread over the threads."""
+    blocks = [slice(start, min(start + size, count)) for start in range(0, count, size)]
+    if workers is None or len(blocks) == 1:
+        return [work(block) for block in blocks]
+    return workers.map(work, blocks)
+
+
+class _Finder:
+    def __init__(
+        self,
+        scene: Scene,
+        camera: Camera,
+        size: tuple[int, int],
+        workers: Workers | None,
+        cancelled: Callable[[], bool],
+    ) -> None:
+        self.scene, (self.width, self.height) = scene, size
+        self.axes = camera.axes().astype(np.float32)
+        self.eye = camera.position().astype(np.float32)
+        self.focal_length = np.float32(camera.focal_length(*size))
+        self.workers, self.cancelled = workers, cancelled
+        self.object_of = np.append(scene.ids[:, OBJECT], np.int32(BACKGROUND))  # of triangle -1 too
+
+    def picture(self, shift: tuple[float, float], edges: bool) -> Samples:
+        columns, rows = np.meshgrid(np.arange(self.width), np.arange(self.height))
+        subset = (columns % 4) + 4 * (rows % 4)
+        square = (columns // 4 % 2) + 2 * (rows // 4 % 2)
+        rays = self._from_camera(
+            (columns + 0.5 + shift[0] - self.width / 2).ravel(),
+            (self.height / 2 - rows - 0.5 - shift[1]).ravel(),
+            np.arange(self.width * self.height, dtype=np.int32),
+            (subset + k.SUBSETS * square).ravel().astype(np.int32),
+        )
+        ids = self._ids(rays.triangle).reshape(self.height, self.width, 4)
+        centres = rays.pixel.size
+        weight = np.ones(centres, np.float32)
+        if edges:
+            edge = np.flatnonzero(self._edges(rays).ravel())
+            if edge.size:
+                more = self._at_edges(edge)
+                weight[edge] = share = np.float32(1 / (EDGE_SAMPLES + 1))
+                weight = np.concatenate([weight, np.full(more.pixel.size, share, np.float32)])
+                rays = _Rays.joined(rays, more)
+        return self._samples(rays, weight, centres, ids, (self.width, self.height))
+
+    def _at_edges(self, edge: np.ndarray) -> _Rays:
+        number = np.tile(np.arange(EDGE_SAMPLES), edge.size)
+        pixel = np.repeat(edge, EDGE_SAMPLES).astype(np.int32)
+        step = number + (pixel % 61) * EDGE_SAMPLES
+        # a rank-1 sequence over the pixel (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
+        a, b = (step * 0.7548776662 + 0.5) % 1, (step * 0.5698402910 + 0.5) % 1
+        x = pixel % self.width + a - self.width / 2
+        y = self.height / 2 - pixel // self.width - b
+        return self._from_camera(x, y, pixel, (step % (k.SUBSETS * k.TURNS)).astype(np.int32))
+
+    def behind(self, points: Points) -> Samples:
+        assert points.view is not None
+        count = points.count
+        origins = np.ascontiguousarray((points.position + points.view * k.LIFT).T)
+        directions = np.ascontiguousarray(points.view.T)
+        pattern = (np.arange(count) * 7 % (k.SUBSETS * k.TURNS)).astype(np.int32)
+        rays = self._trace(origins, directions, np.arange(count, dtype=np.int32), pattern)
+        places = origins + directions * rays.distance[:, None]
+        rays.spread = np.linalg.norm(places - self.eye, axis=1).astype(np.float32)
+        ids = self._ids(rays.triangle).reshape(1, count, 4)
+        return self._samples(rays, np.ones(count, np.float32), 0, ids, (count, 1))
+
+    # ---- rays ---------------------------------------------------------------------------------
+
+    def _from_camera(self, x: np.ndarray, y: np.ndarray, pixel: np.ndarray, pattern: np.ndarray) -> _Rays:
+        """Rays through picture places (pixels from the middle, y up)."""
+        x, y = x.astype(np.float32), y.astype(np.float32)
+        directions = np.empty((x.size, 3), np.float32)
+
+        def block(cut: slice) -> None:
+            k.camera_rays(x[cut], y[cut], self.axes, self.focal_length, directions[cut])
+
+        over_blocks(self.workers, block, x.size)
+        return self._trace(None, directions, pixel, pattern)
+
+    def _trace(
+        self, origins: np.ndarray | None, directions: np.ndarray, pixel: np.ndarray, pattern: np.ndarray
+    ) -> _Rays:
+        """The nearest hits of rays (n, 3) from their origins, or all from the camera."""
+        count = len(directions)
+        triangle, numbers = np.empty(count, np.int32), np.empty((3, count), np.float32)
+        from_eye = np.tile(self.eye, (min(BLOCK, count), 1)) if origins is None else None
+
+        def block(cut: slice) -> None:
+            if self.cancelled():
+                raise Cancelled
+            start = origins[cut] if origins is not None else from_eye[: cut.stop - cut.start]  # type: ignore[index]
+            found = self.scene.nearest(start, directions[cut])
+            triangle[cut] = found["primID"]
+            for row, name in enumerate(("u", "v", "tfar")):
+                numbers[row, cut] = found[name]
+
+        over_blocks(self.workers, block, count)
+        return _Rays(directions, triangle, numbers[0], numbers[1], numbers[2], numbers[2], pixel, pattern)
+
+    def _ids(self, triangle: np.ndarray) -> np.ndarray:
+        """(n, 4) object, part, piece and slot; BACKGROUND, -1, -1, -1 where nothing is hit."""
+        nothing = np.array([[BACKGROUND, -1, -1, -1]], np.int32)
+        return np.concatenate([self.scene.ids, nothing])[triangle]
+
+    def _edges(self, rays: _Rays) -> np.ndarray:
+        normal = np.empty((rays.triangle.size, 3), np.float32)
+
+        def block(cut: slice) -> None:
+            k.normals_at_hits(
+                rays.triangle[cut], rays.u[cut], rays.v[cut], rays.directions[cut],
+                self.scene.corners, self.scene.faces, normal[cut],
+            )  # fmt: skip
+
+        over_blocks(self.workers, block, rays.triangle.size)
+        found = np.zeros((self.height, self.width), bool)
+        grid = np.arange(found.size, dtype=np.int32).reshape(found.shape)
+        k.find_edges(grid, self.object_of[rays.triangle], normal, rays.distance, found)
+        return found
+
+    # ---- samples ------------------------------------------------------------------------------
+
+    def _samples(
+        self, rays: _Rays, weight: np.ndarray, centres: int, ids: np.ndarray, size: tuple[int, int]
+    ) -> Samples:
+        """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
+        of_ray = self.object_of[rays.triangle]
+        starts = np.empty(len(self.scene.rotations) + 2, np.int32)
+        ray = np.empty(int((of_ray > BACKGROUND).sum()), np.int32)
+        k.sort_by_object(of_ray, starts, ray)
+        surface = np.empty((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
+
+        def block(cut: slice) -> None:
+            k.surface_at_hits(
+                ray[cut], rays.triangle, rays.u, rays.v, rays.directions, rays.spread,
+                self.scene.corners, self.scene.faces, self.focal_length, surface[:, cut],
+            )  # fmt: skip
+
+        over_blocks(self.workers, block, ray.size)
+        pixel, weight = rays.pixel[ray], weight[ray]
+        grid = np.full(size[0] * size[1], -1, np.int32)
+        middle = ray < centres
+        grid[pixel[middle]] = np.flatnonzero(middle).astype(np.int32)
+        covered = np.bincount(pixel, weight, size[0] * size[1]).astype(np.float32)
+        triangle = rays.triangle[ray]
+        groups = self._groups(surface, triangle, starts)
+        return Samples(
+            *size, pixel, weight, covered, groups, surface, rays.pattern[ray], grid.reshape(size[1], size[0]), ids
+        )
+
+    def _groups(self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray) -> tuple[ObjectSamples, ...]:
+        runs = [
+            (number, int(start), int(stop))
+            for number, start, stop in zip(range(GROUND, len(starts)), starts, starts[1:], strict=False)
+            if stop > start
+        ]
+
+        def group(run: tuple[int, int, int]) -> ObjectSamples:
+            number, start, stop = run
+            ids = self.scene.ids[triangle[start:stop]]
+            return ObjectSamples(number, self._points(number, surface[:, start:stop], ids), start, stop)
+
+        return tuple(self.workers.map(group, runs) if self.workers is not None else map(group, runs))
+
+    def _points(self, number: int, surface: np.ndarray, ids: np.ndarray) -> Points:
+        def rows(at: int, count: int = 3) -> np.ndarray:
+            return np.ascontiguousarray(surface[at : at + count])
+
+        normal, tangent, bitangent = rows(k.NORMAL), rows(k.TANGENT), rows(k.BITANGENT)
+        own: Sequence[np.ndarray | None] = (None, None, None, None)
+        sets: tuple[str, ...] = ("UVMap",)
+        if number != GROUND:
+            turn, sets = self.scene.rotations[number], self.scene.uv_sets[number]
+            own = [rows(k.OBJECT_POSITION), *(turn @ one for one in (normal, tangent, bitangent))]
+        return Points(
+            position=rows(k.POSITION),
+            normal=normal,
+            tangent=tangent,
+            bitangent=bitangent,
+            uv={name: rows(k.UV + 2 * at, 2) for at, name in enumerate(sets)},
+            along_u=rows(k.ALONG_U),
+            along_v=rows(k.ALONG_V),
+            step_u=surface[k.STEP_U].copy(),
+            step_v=surface[k.STEP_V].copy(),
+            object_position=own[0],
+            object_normal=own[1],
+            object_tangent=own[2],
+            object_bitangent=own[3],
+            view=rows(k.VIEW),
+            part=ids[:, 1].copy(),
+            piece=ids[:, 2].copy(),
+            slot=ids[:, 3].copy(),
+        )

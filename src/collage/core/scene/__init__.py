@@ -1,0 +1,1 @@
+"""The bench: objects and their geometry, lights, environment, cameras."""

@@ -1,0 +1,85 @@
+"""The bench: the objects, lights and camera that a material is looked at on. Immutable, and saved as JSON."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from collage.core.base.frozen import Frozen
+from collage.core.geometry.mesh import Mesh
+from collage.core.scene.cameras import Camera
+from collage.core.scene.directions import Triple
+from collage.core.scene.geometry import GeometrySource, StockShape
+from collage.core.scene.lights import AreaLight, DistantLight, Light
+
+__all__ = ["AreaLight", "Bench", "BenchObject", "Camera", "DistantLight", "Environment", "Light", "stock"]
+
+
+class BenchObject(Frozen):
+    """An object on the bench, and the material assigned to it."""
+
+    name: str
+    geometry: GeometrySource = StockShape()
+    place: Triple = (0.0, 0.0, 0.0)
+    turn: float = 0.0  # degrees about the upright axis
+    material: str = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _stock_shape(cls, values: Any) -> Any:
+        """A stock shape may be given by its name alone, as projects of version 1 did."""
+        if isinstance(values, dict) and "shape" in values:
+            values = dict(values)
+            source = {"kind": "stock", "shape": values.pop("shape"), "sizes": values.pop("sizes", {})}
+            values.setdefault("geometry", source)
+        return values
+
+    def matrix(self) -> np.ndarray:
+        """(3, 3) rotation for row vectors: world = object @ matrix + place."""
+        c, s = math.cos(math.radians(self.turn)), math.sin(math.radians(self.turn))
+        return np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
+
+    def mesh(self) -> Mesh:
+        """The mesh in the object's own space. Raises CollageError."""
+        return self.geometry.mesh()
+
+    @property
+    def key(self) -> str:
+        """Names all that rays can tell of the object: not its name, nor its material."""
+        return f"{self.geometry.key} {self.place} {self.turn}"
+
+
+def stock(name: str, shape: str, *, sizes: dict[str, float] | None = None, **fields: Any) -> BenchObject:
+    """An object with a stock shape."""
+    return BenchObject(name=name, geometry=StockShape(shape=shape, sizes=sizes or {}), **fields)
+
+
+class Environment(Frozen):
+    """The picture all around that lights the bench."""
+
+    file: str = ""  # relative to the project; empty is an even grey
+    on: bool = True
+    turn: float = 0.0  # degrees
+    strength: float = Field(1.0, ge=0)
+
+
+class Bench(Frozen):
+    """Everything a picture needs besides the materials."""
+
+    objects: tuple[BenchObject, ...] = ()
+    lights: tuple[Light, ...] = ()
+    environment: Environment = Environment()
+    camera: Camera = Camera()
+    ground: bool = True
+    exposure: float = 0.0  # stops
+    view_transform: Literal["neutral", "srgb"] = "neutral"
+    loud: Triple = (1.0, 0.05, 0.6)  # linear colour of what is missing
+    surround: float = Field(0.48, ge=0, le=1)  # grey behind the object, as shown (0 to 1)
+
+    @property
+    def geometry_key(self) -> tuple[str, ...]:
+        """Names all that decides what rays meet: the objects where they stand, and the ground."""
+        return (*(item.key for item in self.objects), "ground" if self.ground else "")

@@ -1,0 +1,35 @@
+"""Cameras: the eye that a bench is looked at with."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from pydantic import Field
+
+from collage.core.base.frozen import Frozen
+from collage.core.scene.directions import Triple, direction, right_of
+
+
+class Camera(Frozen):
+    """A camera that orbits a point."""
+
+    turn: float = 24.0  # degrees about the upright axis, 0 from the front
+    height: float = Field(16.0, ge=-90.0, le=90.0)  # degrees above the horizon
+    distance: float = Field(0.62, gt=0.005, lt=200.0)  # metres
+    target: Triple = (0.0, 0.085, 0.0)
+    field: float = Field(26.0, gt=1.0, lt=120.0)  # degrees, the picture's shorter side
+
+    def axes(self) -> np.ndarray:
+        """(3, 3): right, up and forward, of length 1."""
+        forward = -direction(self.turn, self.height)
+        right = right_of(self.turn)
+        return np.stack([right, np.cross(right, forward), forward])
+
+    def position(self) -> np.ndarray:
+        """(3,) metres, in world space."""
+        return np.array(self.target) + direction(self.turn, self.height) * self.distance
+
+    def focal_length(self, width: int, height: int) -> float:
+        """Distance of the picture plane in pixels, for a picture of this size."""
+        return min(width, height) / 2 / math.tan(math.radians(self.field) / 2)

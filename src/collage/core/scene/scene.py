@@ -1,0 +1,124 @@
+"""The bench's objects as one scene for ray queries."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from collage.core.geometry.mesh import Mesh
+from collage.core.scene.bench import BenchObject
+
+GROUND = -1  # the object number of the ground
+OBJECT, PART, PIECE, SLOT = range(4)  # columns of Scene.ids
+UV_SET = "UVMap"  # the name of the set that stands in where a mesh has none
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """All objects' triangles in one, with what is read where a ray hits. Immutable once built.
+
+    corners : (3 t, 9 + 2 sets) float32, for every corner: position in world space, position in object space, normal
+        in world space, and the UV sets of the object in their order (the first again where it has fewer).
+    faces : (t, 9) float32, for every triangle: its normal, and how far the position moves for one unit of u and of v.
+    ids : (t, 4) int32: object (GROUND for the ground), part, piece and material slot of each triangle.
+    rotations : (objects, 3, 3) from object to world space, for row vectors.
+    uv_sets : names of the UV sets of each object. bounds : of all objects, without the ground.
+    """
+
+    tracer: Any
+    corners: np.ndarray
+    faces: np.ndarray
+    ids: np.ndarray
+    rotations: np.ndarray
+    uv_sets: tuple[tuple[str, ...], ...]
+    bounds: tuple[np.ndarray, np.ndarray]
+
+    def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
+        """Nearest hits of rays (n, 3) float32: `primID` (n,) int32 with -1 for none, `u`, `v`, `tfar` float32."""
+        return self.tracer.run(origins, directions, output=1)  # type: ignore[no-any-return]
+
+    def occluded(self, origins: np.ndarray, directions: np.ndarray, distances: np.ndarray | None = None) -> np.ndarray:
+        """(n,) int32: -1 where a ray meets nothing, up to `distances` (n,) > 0 in lengths of its direction."""
+        if distances is None:
+            return self.tracer.run(origins, directions, query="OCCLUDED")  # type: ignore[no-any-return]
+        return self.tracer.run(origins, directions, dists=distances, query="OCCLUDED")  # type: ignore[no-any-return]
+
+
+def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+    """The lowest and highest corner of the box around an object in its own space, metres."""
+    low, high = item.mesh().bounds
+    return tuple(map(float, low)), tuple(map(float, high))  # type: ignore[return-value]
+
+
+def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """The lowest and highest corner of the box around objects on the bench, (3,) metres each."""
+    if not objects:
+        return np.zeros(3), np.full(3, 0.1)
+    every = np.concatenate([_on_bench(item, item.mesh()) for item in objects])
+    return every.min(axis=0), every.max(axis=0)
+
+
+def _on_bench(item: BenchObject, mesh: Mesh) -> np.ndarray:
+    return mesh.positions @ item.matrix().astype(np.float32) + np.array(item.place, np.float32)
+
+
+def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
+    """Puts the objects on the bench and makes them ready for ray queries. Raises CollageError."""
+    from embreex.mesh_construction import TriangleMesh
+    from embreex.rtcore_scene import EmbreeScene
+
+    meshes = [item.mesh() for item in objects]
+    sets = max([len(mesh.uv) for mesh in meshes] + [1])
+    tracer = EmbreeScene()
+    corners, faces, ids = [np.zeros((0, 9 + 2 * sets), np.float32)], [np.zeros((0, 9), np.float32)], []
+    ids.append(np.zeros((0, 4), np.int32))
+    vertices, triangles, start = [], [], 0
+    turns = [item.matrix().astype(np.float32) for item in objects]
+    placed = [(number, mesh, _on_bench(objects[number], mesh), turns[number]) for number, mesh in enumerate(meshes)]
+    if ground:
+        mesh = _ground()
+        placed.append((GROUND, mesh, np.asarray(mesh.positions), np.eye(3, dtype=np.float32)))
+    for number, mesh, world, turn in placed:
+        corners.append(_corners(mesh, world, turn, sets))
+        faces.append(_faces(mesh, turn))
+        ids.append(_ids(mesh, number))
+        vertices.append(world.astype(np.float32, copy=False))
+        triangles.append(mesh.triangles + np.int32(start))
+        start += len(world)
+    if start:
+        TriangleMesh(tracer, np.concatenate(vertices), np.ascontiguousarray(np.concatenate(triangles)))
+    else:  # an empty scene needs something to miss
+        TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
+    of_corners, of_faces, of_ids = (np.concatenate(rows) for rows in (corners, faces, ids))
+    for array in (of_corners, of_faces, of_ids):
+        array.flags.writeable = False
+    rotations = np.stack(turns) if turns else np.zeros((0, 3, 3), np.float32)
+    names = tuple(tuple(mesh.uv) or (UV_SET,) for mesh in meshes)
+    return Scene(tracer, of_corners, of_faces, of_ids, rotations, names, build_bounds(objects))
+
+
+def _corners(mesh: Mesh, world: np.ndarray, turn: np.ndarray, sets: int) -> np.ndarray:
+    at = mesh.triangles.ravel()
+    found = list(mesh.uv.values()) or [np.zeros((len(at), 2), np.float32)]
+    found += [found[0]] * (sets - len(found))
+    return np.concatenate([world[at], mesh.positions[at], mesh.normals @ turn, *found], axis=1).astype(np.float32)
+
+
+def _faces(mesh: Mesh, turn: np.ndarray) -> np.ndarray:
+    along_u, along_v = mesh.gradients
+    return np.concatenate([mesh.face_normals @ turn, along_u @ turn, along_v @ turn], axis=1).astype(np.float32)
+
+
+def _ids(mesh: Mesh, number: int) -> np.ndarray:
+    column = np.full(len(mesh.triangles), number, np.int32)
+    return np.stack([column, *mesh.ids], axis=1)
+
+
+def _ground() -> Mesh:
+    reach = 30.0
+    corners = np.array([[-reach, 0, reach], [reach, 0, reach], [reach, 0, -reach], [-reach, 0, -reach]], np.float32)
+    triangles = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+    normals = np.tile(np.array([[0, 1, 0]], np.float32), (6, 1))
+    return Mesh(corners, triangles, normals, {})

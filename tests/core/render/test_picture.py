@@ -82,9 +82,9 @@ def test_a_changed_value_casts_no_rays_and_evaluates_only_what_it_must(renderer,
     def no_rays(*_args: object, **_more: object) -> None:
         raise AssertionError("a ray was cast")
 
-    scene = renderer.scene(ball_bench())
+    scene = renderer.caches.scene(ball_bench())
     monkeypatch.setattr(type(scene), "nearest", no_rays)
-    monkeypatch.setattr(type(scene), "blocked", no_rays)
+    monkeypatch.setattr(type(scene), "occluded", no_rays)
     after = renderer.picture(request(edits.set_value(network, "mask", "in2", "float", -2.0), mode="specular_roughness"))
     assert renderer.cache.evaluated - before == 1
     assert (after.display != first.display).any()

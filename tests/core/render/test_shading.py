@@ -5,9 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from collage.core.kernels import film
+from collage.core.kernels import packed as s
 from collage.core.kernels import shading as k
+from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, STARTS
 from collage.core.render.energy import energy_table
-from collage.core.render.environment import IRRADIANCE_SIZE, ROUGHNESSES, SIZES, EnvironmentLight, even, prepare
+from collage.core.render.environment import EnvironmentLight, even, prepare
 from collage.core.render.octahedron import directions
 from collage.core.scene.bench import AreaLight, DistantLight
 from collage.core.scene.lights import light_table
@@ -30,24 +33,24 @@ def sky() -> EnvironmentLight:
 
 def packed(count: int, **values: float) -> np.ndarray:
     rows = {
-        "ior": k.IOR,
-        "metal": k.METAL,
-        "roughness": k.ROUGHNESS,
-        "weight": k.SPECULAR_WEIGHT,
-        "coat": k.COAT,
-        "coat_roughness": k.COAT_ROUGHNESS,
-        "fuzz": k.FUZZ,
-        "diffuse_roughness": k.DIFFUSE_ROUGHNESS,
+        "ior": s.IOR,
+        "metal": s.METAL,
+        "roughness": s.ROUGHNESS,
+        "weight": s.SPECULAR_WEIGHT,
+        "coat": s.COAT,
+        "coat_roughness": s.COAT_ROUGHNESS,
+        "fuzz": s.FUZZ,
+        "diffuse_roughness": s.DIFFUSE_ROUGHNESS,
     }
-    surface = np.zeros((k.ROWS, count), np.float32)
-    surface[k.SPECULAR : k.SPECULAR + 3] = 1
-    surface[k.COAT_COLOUR : k.COAT_COLOUR + 3] = 1
-    surface[k.IOR], surface[k.COAT_IOR], surface[k.SPECULAR_WEIGHT] = 1.5, 1.6, 1
+    surface = np.zeros((s.ROWS, count), np.float32)
+    surface[s.SPECULAR : s.SPECULAR + 3] = 1
+    surface[s.COAT_COLOUR : s.COAT_COLOUR + 3] = 1
+    surface[s.IOR], surface[s.COAT_IOR], surface[s.SPECULAR_WEIGHT] = 1.5, 1.6, 1
     for name, value in values.items():
         if name in rows:
             surface[rows[name]] = value
         else:
-            surface[k.BASE : k.BASE + 3] = value
+            surface[s.BASE : s.BASE + 3] = value
     return surface
 
 
@@ -59,12 +62,10 @@ def shade(
     up = np.repeat(np.array([[0], [1], [0]], np.float32), count, 1)
     table = light_table(lights)
     out = np.empty((3, count), np.float32)
-    ones = np.ones((3, count), np.float32)
-    k.shade(
-        surface, up, up, np.ascontiguousarray(view, np.float32), np.zeros((3, count), np.float32), ones, ones, table,
-        np.ones((len(table), count), np.float32), light.glossy, light.starts, np.array(SIZES, np.int32), ROUGHNESSES,
-        light.irradiance, IRRADIANCE_SIZE, energy_table(), np.float32(0), np.float32(1), np.float32(strength), out,
-    )  # fmt: skip
+    geometry = np.concatenate([up, up, view, np.zeros((3, count))]).astype(np.float32)
+    seen, around = np.ones((len(table), count), np.float32), np.ones((6, count), np.float32)
+    settings = np.array([0, 1, strength], np.float32)
+    k.shade(surface, geometry, around, table, seen, light.maps, energy_table(), settings, out)
     return out
 
 
@@ -179,17 +180,17 @@ def test_a_panel_does_not_shine_backwards(white_room) -> None:
 def test_a_coat_darkens_what_is_under_it_and_fuzz_brightens_the_edge(white_room) -> None:
     plain = shade(white_room, packed(4, base=0.3, roughness=0.6), views(COSINES))
     coated = packed(4, base=0.3, roughness=0.6, coat=1, coat_roughness=0.0)
-    coated[k.COAT_DARKENING] = 1
+    coated[s.COAT_DARKENING] = 1
     assert shade(white_room, coated, views(COSINES))[0, 3] < plain[0, 3]
     fuzzy = packed(4, base=0.05, roughness=0.8, weight=0, fuzz=1)
-    fuzzy[k.FUZZ_COLOUR : k.FUZZ_COLOUR + 3], fuzzy[k.FUZZ_ROUGHNESS] = 0.8, 0.5
+    fuzzy[s.FUZZ_COLOUR : s.FUZZ_COLOUR + 3], fuzzy[s.FUZZ_ROUGHNESS] = 0.8, 0.5
     found = shade(white_room, fuzzy, views(COSINES))[0]
     assert found[0] > 2 * found[3]
 
 
 def test_emission_is_added_as_it_is(white_room) -> None:
     surface = packed(1, base=0, weight=0, roughness=1)
-    surface[k.EMISSION : k.EMISSION + 3, 0] = (1, 2, 3)
+    surface[s.EMISSION : s.EMISSION + 3, 0] = (1, 2, 3)
     np.testing.assert_allclose(shade(white_room, surface, views(np.array([0.7])))[:, 0], (1, 2, 3), atol=1e-3)
 
 
@@ -211,7 +212,7 @@ def test_the_octahedron_covers_the_sphere_evenly_enough_and_its_border_goes_on()
 
 def test_irradiance_of_a_sky_in_closed_form(sky) -> None:
     """Light 1/2 + y/2 over pi on a surface that looks up: 1/2 + 1/3; sideways: 1/2."""
-    found = sky.irradiance.reshape(IRRADIANCE_SIZE + 2, IRRADIANCE_SIZE + 2, 3)
+    found = sky.maps[STARTS[IRRADIANCE] :].reshape(IRRADIANCE_SIZE + 2, IRRADIANCE_SIZE + 2, 3)
     middle = IRRADIANCE_SIZE // 2
     assert found[middle, middle, 0] == pytest.approx(0.5 + 1 / 3, abs=0.01)
 
@@ -227,14 +228,14 @@ def test_shadow_directions_find_the_light(sky) -> None:
 )
 def test_the_screen_shows_published_values(linear: float, neutral: int, shown: int) -> None:
     out = np.empty((1, 3), np.uint8)
-    k.display(np.full((1, 3), linear, np.float32), np.float32(1), neutral, out)
+    film.display(np.full((1, 3), linear, np.float32), np.float32(1), neutral, out)
     assert abs(int(out[0, 0]) - shown) <= 1
 
 
 def test_the_neutral_tone_keeps_order_and_never_clips_hard() -> None:
     light = np.linspace(0, 20, 400, dtype=np.float32)
     out = np.empty((400, 3), np.uint8)
-    k.display(np.repeat(light[:, None], 3, 1), np.float32(1), 1, out)
+    film.display(np.repeat(light[:, None], 3, 1), np.float32(1), 1, out)
     steps = np.diff(out[:, 0].astype(int))
     assert (steps >= 0).all()
     assert out[-1, 0] >= 250
@@ -243,10 +244,10 @@ def test_the_neutral_tone_keeps_order_and_never_clips_hard() -> None:
 
 def more(surface: np.ndarray, **values: float) -> np.ndarray:
     """The surface with the rows that only some need; brushed along z, the tangent of level ground."""
-    rows = {"brushed": k.BRUSHED, "coat_brushed": k.COAT_BRUSHED, "dispersion": k.DISPERSION, "thin": k.THIN}
-    longer = np.zeros((k.MORE_ROWS, surface.shape[1]), np.float32)
-    longer[: k.ROWS] = surface
-    longer[k.TANGENT + 2] = longer[k.COAT_TANGENT + 2] = 1
+    rows = {"brushed": s.BRUSHED, "coat_brushed": s.COAT_BRUSHED, "dispersion": s.DISPERSION, "thin": s.THIN}
+    longer = np.zeros((s.MORE_ROWS, surface.shape[1]), np.float32)
+    longer[: s.ROWS] = surface
+    longer[s.TANGENT + 2] = longer[s.COAT_TANGENT + 2] = 1
     for name, value in values.items():
         longer[rows[name]] = value
     return longer
@@ -293,7 +294,7 @@ def test_brushing_draws_a_highlight_out_along_the_tangent(sky) -> None:
 
 def test_a_thin_clear_wall_bends_nothing(sky) -> None:
     surface = more(packed(4, weight=0, ior=1.5), thin=1)
-    surface[k.TRANSMISSION], surface[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3] = 1, 1
+    surface[s.TRANSMISSION], surface[s.TRANSMISSION_COLOUR : s.TRANSMISSION_COLOUR + 3] = 1, 1
     seen = views(COSINES)
     v = np.arcsin(np.clip(seen[1], -1, 1)) / np.pi  # of the way that the eye looks: the sky's height there
     np.testing.assert_allclose(shade(sky, surface, seen)[0], 0.5 + 0.5 * np.sin(v * np.pi), atol=0.03)
@@ -302,6 +303,6 @@ def test_a_thin_clear_wall_bends_nothing(sky) -> None:
 def test_abbes_number_says_how_far_blue_and_red_are_apart() -> None:
     """By Cauchy's formula, at Fraunhofer's F and C lines the indices differ by (n - 1) / V."""
     b = 1 / (0.4861**-2 - 0.6563**-2)
-    wanted = [b * (w**-2 - 0.5876**-2) for w in k.WAVELENGTHS]
+    wanted = [b * (w**-2 - 0.5876**-2) for w in s.WAVELENGTHS]
     np.testing.assert_allclose(k.SPREAD, wanted, rtol=1e-5)
     assert k.SPREAD[2] > k.SPREAD[1] > k.SPREAD[0]

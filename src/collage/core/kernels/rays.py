@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.flags import INLINE, LOOP, PART
 from collage.core.kernels.lights import AREA, CENTRE, DIRECTION, KIND, RIGHT, UP
 
 F = np.float32
@@ -28,7 +28,8 @@ TANGENT, BITANGENT, ALONG_U, ALONG_V, STEP_U, STEP_V, UV = 12, 15, 18, 21, 24, 2
 
 # Neighbouring pixels send their rays to different places, so that a smoothed pixel has looked at all of them: the
 # pixels of a square of four by four look at SUBSETS different sets, and each of the TURNS squares that make eight by
-# eight begins at another place of the set. The PATTERN of a sample is its subset + SUBSETS * its turn.
+# eight begins at another place of the set. The PATTERN of a sample is its subset + SUBSETS * its turn; a sample with
+# a negative one sends no rays.
 SUBSETS, TURNS = 16, 4
 LIFT = F(2e-4)  # metres above the surface where shadow rays begin
 TURNED_AWAY = F(-0.45)  # cosine below which no light reaches a surface, not even through its soft edge
@@ -155,6 +156,8 @@ def environment_rays(position, normal, pattern, first, last, directions, origins
     per = directions.shape[0] // SUBSETS
     at = 0
     for i in range(pattern.size):
+        if pattern[i] < 0:
+            continue
         nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
         for number in range(first, last):
             k = _place(pattern[i], number, per)
@@ -178,6 +181,8 @@ def add_environment_light(normal, pattern, first, last, directions, radiance, bl
     per = directions.shape[0] // SUBSETS
     at = 0
     for i in range(pattern.size):
+        if pattern[i] < 0:
+            continue
         nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
         for number in range(first, last):
             k = _place(pattern[i], number, per)
@@ -204,6 +209,8 @@ def light_rays(position, normal, pattern, first, last, light, places, target, or
     lx, ly, lz = light[DIRECTION], light[DIRECTION + 1], light[DIRECTION + 2]
     at = 0
     for i in range(pattern.size):
+        if pattern[i] < 0:
+            continue
         nx, ny, nz = normal[0, i], normal[1, i], normal[2, i]
         px, py, pz = position[0, i] + nx * LIFT, position[1, i] + ny * LIFT, position[2, i] + nz * LIFT
         for number in range(first, last):
@@ -236,43 +243,90 @@ def add_light_seen(target, blocked, seen):
             seen[target[k]] += F(1)
 
 
-@njit(types.void(WHOLE2, IN2, IN2, ROWS2, i4, i4, i4, i4, i4, i4, OUT_ROWS2), **LOOP)
-def smooth_over_pixels(grid, position, normal, values, left, right, up, down, top, bottom, out):
+PIXELS3 = types.Array(f4, 3, "C", readonly=True)
+OUT_PIXELS3 = types.Array(f4, 3, "C")
+
+
+@njit(types.void(WHOLE2, ROWS2, i4, i4, OUT_PIXELS3), **LOOP)
+def to_pixels(grid, values, top, bottom, out):
+    """Values (channels, n) of samples laid out as pixels (channels, h, w), rows `top` up to `bottom`; 0 where none."""
+    for y in range(top, bottom):
+        for channel in range(values.shape[0]):
+            for x in range(grid.shape[1]):
+                at = grid[y, x]
+                out[channel, y, x] = values[channel, at] if at >= 0 else F(0)
+
+
+@njit(types.void(WHOLE2, PIXELS3, i4, i4, OUT_ROWS2), **LOOP)
+def from_pixels(grid, values, top, bottom, out):
+    """The reverse of to_pixels: fills the samples that lie in the middle of a pixel."""
+    for y in range(top, bottom):
+        for channel in range(values.shape[0]):
+            for x in range(grid.shape[1]):
+                at = grid[y, x]
+                if at >= 0:
+                    out[channel, at] = values[channel, y, x]
+
+
+@njit(**PART)
+def _in_one_plane(px, py, pz, nx, ny, nz, qx, qy, qz, mx, my, mz, out):
+    """1 where places p with normals n lie in one plane with q and have nearly the same normal m, else 0; all (w,)."""
+    for x in range(out.size):
+        bend = nx[x] * mx[x] + ny[x] * my[x] + nz[x] * mz[x]
+        gx, gy, gz = qx[x] - px[x], qy[x] - py[x], qz[x] - pz[x]
+        away = abs(nx[x] * gx + ny[x] * gy + nz[x] * gz)
+        span = math.sqrt(gx * gx + gy * gy + gz * gz)
+        out[x] = F(1) if (bend >= F(0.85)) & (away <= F(0.25) * span + F(1e-5)) else F(0)
+
+
+@njit(**PART)
+def _add(values, out):
+    for x in range(out.size):
+        out[x] += values[x]
+
+
+@njit(**PART)
+def _add_weighted(weight, values, out):
+    for x in range(out.size):
+        out[x] += weight[x] * values[x]
+
+
+@njit(**PART)
+def _divide(total, out):
+    for x in range(out.size):
+        out[x] /= max(total[x], F(1))
+
+
+@njit(types.void(PIXELS3, PIXELS3, i4, i4, i4, i4, i4, i4, OUT_PIXELS3), **LOOP)
+def smooth_over_pixels(surface, values, left, right, up, down, top, bottom, out):
     """Means over a window of pixels, so that their different rays add up; rows `top` up to `bottom` of the picture.
 
-    grid : (h, w) sample in the middle of each pixel, or -1; values, out : (channels, n). The window reaches from
-    `left` up to `right` and `up` to `down` (the last left out). Only neighbours that lie in one plane and have nearly
-    the same normal count.
+    surface : (6, h, w) position and normal, 0 where there is none; values, out : (channels, h, w). The window reaches
+    from `left` up to `right` and `up` to `down` (the last left out). Only neighbours that lie in one plane and have
+    nearly the same normal count.
     """
-    h, w = grid.shape
-    channels = values.shape[0]
+    channels, h, w = values.shape
+    weight, total = np.empty(w, np.float32), np.empty(w, np.float32)
     for y in range(top, bottom):
-        for x in range(w):
-            me = grid[y, x]
-            if me < 0:
-                continue
-            px, py, pz = position[0, me], position[1, me], position[2, me]
-            nx, ny, nz = normal[0, me], normal[1, me], normal[2, me]
-            for channel in range(channels):
-                out[channel, me] = F(0)
-            total = F(0)
-            for row in range(max(y + up, 0), min(y + down, h)):
-                for column in range(max(x + left, 0), min(x + right, w)):
-                    other = grid[row, column]
-                    if other < 0:
-                        continue
-                    bend = nx * normal[0, other] + ny * normal[1, other] + nz * normal[2, other]
-                    gx, gy, gz = position[0, other] - px, position[1, other] - py, position[2, other] - pz
-                    away = abs(nx * gx + ny * gy + nz * gz)
-                    span = math.sqrt(gx * gx + gy * gy + gz * gz)
-                    if (bend < F(0.85)) | (away > F(0.25) * span + F(1e-5)):
-                        continue
-                    total += F(1)
-                    for channel in range(channels):
-                        out[channel, me] += values[channel, other]
-            share = F(1) / max(total, F(1))
-            for channel in range(channels):
-                out[channel, me] *= share
+        total[:] = F(0)
+        for channel in range(channels):
+            out[channel, y] = F(0)
+        for row in range(max(y + up, 0), min(y + down, h)):
+            for dx in range(left, right):
+                first, last = max(0, -dx), min(w, w - dx)
+                near = weight[first:last]
+                a, b = first + dx, last + dx
+                _in_one_plane(
+                    surface[0, y, first:last], surface[1, y, first:last], surface[2, y, first:last],
+                    surface[3, y, first:last], surface[4, y, first:last], surface[5, y, first:last],
+                    surface[0, row, a:b], surface[1, row, a:b], surface[2, row, a:b],
+                    surface[3, row, a:b], surface[4, row, a:b], surface[5, row, a:b], near,
+                )  # fmt: skip
+                _add(near, total[first:last])
+                for channel in range(channels):
+                    _add_weighted(near, values[channel, row, a:b], out[channel, y, first:last])
+        for channel in range(channels):
+            _divide(total, out[channel, y])
 
 
 @njit(types.void(WHOLE2, WHOLE1, IN2, IN1, types.Array(types.boolean, 2, "C")), **LOOP)
@@ -326,3 +380,33 @@ def sort_by_object(object_id, starts, ray):
     for k in range(starts.size - 1, 0, -1):
         starts[k] = starts[k - 1]
     starts[0] = 0
+
+
+@njit(types.void(WHOLE2, WHOLE1, ROWS2, ROWS2, OUT_WHOLE1), **LOOP)
+def find_donors(grid, pixel, position, normal, out):
+    """For samples beside the middle of a pixel, one in the middle of it or of a neighbour that lies in the same plane.
+
+    grid : (h, w), pixel : (n,), position, normal : (3, n); out : (n,), -1 where there is none, and for the samples in
+    the middle of a pixel.
+    """
+    h, w = grid.shape
+    for i in range(pixel.size):
+        out[i] = -1
+        y, x = pixel[i] // w, pixel[i] % w
+        if grid[y, x] == i:
+            continue
+        best = F(0.85)
+        for row in range(max(y - 1, 0), min(y + 2, h)):
+            for column in range(max(x - 1, 0), min(x + 2, w)):
+                other = grid[row, column]
+                if other < 0:
+                    continue
+                bend, away, span = F(0), F(0), F(0)
+                for axis in range(3):
+                    bend += normal[axis, i] * normal[axis, other]
+                    gap = position[axis, other] - position[axis, i]
+                    away += normal[axis, i] * gap
+                    span += gap * gap
+                if (bend > best) & (abs(away) <= F(0.25) * math.sqrt(span) + F(1e-5)):
+                    best = bend
+                    out[i] = other

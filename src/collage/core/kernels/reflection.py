@@ -32,6 +32,11 @@ class Turn(NamedTuple):
 
 
 @njit(**INLINE)
+def dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@njit(**INLINE)
 def octahedral(x, y, z):
     s = F(1) / max(abs(x) + abs(y) + abs(z), F(1e-12))
     x, z = x * s, z * s
@@ -138,8 +143,8 @@ def brushing_frame(surface, row, i, normal):
 
 
 @njit(**INLINE)
-def dot(a, b):
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+def fifth_power(x):
+    return x * x * (x * x) * x
 
 
 @njit(**INLINE)
@@ -147,7 +152,8 @@ def ggx_brushed(along, across, frame, normal, half, light, view):
     """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (Heitz 2014)."""
     t, b = frame
     nh, nl, nv = dot(normal, half), max(dot(normal, light), F(0)), max(dot(normal, view), F(0.02))
-    d = nh * nh + (dot(t, half) / along) ** F(2) + (dot(b, half) / across) ** F(2)
+    th, bh = dot(t, half) / along, dot(b, half) / across
+    d = nh * nh + th * th + bh * bh
     distribution = F(1) / (PI * along * across * d * d)
     lt, lb, vt, vb = along * dot(t, light), across * dot(b, light), along * dot(t, view), across * dot(b, view)
     gv = nl * math.sqrt(vt * vt + vb * vb + nv * nv)
@@ -156,8 +162,8 @@ def ggx_brushed(along, across, frame, normal, half, light, view):
 
 
 @njit(**INLINE)
-def brushed_light(slopes, tangent, normal, view, maps, turn, light):
-    """Light of the environment in a brushed surface: the mirrored lobes of several slopes along the brushing.
+def brushed_light(slopes, tangent, normal, view, maps, turn, r, row):
+    """Fills a row of `r` with the environment mirrored in a brushed surface: the lobes of several slopes along it.
 
     The slopes halve the distribution of GGX along one axis into equal parts: its share below s is
     (1 + q) / 2, where s = along q / sqrt(1 - q^2).
@@ -167,7 +173,7 @@ def brushed_light(slopes, tangent, normal, view, maps, turn, light):
     roughness = min(math.sqrt(math.sqrt(across * across + finer * finer)), F(1))
     level, share = level_of(roughness)
     total = F(0)
-    light[0] = light[1] = light[2] = F(0)
+    r[row, 0] = r[row, 1] = r[row, 2] = F(0)
     for k in range(BRUSHED_SAMPLES):
         q = F(F(2 * k + 1) / F(BRUSHED_SAMPLES) - F(1))
         slope = along * q / math.sqrt(F(1) - q * q)
@@ -182,9 +188,9 @@ def brushed_light(slopes, tangent, normal, view, maps, turn, light):
         place = toward_map(x, y, z, turn)
         total += weight
         for channel in range(3):
-            light[channel] += weight * between(maps, level, share, place, channel)
+            r[row, channel] += weight * between(maps, level, share, place, channel)
     for channel in range(3):
-        light[channel] /= max(total, F(1e-3))
+        r[row, channel] /= max(total, F(1e-3))
 
 
 @njit(**INLINE)
@@ -199,33 +205,42 @@ def behind(normal, view, ior, turn):
 
 
 @njit(**INLINE)
-def edge(ax, ay, az, bx, by, bz, nx, ny, nz):
+def angle_over_sine(c):
+    """acos(c) / sin(acos(c)), to 2e-7 (M. Abramowitz and I. Stegun, Handbook of Mathematical Functions, 4.4.46)."""
+    x = abs(c)
+    p = F(-0.0012624911)
+    for a in (0.0066700901, -0.0170881256, 0.0308918810, -0.0501743046, 0.0889789874, -0.2145988016, 1.5707963050):
+        p = p * x + F(a)
+    root = math.sqrt(F(1) - x)
+    angle = root * p if c >= F(0) else PI - root * p
+    return angle / (root * math.sqrt(F(1) + x))
+
+
+@njit(**INLINE)
+def edge(a, b, normal):
     """One edge of Lambert's formula for the light of a polygon; a, b of length 1."""
-    c = min(max(ax * bx + ay * by + az * bz, F(-0.99999)), F(0.99999))
-    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-    return math.acos(c) / math.sqrt(max(F(1) - c * c, F(1e-9))) * (x * nx + y * ny + z * nz)
+    c = min(max(dot(a, b), F(-0.99999)), F(0.99999))
+    x, y, z = a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+    return angle_over_sine(c) * dot((x, y, z), normal)
+
+
+@njit(**INLINE)
+def _corner(lights, k, place, right, up):
+    """Direction from a place to a corner of a rectangle; right, up : -1 or 1."""
+    return unit(
+        lights[k, CENTRE] + right * lights[k, RIGHT] + up * lights[k, UP] - place[0],
+        lights[k, CENTRE + 1] + right * lights[k, RIGHT + 1] + up * lights[k, UP + 1] - place[1],
+        lights[k, CENTRE + 2] + right * lights[k, RIGHT + 2] + up * lights[k, UP + 2] - place[2],
+    )
 
 
 @njit(**INLINE)
 def rectangle(lights, k, place, normal):
     """Cosine-weighted solid angle over pi of a lit rectangle (Lambert 1760), no less than 0."""
-    px, py, pz = place
-    nx, ny, nz = normal
-    total = F(0)
-    for corner in range(4):
-        s = F(1) if (corner == 0) | (corner == 3) else F(-1)
-        t = F(1) if corner < 2 else F(-1)
-        s2 = F(1) if corner > 1 else F(-1)
-        t2 = F(1) if (corner == 0) | (corner == 3) else F(-1)
-        ax = lights[k, CENTRE] + s * lights[k, RIGHT] + t * lights[k, UP] - px
-        ay = lights[k, CENTRE + 1] + s * lights[k, RIGHT + 1] + t * lights[k, UP + 1] - py
-        az = lights[k, CENTRE + 2] + s * lights[k, RIGHT + 2] + t * lights[k, UP + 2] - pz
-        bx = lights[k, CENTRE] + s2 * lights[k, RIGHT] + t2 * lights[k, UP] - px
-        by = lights[k, CENTRE + 1] + s2 * lights[k, RIGHT + 1] + t2 * lights[k, UP + 1] - py
-        bz = lights[k, CENTRE + 2] + s2 * lights[k, RIGHT + 2] + t2 * lights[k, UP + 2] - pz
-        ax, ay, az = unit(ax, ay, az)
-        bx, by, bz = unit(bx, by, bz)
-        total += edge(ax, ay, az, bx, by, bz, nx, ny, nz)
+    one, other = F(1), F(-1)
+    a, b = _corner(lights, k, place, one, one), _corner(lights, k, place, other, one)
+    c, d = _corner(lights, k, place, other, other), _corner(lights, k, place, one, other)
+    total = edge(a, b, normal) + edge(b, c, normal) + edge(c, d, normal) + edge(d, a, normal)
     return max(total / (F(2) * PI), F(0))
 
 

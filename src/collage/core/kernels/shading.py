@@ -27,6 +27,7 @@ from collage.core.kernels.reflection import (
     brushing_frame,
     dot,
     energy,
+    fifth_power,
     ggx,
     ggx_brushed,
     level_of,
@@ -101,7 +102,7 @@ def _point(surface, geometry, i):
     coat_roughness = min(max(surface[s.COAT_ROUGHNESS, i], F(0)), F(1))
     if coat > F(0):  # a rough coat blurs what is seen through it
         wide = roughness**4 + F(2) * coat * coat_roughness**4
-        roughness = min(wide, F(1)) ** F(0.25)
+        roughness = math.sqrt(math.sqrt(min(wide, F(1))))
     thin = more and surface[s.THIN, i] > F(0)
     return Point(
         i,
@@ -127,22 +128,22 @@ def _point(surface, geometry, i):
 def _layers(surface, point, table):
     i = point.at
     a, b = energy(table, point.nv, point.roughness)
-    coat_ior = max(surface[s.COAT_IOR, i], F(1.0001))
-    coat_f0 = ((coat_ior - F(1)) / (coat_ior + F(1))) ** F(2)
-    ca, cb = energy(table, point.coat_nv, point.coat_roughness)
-    coat_back = (coat_f0 * ca + cb) * (F(1) + coat_f0 * (F(1) / max(ca + cb, F(1e-3)) - F(1)))
-    fuzz_soft = F(0.25) + F(0.75) * surface[s.FUZZ_ROUGHNESS, i]
-    return Layers(
-        max(a + b, F(1e-3)),
-        a,
-        b,
-        coat_f0,
-        coat_back,
-        F(1) - point.coat * min(coat_back, F(1)),
-        F(1) - (F(1) - coat_f0) / (coat_ior * coat_ior) * F(0.95),
-        min(max(surface[s.FUZZ, i], F(0)), F(1)),
-        min((F(1) - point.nv) ** (F(1) / max(fuzz_soft, F(0.05))) * (F(0.35) + F(0.5) * fuzz_soft), F(1)),
-    )
+    coat_f0, coat_back, caught = F(0), F(0), F(0)
+    if point.coat > F(0):
+        coat_ior = max(surface[s.COAT_IOR, i], F(1.0001))
+        ratio = (coat_ior - F(1)) / (coat_ior + F(1))
+        coat_f0 = ratio * ratio
+        ca, cb = energy(table, point.coat_nv, point.coat_roughness)
+        coat_back = (coat_f0 * ca + cb) * (F(1) + coat_f0 * (F(1) / max(ca + cb, F(1e-3)) - F(1)))
+        caught = F(1) - (F(1) - coat_f0) / (coat_ior * coat_ior) * F(0.95)
+    fuzz = min(max(surface[s.FUZZ, i], F(0)), F(1))
+    fuzz_back = F(0)
+    if fuzz > F(0):
+        fuzz_soft = F(0.25) + F(0.75) * surface[s.FUZZ_ROUGHNESS, i]
+        fuzz_back = (F(1) - point.nv) ** (F(1) / max(fuzz_soft, F(0.05))) * (F(0.35) + F(0.5) * fuzz_soft)
+        fuzz_back = min(fuzz_back, F(1))
+    through = F(1) - point.coat * min(coat_back, F(1))
+    return Layers(max(a + b, F(1e-3)), a, b, coat_f0, coat_back, through, caught, fuzz, fuzz_back)
 
 
 # rows of what a point reflects, by channel
@@ -176,6 +177,8 @@ def _reflectances(surface, point, layers, r):
 @njit(**INLINE)
 def _coat_tint(surface, point, layers, r, channel):
     """What the coat's colour and darkening leave of a channel of the base."""
+    if point.coat <= F(0):
+        return F(1)
     inner = r[ALBEDO, channel] + r[F0, channel] * point.metal
     dark = (F(1) - layers.caught) / max(F(1) - inner * layers.caught, F(1e-3))
     tint = F(1) + (max(surface[s.COAT_COLOUR + channel, point.at], F(0)) - F(1)) * point.coat
@@ -185,7 +188,7 @@ def _coat_tint(surface, point, layers, r, channel):
 @njit(**INLINE)
 def _glossy_open(cosine, openness, roughness):
     """How much of a mirrored lobe comes through gaps (S. Lagarde, Moving Frostbite to PBR, 2014)."""
-    power = F(2) ** (F(-16) * roughness - F(1))
+    power = np.exp2(F(-16) * roughness - F(1))
     return min(max((cosine + openness) ** power - F(1) + openness, F(0)), F(1))
 
 
@@ -229,7 +232,6 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
     nx, ny, nz = point.normal
     ex, ez = nx * turn.cosine + nz * turn.sine, nz * turn.cosine - nx * turn.sine
     around_place = octahedral(ex, ny, ez)
-    behind_place = octahedral(-ex, -ny, -ez)
     rx, ry, rz = point.mirrored
     qx, qz = rx * turn.cosine + rz * turn.sine, rz * turn.cosine - rx * turn.sine
     # rough lobes lean towards the normal (S. Lagarde, Moving Frostbite to PBR, 2014, 4.9.3)
@@ -245,6 +247,7 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
         ahead = square(maps, IRRADIANCE, around_place[0], around_place[1], channel)
         around = ahead
         if point.turned_away > F(0):
+            behind_place = octahedral(-ex, -ny, -ez)
             other = square(maps, IRRADIANCE, behind_place[0], behind_place[1], channel)
             around += (other - around) * point.turned_away * surface[s.SOFT + channel, i]
         if point.brushed > F(0):
@@ -355,7 +358,7 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         return
     vx, vy, vz = point.eye
     half = unit(got.toward[0] + vx, got.toward[1] + vy, got.toward[2] + vz)
-    fresnel = (F(1) - max(dot(point.eye, half), F(0))) ** F(5)
+    fresnel = fifth_power(F(1) - max(dot(point.eye, half), F(0)))
     lobe = F(0)
     if got.nl > F(0):
         brushing = _brushing(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
@@ -397,11 +400,11 @@ def _brushed_reflections(surface, point, maps, turn, r):
     if point.brushed > F(0):
         frame = brushing_frame(surface, s.TANGENT, i, point.normal)
         slopes = alphas(point.roughness, point.brushed)
-        brushed_light(slopes, frame[0], point.normal, point.eye, maps, turn, r[BRUSHED_LIGHT])
+        brushed_light(slopes, frame[0], point.normal, point.eye, maps, turn, r, BRUSHED_LIGHT)
     if (point.coat > F(0)) & (point.coat_brushed > F(0)):
         frame = brushing_frame(surface, s.COAT_TANGENT, i, point.coat_normal)
         slopes = alphas(point.coat_roughness, point.coat_brushed)
-        brushed_light(slopes, frame[0], point.coat_normal, point.eye, maps, turn, r[COAT_LIGHT])
+        brushed_light(slopes, frame[0], point.coat_normal, point.eye, maps, turn, r, COAT_LIGHT)
 
 
 @njit(types.void(IN2, IN2, IN2, IN2, IN2, IN2, IN2, IN1, OUT2), **LOOP)

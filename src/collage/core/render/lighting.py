@@ -28,8 +28,14 @@ LIGHT_RAYS = 4
 SMALL_BLOCK = 2048  # samples whose rays are asked about at once
 KEPT_ENVIRONMENTS, KEPT_LIGHTS = 2, 12
 
-COMPLETE_WINDOW = ((-2, 2, -2, 2),)  # left, right, up, down: four by four pixels
-EARLY_WINDOWS = ((-4, 4, 0, 1), (0, 1, -4, 4))  # eight by eight, while only a part of the rays is there
+ROWS = 32  # of pixels that are smoothed at once
+
+Window = tuple[int, int, int, int]
+COMPLETE_WINDOW: tuple[Window, ...] = ((-2, 2, -2, 2),)  # left, right, up, down: four by four pixels
+EARLY_WINDOWS: tuple[Window, ...] = (
+    (-4, 4, 0, 1),
+    (0, 1, -4, 4),
+)  # eight by eight, while only a part of the rays is there
 
 
 @dataclass(frozen=True)
@@ -41,7 +47,7 @@ class Stage:
 
 
 COARSE = Stage(2, 1)
-FIRST = Stage(4, 1)
+FIRST = Stage(1, 1)
 COMPLETE = Stage(PER_SET, LIGHT_RAYS)
 STAGES = (FIRST, COMPLETE)
 """In which a picture at rest becomes complete."""
@@ -68,16 +74,21 @@ class _Target(Protocol):
 
     channels: int
     rays: int  # a sample in all
+    donated: bool  # whether samples that have a donor take its value even when all rays are traced
 
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
         """Traces rays `first` up to `last` of a block of samples, and adds what they find to `out` (channels, n)."""
 
 
 class _EnvironmentTarget:
-    channels, rays = 6, PER_SET
+    """The environment's light changes little from a sample to its donor, which looks in all directions."""
+
+    channels, rays, donated = 6, PER_SET, True
 
     def __init__(self, scene: Scene, samples: Samples, light: EnvironmentLight, turn: float) -> None:
-        self.scene, self.samples, self.radiance = scene, samples, light.radiance / np.float32(np.pi)
+        self.scene, self.samples, self.room = scene, samples, _Room()
+        self.radiance = light.radiance / np.float32(np.pi)
+        self.pattern = np.where(samples.donor < 0, samples.pattern, np.int32(-1))
         a = np.radians(turn)
         # the picture turned by +turn is the directions turned the same way
         spin = np.array([[np.cos(a), 0, -np.sin(a)], [0, 1, 0], [np.sin(a), 0, np.cos(a)]], np.float32)
@@ -85,18 +96,20 @@ class _EnvironmentTarget:
 
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
         samples = self.samples
-        position, normal, pattern = samples.position[:, cut], samples.normal[:, cut], samples.pattern[cut]
-        origins, ways = _room((last - first) * len(pattern))
+        position, normal, pattern = samples.position[:, cut], samples.normal[:, cut], self.pattern[cut]
+        origins, ways = self.room((last - first) * len(pattern))
         count = k.environment_rays(position, normal, pattern, first, last, self.directions, origins, ways)
         blocked = self.scene.occluded(origins[:count], ways[:count]) if count else np.zeros(0, np.int32)
         k.add_environment_light(normal, pattern, first, last, self.directions, self.radiance, blocked, out)
 
 
 class _LightTarget:
-    channels, rays = 1, LIGHT_RAYS
+    """A light's shadow may end between a sample and its donor: every sample has its own rays."""
+
+    channels, rays, donated = 1, LIGHT_RAYS, False
 
     def __init__(self, scene: Scene, samples: Samples, row: np.ndarray) -> None:
-        self.scene, self.samples, self.row = scene, samples, row
+        self.scene, self.samples, self.row, self.room = scene, samples, row, _Room()
         step = np.arange(k.SUBSETS * LIGHT_RAYS)
         # a rank-1 sequence over the light (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
         places = np.stack([step * 0.7548776662, step * 0.5698402910], axis=1) + 0.5
@@ -106,7 +119,7 @@ class _LightTarget:
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
         samples = self.samples
         position, normal, pattern = samples.position[:, cut], samples.normal[:, cut], samples.pattern[cut]
-        origins, ways = _room((last - first) * len(pattern))
+        origins, ways = self.room((last - first) * len(pattern))
         target = np.empty(len(origins), np.int32)
         count = k.light_rays(position, normal, pattern, first, last, self.row, self.places, target, origins, ways)
         if count:
@@ -115,8 +128,17 @@ class _LightTarget:
             k.add_light_seen(target[:count], blocked, out[0])
 
 
-def _room(count: int) -> tuple[np.ndarray, np.ndarray]:
-    return np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+class _Room(threading.local):
+    """A thread's room for rays, used again: fresh memory costs more than the rays that are written to it."""
+
+    def __init__(self) -> None:
+        self._rays = np.empty((2, 0, 3), np.float32)
+
+    def __call__(self, count: int) -> tuple[np.ndarray, np.ndarray]:
+        """Origins and directions, (count, 3) each."""
+        if self._rays.shape[1] < count:
+            self._rays = np.empty((2, count, 3), np.float32)
+        return self._rays[0, :count], self._rays[1, :count]
 
 
 class _Traced:
@@ -151,24 +173,34 @@ class _Traced:
             self.done[block] = rays
 
     def _smoothed(self, least: int, workers: Workers | None) -> np.ndarray:
-        values = self.sums / np.repeat(np.maximum(self.done, 1), SMALL_BLOCK)[: self.samples.count].astype(np.float32)
-        for window in COMPLETE_WINDOW if least >= self.target.rays else EARLY_WINDOWS:
-            values = _over_pixels(self.samples, values, window, workers)
-        return values
+        rays = np.repeat(np.maximum(self.done, 1), SMALL_BLOCK)[: self.samples.count].astype(np.float32)
+        complete = least >= self.target.rays
+        out = smoothed(self.samples, self.sums / rays, COMPLETE_WINDOW if complete else EARLY_WINDOWS, workers)
+        if self.target.donated or not complete:
+            taker = np.flatnonzero(self.samples.donor >= 0)
+            out[:, taker] = out[:, self.samples.donor[taker]]
+        return out
 
 
-def _over_pixels(
-    samples: Samples, values: np.ndarray, window: tuple[int, int, int, int], workers: Workers | None
+def _average(surface: np.ndarray, before: np.ndarray, after: np.ndarray, window: Window, rows: slice) -> None:
+    k.smooth_over_pixels(surface, before, *window, rows.start, rows.stop, after)
+
+
+def smoothed(
+    samples: Samples, values: np.ndarray, windows: tuple[Window, ...], workers: Workers | None = None
 ) -> np.ndarray:
-    """Values (channels, n) smoothed over neighbouring pixels; samples beside the pixels' middles stay as they are."""
+    """Values (channels, n) averaged over neighbouring pixels, window after window.
+
+    Samples beside the middle of a pixel stay as they are.
+    """
+    grid, surface, shape = samples.grid, samples.pixels(workers), (len(values), samples.height, samples.width)
+    before, after = np.empty(shape, np.float32), np.empty(shape, np.float32)
+    over_blocks(workers, lambda rows: k.to_pixels(grid, values, rows.start, rows.stop, before), samples.height, ROWS)
+    for window in windows:
+        over_blocks(workers, partial(_average, surface, before, after, window), samples.height, ROWS)
+        before, after = after, before
     out = values.copy()
-
-    def rows(cut: slice) -> None:
-        k.smooth_over_pixels(
-            samples.grid, samples.position, samples.normal, values, *window, cut.start, cut.stop, out
-        )  # fmt: skip
-
-    over_blocks(workers, rows, samples.height, 16)
+    over_blocks(workers, lambda rows: k.from_pixels(grid, before, rows.start, rows.stop, out), samples.height, ROWS)
     return out
 
 

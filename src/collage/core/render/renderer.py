@@ -111,14 +111,11 @@ class Renderer:
     def _picture(self, request: PictureRequest, view: View, linear: np.ndarray, work: _Work, begin: float) -> Picture:
         shape = (request.height, request.width, 3)
         display = developed(request, linear, self.workers).reshape(shape)
-        objects, parts, pieces, slots = (np.ascontiguousarray(view.samples.ids[:, :, column]) for column in range(4))
         return Picture(
             display,
             linear.reshape(shape),
-            objects,
-            parts,
-            pieces,
-            slots,
+            view.samples.triangle,
+            view.scene.ids,
             work.problems,
             time.perf_counter() - begin,
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Literal
 
@@ -13,6 +14,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, Place
 from collage.core.scene.bench import Bench
+from collage.core.scene.scene import OBJECT, PART, PIECE, SLOT
 
 Quality = Literal["coarse", "draft", "final"]
 """coarse : for a moving hand, few shadow rays, plain edges. draft : at rest. final : several samples a pixel."""
@@ -53,18 +55,36 @@ class Picture:
     """A finished picture.
 
     display : (h, w, 3) uint8, as a screen shows it. linear : (h, w, 3) float32, before exposure and tone.
-    objects : (h, w) int32, number of the object in the middle of each pixel; -1 ground, -2 background.
-    parts, pieces, slots : (h, w) int32, the same for mesh part, connected piece and material slot; -1 where none.
+    triangle : (h, w) int32, the scene's triangle in the middle of each pixel, -1 where there is none.
+    ids : of the scene's triangles, see Scene.
     problems : what was wrong, by material and card. seconds : how long it took. complete : whether all of its rays
     were traced; the first stage of a draft picture is not.
     """
 
     display: np.ndarray
     linear: np.ndarray
-    objects: np.ndarray
-    parts: np.ndarray
-    pieces: np.ndarray
-    slots: np.ndarray
+    triangle: np.ndarray
+    ids: np.ndarray
     problems: Mapping[tuple[str, Place], CollageError]
     seconds: float
     complete: bool = True
+
+    @cached_property
+    def objects(self) -> np.ndarray:
+        """(h, w) int32, number of the object in the middle of each pixel; -1 ground, -2 background."""
+        return self.ids[OBJECT].take(self.triangle)
+
+    @cached_property
+    def parts(self) -> np.ndarray:
+        """(h, w) int32, number of the mesh part in the middle of each pixel; -1 where there is none."""
+        return self.ids[PART].take(self.triangle)
+
+    @cached_property
+    def pieces(self) -> np.ndarray:
+        """(h, w) int32, number of the connected piece in the middle of each pixel; -1 where there is none."""
+        return self.ids[PIECE].take(self.triangle)
+
+    @cached_property
+    def slots(self) -> np.ndarray:
+        """(h, w) int32, number of the material slot in the middle of each pixel; -1 where there is none."""
+        return self.ids[SLOT].take(self.triangle)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TypeVar
 
 import numpy as np
@@ -15,12 +16,10 @@ from collage.core.evaluate.run import BLOCK, Cancelled, Workers, never
 from collage.core.geometry.points import Points
 from collage.core.kernels import rays as k
 from collage.core.scene.cameras import Camera
-from collage.core.scene.scene import GROUND, OBJECT, Scene
+from collage.core.scene.scene import BACKGROUND, GROUND, OBJECT, PART, PIECE, SLOT, Scene
 
 EDGE_SAMPLES = 8
 """More samples in pixels where an edge runs."""
-
-BACKGROUND = -2  # the object number where there is none
 
 Result = TypeVar("Result")
 
@@ -43,7 +42,9 @@ class Samples:
     covered : (pixels,) how much of each pixel is surface; the rest is background.
     surface : (rows, n), see kernels.rays. pattern : (n,) int32, which shadow rays a sample sends.
     grid : (h, w) int32, the sample in the middle of each pixel, -1 where there is none.
-    ids : (h, w, 4) int32, object, part, piece and slot in the middle of each pixel.
+    donor : (n,) int32, for a sample beside the middle of a pixel one in the middle of it or of a neighbour that lies
+        in the same plane, or -1.
+    triangle : (h, w) int32, the triangle in the middle of each pixel, -1 where there is none.
     """
 
     width: int
@@ -55,11 +56,22 @@ class Samples:
     surface: np.ndarray
     pattern: np.ndarray
     grid: np.ndarray
-    ids: np.ndarray
+    donor: np.ndarray
+    triangle: np.ndarray
 
     @property
     def count(self) -> int:
         return int(self.pixel.size)
+
+    def pixels(self, workers: Workers | None = None) -> np.ndarray:
+        """(6, h, w) float32 position and normal in the middle of each pixel, 0 where there is none."""
+        if "_pixels" not in self.__dict__:
+            out = np.empty((6, self.height, self.width), np.float32)
+            both = self.surface[[*range(k.POSITION, k.POSITION + 3), *range(k.NORMAL, k.NORMAL + 3)]]
+            over_blocks(workers, lambda cut: k.to_pixels(self.grid, both, cut.start, cut.stop, out), self.height, 32)
+            self.__dict__["_pixels"] = out
+        found: np.ndarray = self.__dict__["_pixels"]
+        return found
 
     @property
     def position(self) -> np.ndarray:
@@ -134,6 +146,17 @@ def over_blocks(
     return workers.map(work, blocks)
 
 
+@lru_cache(maxsize=4)
+def _pixels(width: int, height: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The middle of every pixel from the picture's middle, y up; its number; and its pattern of shadow rays."""
+    columns, rows = (part.ravel() for part in np.meshgrid(np.arange(width), np.arange(height)))
+    subset = (columns % 4) + 4 * (rows % 4)
+    square = (columns // 4 % 2) + 2 * (rows // 4 % 2)
+    pattern = (subset + k.SUBSETS * square).astype(np.int32)
+    x, y = columns + 0.5 - width / 2, height / 2 - rows - 0.5
+    return x.astype(np.float32), y.astype(np.float32), np.arange(width * height, dtype=np.int32), pattern
+
+
 class _Finder:
     def __init__(
         self,
@@ -148,19 +171,11 @@ class _Finder:
         self.eye = camera.position().astype(np.float32)
         self.focal_length = np.float32(camera.focal_length(*size))
         self.workers, self.cancelled = workers, cancelled
-        self.object_of = np.append(scene.ids[:, OBJECT], np.int32(BACKGROUND))  # of triangle -1 too
 
     def picture(self, shift: tuple[float, float], edges: bool) -> Samples:
-        columns, rows = np.meshgrid(np.arange(self.width), np.arange(self.height))
-        subset = (columns % 4) + 4 * (rows % 4)
-        square = (columns // 4 % 2) + 2 * (rows // 4 % 2)
-        rays = self._from_camera(
-            (columns + 0.5 + shift[0] - self.width / 2).ravel(),
-            (self.height / 2 - rows - 0.5 - shift[1]).ravel(),
-            np.arange(self.width * self.height, dtype=np.int32),
-            (subset + k.SUBSETS * square).ravel().astype(np.int32),
-        )
-        ids = self._ids(rays.triangle).reshape(self.height, self.width, 4)
+        x, y, pixel, pattern = _pixels(self.width, self.height)
+        rays = self._from_camera(x + np.float32(shift[0]), y - np.float32(shift[1]), pixel, pattern)
+        triangle = rays.triangle.reshape(self.height, self.width)
         centres = rays.pixel.size
         weight = np.ones(centres, np.float32)
         if edges:
@@ -170,7 +185,7 @@ class _Finder:
                 weight[edge] = share = np.float32(1 / (EDGE_SAMPLES + 1))
                 weight = np.concatenate([weight, np.full(more.pixel.size, share, np.float32)])
                 rays = _Rays.joined(rays, more)
-        return self._samples(rays, weight, centres, ids, (self.width, self.height))
+        return self._samples(rays, weight, centres, triangle, (self.width, self.height))
 
     def _at_edges(self, edge: np.ndarray) -> _Rays:
         number = np.tile(np.arange(EDGE_SAMPLES), edge.size)
@@ -189,16 +204,15 @@ class _Finder:
         directions = np.ascontiguousarray(points.view.T)
         pattern = (np.arange(count) * 7 % (k.SUBSETS * k.TURNS)).astype(np.int32)
         rays = self._trace(origins, directions, np.arange(count, dtype=np.int32), pattern)
-        places = origins + directions * rays.distance[:, None]
+        places = origins + directions * np.where(rays.triangle < 0, 0, rays.distance)[:, None]
         rays.spread = np.linalg.norm(places - self.eye, axis=1).astype(np.float32)
-        ids = self._ids(rays.triangle).reshape(1, count, 4)
-        return self._samples(rays, np.ones(count, np.float32), 0, ids, (count, 1))
+        return self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
 
     # ---- rays ---------------------------------------------------------------------------------
 
     def _from_camera(self, x: np.ndarray, y: np.ndarray, pixel: np.ndarray, pattern: np.ndarray) -> _Rays:
         """Rays through picture places (pixels from the middle, y up)."""
-        x, y = x.astype(np.float32), y.astype(np.float32)
+        x, y = x.astype(np.float32, copy=False), y.astype(np.float32, copy=False)
         directions = np.empty((x.size, 3), np.float32)
 
         def block(cut: slice) -> None:
@@ -227,10 +241,9 @@ class _Finder:
         over_blocks(self.workers, block, count)
         return _Rays(directions, triangle, numbers[0], numbers[1], numbers[2], numbers[2], pixel, pattern)
 
-    def _ids(self, triangle: np.ndarray) -> np.ndarray:
-        """(n, 4) object, part, piece and slot; BACKGROUND, -1, -1, -1 where nothing is hit."""
-        nothing = np.array([[BACKGROUND, -1, -1, -1]], np.int32)
-        return np.concatenate([self.scene.ids, nothing])[triangle]
+    def _id(self, row: int, triangle: np.ndarray) -> np.ndarray:
+        """(n,) object, part, piece or slot of triangles; -1 stands for none."""
+        return self.scene.ids[row].take(triangle)
 
     def _edges(self, rays: _Rays) -> np.ndarray:
         normal = np.empty((rays.triangle.size, 3), np.float32)
@@ -244,16 +257,16 @@ class _Finder:
         over_blocks(self.workers, block, rays.triangle.size)
         found = np.zeros((self.height, self.width), bool)
         grid = np.arange(found.size, dtype=np.int32).reshape(found.shape)
-        k.find_edges(grid, self.object_of[rays.triangle], normal, rays.distance, found)
+        k.find_edges(grid, self._id(OBJECT, rays.triangle), normal, rays.distance, found)
         return found
 
     # ---- samples ------------------------------------------------------------------------------
 
     def _samples(
-        self, rays: _Rays, weight: np.ndarray, centres: int, ids: np.ndarray, size: tuple[int, int]
+        self, rays: _Rays, weight: np.ndarray, centres: int, seen: np.ndarray, size: tuple[int, int]
     ) -> Samples:
         """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
-        of_ray = self.object_of[rays.triangle]
+        of_ray = self._id(OBJECT, rays.triangle)
         starts = np.empty(len(self.scene.rotations) + 2, np.int32)
         ray = np.empty(int((of_ray > BACKGROUND).sum()), np.int32)
         k.sort_by_object(of_ray, starts, ray)
@@ -266,15 +279,16 @@ class _Finder:
             )  # fmt: skip
 
         over_blocks(self.workers, block, ray.size)
-        pixel, weight = rays.pixel[ray], weight[ray]
+        pixel, weight, pattern = rays.pixel.take(ray), weight.take(ray), rays.pattern.take(ray)
         grid = np.full(size[0] * size[1], -1, np.int32)
         middle = ray < centres
         grid[pixel[middle]] = np.flatnonzero(middle).astype(np.int32)
+        donor = np.empty(ray.size, np.int32)
+        k.find_donors(grid.reshape(size[1], size[0]), pixel, surface[:3], surface[k.NORMAL : k.NORMAL + 3], donor)
         covered = np.bincount(pixel, weight, size[0] * size[1]).astype(np.float32)
-        triangle = rays.triangle[ray]
-        groups = self._groups(surface, triangle, starts)
+        groups = self._groups(surface, rays.triangle.take(ray), starts)
         return Samples(
-            *size, pixel, weight, covered, groups, surface, rays.pattern[ray], grid.reshape(size[1], size[0]), ids
+            *size, pixel, weight, covered, groups, surface, pattern, grid.reshape(size[1], size[0]), donor, seen
         )
 
     def _groups(self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray) -> tuple[ObjectSamples, ...]:
@@ -286,14 +300,14 @@ class _Finder:
 
         def group(run: tuple[int, int, int]) -> ObjectSamples:
             number, start, stop = run
-            ids = self.scene.ids[triangle[start:stop]]
-            return ObjectSamples(number, self._points(number, surface[:, start:stop], ids), start, stop)
+            points = self._points(number, surface[:, start:stop], triangle[start:stop])
+            return ObjectSamples(number, points, start, stop)
 
         return tuple(self.workers.map(group, runs) if self.workers is not None else map(group, runs))
 
-    def _points(self, number: int, surface: np.ndarray, ids: np.ndarray) -> Points:
+    def _points(self, number: int, surface: np.ndarray, triangle: np.ndarray) -> Points:
         def rows(at: int, count: int = 3) -> np.ndarray:
-            return np.ascontiguousarray(surface[at : at + count])
+            return surface[at : at + count]
 
         normal, tangent, bitangent = rows(k.NORMAL), rows(k.TANGENT), rows(k.BITANGENT)
         own: Sequence[np.ndarray | None] = (None, None, None, None)
@@ -309,14 +323,14 @@ class _Finder:
             uv={name: rows(k.UV + 2 * at, 2) for at, name in enumerate(sets)},
             along_u=rows(k.ALONG_U),
             along_v=rows(k.ALONG_V),
-            step_u=surface[k.STEP_U].copy(),
-            step_v=surface[k.STEP_V].copy(),
+            step_u=surface[k.STEP_U],
+            step_v=surface[k.STEP_V],
             object_position=own[0],
             object_normal=own[1],
             object_tangent=own[2],
             object_bitangent=own[3],
             view=rows(k.VIEW),
-            part=ids[:, 1].copy(),
-            piece=ids[:, 2].copy(),
-            slot=ids[:, 3].copy(),
+            part=self._id(PART, triangle),
+            piece=self._id(PIECE, triangle),
+            slot=self._id(SLOT, triangle),
         )

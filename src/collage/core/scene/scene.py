@@ -11,7 +11,9 @@ from collage.core.geometry.mesh import Mesh
 from collage.core.scene.bench import BenchObject
 
 GROUND = -1  # the object number of the ground
-OBJECT, PART, PIECE, SLOT = range(4)  # columns of Scene.ids
+BACKGROUND = -2  # the object number where there is none
+OBJECT, PART, PIECE, SLOT = range(4)  # rows of Scene.ids
+NOTHING = np.array([[BACKGROUND], [-1], [-1], [-1]], np.int32)
 UV_SET = "UVMap"  # the name of the set that stands in where a mesh has none
 
 
@@ -22,7 +24,8 @@ class Scene:
     corners : (3 t, 9 + 2 sets) float32, for every corner: position in world space, position in object space, normal
         in world space, and the UV sets of the object in their order (the first again where it has fewer).
     faces : (t, 9) float32, for every triangle: its normal, and how far the position moves for one unit of u and of v.
-    ids : (t, 4) int32: object (GROUND for the ground), part, piece and material slot of each triangle.
+    ids : (4, t + 1) int32: object (GROUND for the ground), part, piece and material slot of each triangle; the last
+        column, which the number -1 finds, is NOTHING.
     rotations : (objects, 3, 3) from object to world space, for row vectors.
     uv_sets : names of the UV sets of each object. bounds : of all objects, without the ground.
     """
@@ -72,8 +75,8 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     meshes = [item.mesh() for item in objects]
     sets = max([len(mesh.uv) for mesh in meshes] + [1])
     tracer = EmbreeScene()
-    corners, faces, ids = [np.zeros((0, 9 + 2 * sets), np.float32)], [np.zeros((0, 9), np.float32)], []
-    ids.append(np.zeros((0, 4), np.int32))
+    corners, faces = [np.zeros((0, 9 + 2 * sets), np.float32)], [np.zeros((0, 9), np.float32)]
+    ids: list[np.ndarray] = []
     vertices, triangles, start = [], [], 0
     turns = [item.matrix().astype(np.float32) for item in objects]
     placed = [(number, mesh, _on_bench(objects[number], mesh), turns[number]) for number, mesh in enumerate(meshes)]
@@ -91,7 +94,8 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
         TriangleMesh(tracer, np.concatenate(vertices), np.ascontiguousarray(np.concatenate(triangles)))
     else:  # an empty scene needs something to miss
         TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
-    of_corners, of_faces, of_ids = (np.concatenate(rows) for rows in (corners, faces, ids))
+    of_corners, of_faces = np.concatenate(corners), np.concatenate(faces)
+    of_ids = np.concatenate([*ids, NOTHING], axis=1)
     for array in (of_corners, of_faces, of_ids):
         array.flags.writeable = False
     rotations = np.stack(turns) if turns else np.zeros((0, 3, 3), np.float32)
@@ -113,7 +117,7 @@ def _faces(mesh: Mesh, turn: np.ndarray) -> np.ndarray:
 
 def _ids(mesh: Mesh, number: int) -> np.ndarray:
     column = np.full(len(mesh.triangles), number, np.int32)
-    return np.stack([column, *mesh.ids], axis=1)
+    return np.stack([column, *mesh.ids])
 
 
 def _ground() -> Mesh:

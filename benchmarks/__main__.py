@@ -124,12 +124,12 @@ def pictures(folder: Path) -> None:
 START = """
 import sys, time
 from pathlib import Path
-from collage.app.settings import Settings
-from collage.app.start import make_window, wait_until
+from collage.app.shell.settings import Settings
+from collage.app.shell.start import make_window, wait_until
 place = Path(sys.argv[1])
 window = make_window(place / "shed", settings=Settings(), settings_file=place / "s.json", desks=place / "d")
 window.show()
-wait_until(lambda: window.preview.picture is not None)
+wait_until(lambda: window.place("Wire").preview.picture is not None)
 """
 IMPORTS = "import PySide6.QtWidgets, numba, numpy, MaterialX, OpenImageIO, embreex.rtcore_scene, pydantic"
 

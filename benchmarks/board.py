@@ -9,9 +9,9 @@ from pathlib import Path
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QApplication
 
-from collage.app.main_window import MainWindow
-from collage.app.settings import Settings
-from collage.app.start import make_window, settle, wait_until
+from collage.app.shell.settings import Settings
+from collage.app.shell.start import make_window, settle, wait_until
+from collage.app.shell.window import MainWindow
 from collage.core.document import edits
 from collage.core.document.materials import new_material
 from collage.core.document.model import Network, Wire
@@ -46,7 +46,7 @@ def large_material(library: Library) -> Network:
 
 def _frames(window: MainWindow, move: object) -> float:
     """Pictures a second of the board while something moves it."""
-    board = window.board
+    board = window.place("Wire").board
     begin = time.perf_counter()
     for number in range(FRAMES):
         move(number)  # type: ignore[operator]
@@ -67,25 +67,25 @@ def measure() -> None:
         settle(window)
         network = large_material(window.session.library)
         window.session.history.do("Large", lambda project: project.with_material("Large", network))
-        maker = window.maker
+        maker = window.studio.maker
         wait_until(lambda: not maker.resting and maker.materials_worker.idle and maker.worker.idle)
         names = [name for name in network.cards if name.startswith("card")]
         begin = time.perf_counter()
         card_pictures(
-            window.session.library, network, names, workers=window.workers, cache=ResultCache(), size=(228, 136)
+            window.session.library, network, names, workers=window.studio.workers, cache=ResultCache(), size=(228, 136)
         )
         plain = time.perf_counter() - begin
-        window.maker.cache = ResultCache(256 * 2**20)
+        window.studio.maker.cache = ResultCache(256 * 2**20)
         begin = time.perf_counter()
         window.session.show_material("Large")
-        wait_until(lambda: all(item.picture is not None for item in window.board.cards.values()))
+        wait_until(lambda: all(item.picture is not None for item in window.place("Wire").board.cards.values()))
         opened = time.perf_counter() - begin
         print(
             f"{CARDS} cards opened, with their pictures  {opened:.2f} s   their pictures alone {plain:.2f} s"
             f"   {opened / plain:.2f} x"
         )
         settle(window)
-        board = window.board
+        board = window.place("Wire").board
         board.fit_all()
         pan = _frames(window, lambda number: board._scroll(QPoint(6 if number % 20 < 10 else -6, 2)))
         middle = board.viewport().rect().center()

@@ -14,12 +14,12 @@ from functools import partial
 from PySide6.QtCore import QPoint
 
 from collage.app.gather.state import Chosen
-from collage.app.main_window import GATHER, MainWindow
-from collage.app.start import wait_until, window_shot
+from collage.app.shell.start import wait_until, window_shot
+from collage.app.shell.window import MainWindow
 from collage.app.widgets.card_editors import RampEditor
 from collage.app.widgets.colour_editor import linear_of
-from collage.app.wire import acts
 from collage.cli import prepare_kernels
+from collage.core.actions import cards as acts
 from collage.core.assets.stock import default_folder
 from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
@@ -47,8 +47,8 @@ def peek(window: MainWindow) -> None:
 
 
 def add(window: MainWindow) -> None:
-    window.ask_add(QPoint(40, 40), None, "")
-    window.add_field.line.setText("pattern")
+    window.place("Wire").ask_add(QPoint(40, 40), None, "")
+    window.place("Wire").add_field.line.setText("pattern")
 
 
 BRICKS = """<materialx version="1.39">
@@ -73,14 +73,16 @@ def patterns(window: MainWindow) -> None:
     network = parse_document(BRICKS.encode())
     session.edit_document("Patterns", lambda _: network)
     session.select(["bricks"])
-    window.board.fit_all()
+    window.place("Wire").board.fit_all()
 
 
 def offer(window: MainWindow) -> None:
     """A card's picture dropped on another: what fits is offered."""
     window.session.select(["edge"])
-    item = window.board.cards["bloom"]
-    window.board.offer_inputs("edge", "bloom", window.board.mapToGlobal(window.board.mapFromScene(item.pos())))
+    item = window.place("Wire").board.cards["bloom"]
+    window.place("Wire").board.offer_inputs(
+        "edge", "bloom", window.place("Wire").board.mapToGlobal(window.place("Wire").board.mapFromScene(item.pos()))
+    )
 
 
 def _add(window: MainWindow, definition: str, name: str, place: tuple[float, float]) -> None:
@@ -94,12 +96,12 @@ def ramp(window: MainWindow) -> None:
     session = window.session
     stops = ((0.0, "3B2216"), (0.28, "8A4A2B"), (0.5, "C8875C"), (0.72, "D9C7AE"), (1.0, "F1EDE4"))
     session.select(["mineral"])
-    editor = window.controls.editor
+    editor = window.place("Wire").controls.editor
     assert isinstance(editor, RampEditor)
     editor.bar.stops = [(place, (*linear_of(_encoded(text)), 1.0)) for place, text in stops]
     editor.bar.chosen = 2
     editor.bar.changed.emit(False)
-    window.board.fit_all()
+    window.place("Wire").board.fit_all()
 
 
 def _encoded(text: str) -> tuple[float, float, float]:
@@ -113,7 +115,7 @@ def levels(window: MainWindow) -> None:
     for name, value in (("inlow", 0.12), ("inhigh", 0.62), ("gamma", 1.4)):
         session.set_value("levels", name, "float", value)
     session.select(["levels"])
-    window.board.fit_all()
+    window.place("Wire").board.fit_all()
 
 
 def group(window: MainWindow) -> None:
@@ -132,7 +134,7 @@ def group(window: MainWindow) -> None:
     text = "Clouds break the edge; height keeps it near the foot."
     acts.change_frame(session, "Write", frames.Frame(note, "", text, frame.x, frame.y - 0.75, 2.4, 0.6))
     session.select(["edge"])
-    window.board.fit_all()
+    window.place("Wire").board.fit_all()
 
 
 def stack(window: MainWindow) -> None:
@@ -140,10 +142,10 @@ def stack(window: MainWindow) -> None:
     session = window.session
     session.select(["clay", "lime"])
     name = acts.add_stack(session, (5.6, 3.2))
-    window.controls.layers.add_layer()  # type: ignore[union-attr]
+    window.place("Wire").controls.layers.add_layer()  # type: ignore[union-attr]
     session.wire(Wire("edge"), name, "mask_3", "float")
     acts.change_layers(session, name, "Modes", _modes)
-    window.board.fit_all()
+    window.place("Wire").board.fit_all()
 
 
 def _modes(layers: list[Layer]) -> list[Layer]:
@@ -154,17 +156,17 @@ def _modes(layers: list[Layer]) -> list[Layer]:
 
 def gather(window: MainWindow, name: str, map_number: int = -1) -> None:
     """The sample library on the table, one set in hand."""
-    state = window.gather.state
-    window.go_to(GATHER)
+    state = gather(window).state
+    window.open_for("sets")
     state.read(default_folder())
-    wait_until(lambda: state.worker.idle and bool(state.found.sets) and window.gather.settled, 90)
+    wait_until(lambda: state.worker.idle and bool(state.found.sets) and gather(window).settled, 90)
     state.choose(Chosen([one.name for one in state.found.sets].index(name), map_number))
-    wait_until(lambda: window.gather.settled, 90)
+    wait_until(lambda: gather(window).settled, 90)
 
 
 def photograph(window: MainWindow, name: str) -> None:
-    state = window.gather.state
-    window.go_to(GATHER)
+    state = gather(window).state
+    window.open_for("sets")
     state.read(default_folder() / "photographs")
     wait_until(lambda: state.worker.idle and bool(state.found.leftover), 90)
     state.choose(Chosen(leftover=[one.file for one in state.found.leftover].index(name)))
@@ -172,14 +174,14 @@ def photograph(window: MainWindow, name: str) -> None:
 
 def seamless(window: MainWindow) -> None:
     photograph(window, "stones.jpg")
-    window.gather.open_seamless()
-    wait_until(lambda: window.gather.settled and not window.gather.seamless.after.empty, 90)
+    gather(window).open_seamless()
+    wait_until(lambda: gather(window).settled and not gather(window).seamless.after.empty, 90)
 
 
 def derive(window: MainWindow) -> None:
     photograph(window, "stones.jpg")
-    window.gather.open_derive()
-    wait_until(lambda: window.gather.settled and window.gather.derive.ours.image is not None, 90)
+    gather(window).open_derive()
+    wait_until(lambda: gather(window).settled and gather(window).derive.ours.image is not None, 90)
 
 
 def main() -> None:

@@ -147,7 +147,7 @@ def _has_display() -> bool:
 
 
 def _open_window(folder: Path | None) -> None:
-    from collage.app.start import run_window
+    from collage.app.shell.start import run_window
 
     code = run_window(folder)
     if code:
@@ -155,7 +155,7 @@ def _open_window(folder: Path | None) -> None:
 
 
 def _window_shot(folder: Path, path: Path) -> None:
-    from collage.app.start import window_shot
+    from collage.app.shell.start import window_shot
 
     window_shot(folder, path)
 

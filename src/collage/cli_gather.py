@@ -217,7 +217,7 @@ def _checked(make: type[Frozen], **values: object) -> Any:
 
 def _finish(steps: Files, title: str) -> list[Path]:
     from collage.cli import progress
-    from collage.core.base.steps import finished
+    from collage.core.base.progress import finished
 
     with progress(title) as show:
         return finished(steps, show)

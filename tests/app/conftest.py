@@ -8,14 +8,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from places import wire_of
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from collage.app.main_window import MainWindow
-from collage.app.settings import Settings
-from collage.app.start import make_window, settle
+from collage.app.shell.settings import Settings
+from collage.app.shell.start import make_window, settle
+from collage.app.shell.window import MainWindow
 from collage.core.images.files import read_pixels, write_image
 from collage.core.kernels import load_all
 from collage.demo.shed import make_sample
@@ -62,7 +63,7 @@ def open_window(library, tmp_path: Path, qapp) -> Iterator[Callable[..., MainWin
         window.show()
         made.append(window)
         assert settle(window), "the window comes to rest"
-        window.board.fit_all()
+        wire_of(window).board.fit_all()
         return window
 
     yield make

@@ -1,24 +1,40 @@
-"""Where things are on the board, in the pixels of its viewport."""
+"""The places of a window, and where things are on its board, in the pixels of its viewport."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint
 
-from collage.app.main_window import MainWindow
+from collage.app.gather.place import GatherPlace
+from collage.app.shell.window import MainWindow
+from collage.app.wire.place import WirePlace
+
+
+def wire_of(window: MainWindow) -> WirePlace:
+    """The window's Wire place."""
+    place = window.place("Wire")
+    assert isinstance(place, WirePlace)
+    return place
+
+
+def gather_of(window: MainWindow) -> GatherPlace:
+    """The window's Gather place."""
+    place = window.place("Gather")
+    assert isinstance(place, GatherPlace)
+    return place
 
 
 def out_tab(window: MainWindow, card: str, output: str = "") -> QPoint:
-    return window.board.mapFromScene(window.board.cards[card].output_place(output))
+    return wire_of(window).board.mapFromScene(wire_of(window).board.cards[card].output_place(output))
 
 
 def in_tab(window: MainWindow, card: str, name: str) -> QPoint:
-    return window.board.mapFromScene(window.board.cards[card].input_place(name))
+    return wire_of(window).board.mapFromScene(wire_of(window).board.cards[card].input_place(name))
 
 
 def middle(window: MainWindow, card: str) -> QPoint:
-    item = window.board.cards[card]
-    return window.board.mapFromScene(item.mapToScene(60, 40))
+    item = wire_of(window).board.cards[card]
+    return wire_of(window).board.mapFromScene(item.mapToScene(60, 40))
 
 
 def landing(window: MainWindow, name: str) -> QPoint:
-    return window.board.mapFromScene(window.board.landings[name].pos()) + QPoint(30, 0)
+    return wire_of(window).board.mapFromScene(wire_of(window).board.landings[name].pos()) + QPoint(30, 0)

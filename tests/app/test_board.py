@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from places import in_tab, landing, middle, out_tab
+from places import in_tab, landing, middle, out_tab, wire_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu
 
-from collage.app.main_window import MainWindow
-from collage.app.start import settle
+from collage.app.shell.start import settle
+from collage.app.shell.window import MainWindow
 from collage.app.widgets.fields import ColourField, NumbersField
-from collage.app.wire import acts
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
 from collage.app.wire.weights_dialog import WeightsDialog
+from collage.core.actions import cards as acts
 from collage.core.document import edits, links
 from collage.core.document.frames import frames
 from collage.core.document.materialx import parse_document
@@ -47,7 +47,7 @@ def board(open_window, project) -> MainWindow:
     document = parse_document(NETWORK.encode())
     window.session.edit_document("A network to work on", lambda _: document)
     assert settle(window)
-    window.board.fit_all()
+    wire_of(window).board.fit_all()
     return window
 
 
@@ -57,7 +57,7 @@ def cards(window: MainWindow) -> dict:
 
 def shown(window: MainWindow) -> np.ndarray:
     assert settle(window)
-    return window.preview.picture.display
+    return wire_of(window).preview.picture.display
 
 
 def open_menu(window: MainWindow, name: str) -> QMenu:
@@ -67,17 +67,17 @@ def open_menu(window: MainWindow, name: str) -> QMenu:
 
 
 def pick(window: MainWindow, hand, text: str) -> None:
-    assert window.pick_field.isVisible()
-    hand.type(window.pick_field.line, text)
-    hand.key(window.pick_field.line, Qt.Key.Key_Return)
+    assert wire_of(window).pick_field.isVisible()
+    hand.type(wire_of(window).pick_field.line, text)
+    hand.key(wire_of(window).pick_field.line, Qt.Key.Key_Return)
 
 
 def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, monkeypatch) -> None:
-    session, view = board.session, board.board.viewport()
+    session, view = board.session, wire_of(board).board.viewport()
     session.add(session.library["ND_mix_color3"], (3.4, 3.0))
     mix = session.selection[0]
     assert settle(board)
-    board.board.fit_all()
+    wire_of(board).board.fit_all()
     session.select(["rough", "cells"])
     hand.drag(view, out_tab(board, "rough"), middle(board, mix))
     inputs = cards(board)[mix].inputs
@@ -86,7 +86,7 @@ def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, m
     assert not any(one.wire for one in cards(board)[mix].inputs.values()), "one step"
     session.edit("Name", lambda network: edits.set_attribute(network, mix, "uiname", "Target"))
     session.select(["rough", "cells"])
-    board.actions_by_name["Wire to"].trigger()
+    board.menus.actions["Wire to"].trigger()
     pick(board, hand, "target")
     assert {name for name, one in cards(board)[mix].inputs.items() if one.wire} == {"fg", "bg"}, "and by keyboard"
     session.history.undo()
@@ -99,7 +99,7 @@ def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, m
 
 
 def test_a_stroke_cuts_what_it_crosses_and_a_right_click_opens_the_menu(board: MainWindow, hand) -> None:
-    view = board.board.viewport()
+    view = wire_of(board).board.viewport()
     a, b = middle(board, "rough"), middle(board, "cells")
     end = middle(board, "both")
     x = (a.x() + end.x()) // 2
@@ -113,28 +113,28 @@ def test_a_stroke_cuts_what_it_crosses_and_a_right_click_opens_the_menu(board: M
     texts = [action.text() for action in open_menu(board, "card menu").actions()]
     assert any(text.startswith("Take out") for text in texts)
     open_menu(board, "card menu").close()
-    board.board.setFocus()
-    hand.key(board.board, Qt.Key.Key_Menu)
+    wire_of(board).board.setFocus()
+    hand.key(wire_of(board).board, Qt.Key.Key_Menu)
     open_menu(board, "card menu").close()
 
 
 def test_taking_out_swapping_wiring_cutting_and_finding_by_keyboard(board: MainWindow, hand) -> None:
-    session, view = board.session, board.board
+    session, view = board.session, wire_of(board).board
     session.select(["hard"])
-    board.actions_by_name["Take out of the chain"].trigger()
+    board.menus.actions["Take out of the chain"].trigger()
     assert cards(board)["surface"].inputs["specular_roughness"].wire == Wire("both")
     assert session.network.consumers("hard") == []
-    board.actions_by_name["Wire to"].trigger()
+    board.menus.actions["Wire to"].trigger()
     pick(board, hand, "surface metalness")
     assert cards(board)["surface"].inputs["base_metalness"].wire == Wire("hard")
     session.select(["both"])
-    board.actions_by_name["Swap inputs"].trigger()
+    board.menus.actions["Swap inputs"].trigger()
     assert cards(board)["both"].inputs["fg"].wire == Wire("cells")
-    board.actions_by_name["Cut wires"].trigger()
+    board.menus.actions["Cut wires"].trigger()
     pick(board, hand, "noise background")
     assert cards(board)["both"].inputs.get("bg") is None
     assert cards(board)["both"].inputs["fg"].wire == Wire("cells")
-    board.actions_by_name["Find a card"].trigger()
+    board.menus.actions["Find a card"].trigger()
     pick(board, hand, "levels")
     assert session.selection == ("levels",)
     here = view.mapFromScene(view.cards["levels"].sceneBoundingRect().center())
@@ -143,7 +143,7 @@ def test_taking_out_swapping_wiring_cutting_and_finding_by_keyboard(board: MainW
 
 def test_a_card_dragged_with_ctrl_leaves_its_chain(board: MainWindow, hand) -> None:
     start = middle(board, "hard")
-    hand.drag(board.board.viewport(), start, start + QPoint(20, 110), keys=Qt.KeyboardModifier.ControlModifier)
+    hand.drag(wire_of(board).board.viewport(), start, start + QPoint(20, 110), keys=Qt.KeyboardModifier.ControlModifier)
     assert cards(board)["surface"].inputs["specular_roughness"].wire == Wire("both")
     assert cards(board)["hard"].position[1] > 0.8
     assert board.history.labels[-1] == "Take out"
@@ -151,29 +151,29 @@ def test_a_card_dragged_with_ctrl_leaves_its_chain(board: MainWindow, hand) -> N
 
 def test_a_mark_on_a_wire_opens_and_converts_another_way(board: MainWindow, hand) -> None:
     session = board.session
-    hand.drag(board.board.viewport(), out_tab(board, "red"), in_tab(board, "levels", "in"))
-    wire = next(one for one in board.board.wires if one.card == "levels")
+    hand.drag(wire_of(board).board.viewport(), out_tab(board, "red"), in_tab(board, "levels", "in"))
+    wire = next(one for one in wire_of(board).board.wires if one.card == "levels")
     assert wire.mark == "grey"
     session.select(["levels"])
-    board.actions_by_name["Convert another way"].trigger()
+    board.menus.actions["Change conversion"].trigger()
     pick(board, hand, "blue")
-    assert next(one for one in board.board.wires if one.card == "levels").mark == "b"
+    assert next(one for one in wire_of(board).board.wires if one.card == "levels").mark == "b"
     session.history.undo()
-    wire = next(one for one in board.board.wires if one.card == "levels")
-    at = board.board.mapFromScene(wire.mark_box().center())
-    hand.click(board.board.viewport(), at)
+    wire = next(one for one in wire_of(board).board.wires if one.card == "levels")
+    at = wire_of(board).board.mapFromScene(wire.mark_box().center())
+    hand.click(wire_of(board).board.viewport(), at)
     menu = open_menu(board, "conversion")
     green = next(action for action in menu.actions() if action.text() == "Green")
     green.trigger()
     menu.close()
-    wire = next(one for one in board.board.wires if one.card == "levels")
+    wire = next(one for one in wire_of(board).board.wires if one.card == "levels")
     assert wire.mark == "g"
     source = cards(board)["levels"].inputs["in"].wire.card
     assert cards(board)[source].inputs["index"].value == 1
     assert sum(card.attributes.get(CONVERT) == "true" for card in cards(board).values()) == 1
     session.history.undo()
-    wire = next(one for one in board.board.wires if one.card == "levels")
-    menu = conversion_menu(board.board, wire)
+    wire = next(one for one in wire_of(board).board.wires if one.card == "levels")
+    menu = conversion_menu(wire_of(board).board, wire)
     weights = next(action for action in menu.actions() if action.text().startswith("Weights"))
     weights.trigger()
     dialog = board.findChild(WeightsDialog)
@@ -184,9 +184,9 @@ def test_a_mark_on_a_wire_opens_and_converts_another_way(board: MainWindow, hand
 
 
 def test_frames_move_with_their_cards_and_notes_are_written_in_place(board: MainWindow, hand) -> None:
-    session, view = board.session, board.board
+    session, view = board.session, wire_of(board).board
     session.select(["rough", "cells"])
-    board.actions_by_name["Frame the chosen cards"].trigger()
+    board.menus.actions["Add a box around the cards"].trigger()
     (item,) = view.frames.values()
     bar = view.mapFromScene(item.mapToScene(40, 8))
     before = cards(board)["rough"].position
@@ -214,7 +214,7 @@ def test_frames_move_with_their_cards_and_notes_are_written_in_place(board: Main
 
 
 def test_arrows_go_along_the_chain_and_b_shows_what_was_before(board: MainWindow, hand) -> None:
-    session, view = board.session, board.board
+    session, view = board.session, wire_of(board).board
     session.select(["hard"])
     view.setFocus()
     hand.key(view, Qt.Key.Key_Left)
@@ -235,22 +235,22 @@ def test_arrows_go_along_the_chain_and_b_shows_what_was_before(board: MainWindow
 
 
 def test_pictures_lie_on_other_grounds_values_can_be_read_and_the_map_shows_the_board(board: MainWindow, hand) -> None:
-    view = board.board
+    view = wire_of(board).board
     flat = view.cards["cells"].picture.copy()
-    board.actions_by_name["Cards on a ball"].trigger()
+    board.menus.actions["Card pictures on a ball"].trigger()
     assert settle(board)
     assert view.cards["cells"].picture != flat
-    board.actions_by_name["Cards from least to greatest value"].trigger()
+    board.menus.actions["Card pictures from least to greatest value"].trigger()
     assert settle(board)
     assert view.cards["cells"].picture != flat
-    board.actions_by_name["Cards lie flat"].trigger()
+    board.menus.actions["Card pictures flat"].trigger()
     assert settle(board)
     assert view.cards["cells"].picture == flat
     hand.move(view.viewport(), middle(board, "red"))
     assert board.pixel_label.text().endswith("0.800 0.100 0.050")
     assert view.cards["rough"].limits.low < 0
     assert not view.map.isVisible()
-    board.actions_by_name["Map of the board"].trigger()
+    board.menus.actions["Board overview"].trigger()
     assert view.map.isVisible()
     before = view.mapToScene(view.viewport().rect().center())
     hand.click(view.map, QPoint(10, 10))
@@ -261,30 +261,30 @@ def test_a_group_is_made_opened_given_inputs_and_opened_up(board: MainWindow, ha
     session = board.session
     before = shown(board)
     session.select(["rough", "cells", "both"])
-    board.actions_by_name["Bundle to a group"].trigger()
+    board.menus.actions["Group cards"].trigger()
     (group,) = session.selection
     assert (shown(board) == before).all()
-    board.actions_by_name["Open the group"].trigger()
+    board.menus.actions["Open group"].trigger()
     assert session.path == (group,)
-    assert "Group" in board.place_label.text()
+    assert "Group" in board.bar.inside.text()
     session.select(["both"])
     tab = next(tab for tab in session.library.definition(cards(board)["both"]).inputs.values() if tab.name == "mix")
     assert acts.show_on_group(session, "both", "mix", "float", 0.3, tab.name)
-    hand.key(board.board, Qt.Key.Key_Escape)
-    hand.key(board.board, Qt.Key.Key_Escape)
+    hand.key(wire_of(board).board, Qt.Key.Key_Escape)
+    hand.key(wire_of(board).board, Qt.Key.Key_Escape)
     assert session.path == ()
     session.select([group])
-    editor = board.controls.layers
+    editor = wire_of(board).controls.layers
     assert editor.rows.count() == 1
     editor.rows.item(0).setText("Balance")
     assert cards(board)[group].inputs["mix"].attributes["uiname"] == "Balance"
-    board.controls.fields["mix"].edited.emit(0.9, False)
+    wire_of(board).controls.fields["mix"].edited.emit(0.9, False)
     assert cards(board)[group].inputs["mix"].value == 0.9
     assert (shown(board) != before).any()
-    board.controls.layers.hide_input()
+    wire_of(board).controls.layers.hide_input()
     assert cards(board)[group].inputs == {}
     session.select([group])
-    board.actions_by_name["Open up, back to cards"].trigger()
+    board.menus.actions["Ungroup"].trigger()
     assert {"rough", "cells", "both"} <= cards(board).keys()
     assert cards(board)["both"].inputs["mix"].value == 0.9
 
@@ -296,14 +296,14 @@ def test_a_value_follows_another_and_both_ends_say_so(board: MainWindow, hand) -
     tab = session.library.definition(card).inputs["amount"]
     choices = values_to_follow(session, "hard", tab)
     leader = next(one for one in choices if one.text.startswith("Mix · Amount"))
-    menu = value_menu(board.controls, session, card, tab, "Amount")
+    menu = value_menu(wire_of(board).controls, session, card, tab, "Amount")
     assert any(action.text().startswith("Follow") for action in menu.actions())
     acts.link(session, links.Place("hard", "amount"), leader.data[0], "float", leader.data[1])
     assert session.value_of(cards(board)["hard"], tab) == pytest.approx(0.3)
-    assert board.board.cards.keys().isdisjoint({n for n, c in cards(board).items() if LINK in c.attributes})
+    assert wire_of(board).board.cards.keys().isdisjoint({n for n, c in cards(board).items() if LINK in c.attributes})
     before = shown(board)
     session.select(["both"])
-    number = board.controls.fields["mix"].fields[0]
+    number = wire_of(board).controls.fields["mix"].fields[0]
     number._give(0.8, False)
     assert session.value_of(cards(board)["hard"], tab) == pytest.approx(0.8), "the follower follows"
     assert (shown(board) != before).any()
@@ -313,12 +313,12 @@ def test_a_value_follows_another_and_both_ends_say_so(board: MainWindow, hand) -
     assert session.value_of(cards(board)["hard"], tab) == pytest.approx(1.6)
     dialog.deleteLater()
     session.select(["hard"])
-    menu = value_menu(board.controls, session, cards(board)["hard"], tab, "Amount")
+    menu = value_menu(wire_of(board).controls, session, cards(board)["hard"], tab, "Amount")
     go = next(action for action in menu.actions() if action.text().startswith("Go to"))
     go.trigger()
     assert session.selection == ("both",)
     session.select(["hard"])
-    menu = value_menu(board.controls, session, cards(board)["hard"], tab, "Amount")
+    menu = value_menu(wire_of(board).controls, session, cards(board)["hard"], tab, "Amount")
     next(action for action in menu.actions() if action.text() == "Cut the link").trigger()
     assert cards(board)["hard"].inputs["amount"].value == pytest.approx(1.6)
     assert not any(LINK in one.attributes for one in cards(board).values())
@@ -328,7 +328,7 @@ def test_values_are_copied_and_pasted_and_go_back_to_their_default(board: MainWi
     session = board.session
     card = cards(board)["red"]
     tab = session.library.definition(card).inputs["value"]
-    menu = value_menu(board.controls, session, card, tab, "Value")
+    menu = value_menu(wire_of(board).controls, session, card, tab, "Value")
     next(action for action in menu.actions() if action.text() == "Copy the value").trigger()
     assert QApplication.clipboard().text() == "0.8, 0.1, 0.05"
     QApplication.clipboard().setText("0.1, 0.2, 0.3")
@@ -344,22 +344,22 @@ def test_values_are_copied_and_pasted_and_go_back_to_their_default(board: MainWi
 def test_a_stack_of_the_chosen_cards_its_modes_order_and_opacity(board: MainWindow, hand) -> None:
     session = board.session
     session.select(["rough", "cells"])
-    board.actions_by_name["Add a stack"].trigger()
+    board.menus.actions["Add a stack"].trigger()
     (name,) = session.selection
     assert [one.source.wire is not None for one in stacks.layers(cards(board)[name])] == [True, True]
-    editor = board.controls.layers
+    editor = wire_of(board).controls.layers
     editor.add.click()
     assert len(stacks.layers(cards(board)[name])) == 3
-    board.controls.layers.rows.setCurrentRow(0)
-    board.controls.layers.down.click()
+    wire_of(board).controls.layers.rows.setCurrentRow(0)
+    wire_of(board).controls.layers.down.click()
     assert stacks.layers(cards(board)[name])[1].title == "Layer 3"
-    assert board.controls.layers.row == 1, "the moved layer stays chosen"
+    assert wire_of(board).controls.layers.row == 1, "the moved layer stays chosen"
     layers = stacks.layers(cards(board)[name])
-    editor = board.controls.layers
+    editor = wire_of(board).controls.layers
     mode = editor.rows.itemWidget(editor.rows.item(0)).findChild(QComboBox)
     mode.activated.emit(list(stacks.MODES).index("multiply"))
     assert stacks.layers(cards(board)[name])[2].mode == "multiply"
-    editor = board.controls.layers
+    editor = wire_of(board).controls.layers
     opacity, plain = editor._fields[1]
     hand.drag(opacity, QPoint(40, 10), QPoint(16, 10))
     given = cards(board)[name].inputs["opacity_2"].value
@@ -372,45 +372,45 @@ def test_a_stack_of_the_chosen_cards_its_modes_order_and_opacity(board: MainWind
     plain.edited.emit((0.9, 0.1, 0.0), False)
     assert cards(board)[name].inputs["layer_2"].value == (0.9, 0.1, 0.0)
     session.history.undo()
-    board.controls.layers.rows.setCurrentRow(2)
-    board.controls.layers.drop.click()
+    wire_of(board).controls.layers.rows.setCurrentRow(2)
+    wire_of(board).controls.layers.drop.click()
     assert len(stacks.layers(cards(board)[name])) == len(layers) - 1
-    hand.drag(board.board.viewport(), out_tab(board, name, "out"), landing(board, "specular_roughness"))
+    hand.drag(wire_of(board).board.viewport(), out_tab(board, name, "out"), landing(board, "specular_roughness"))
     assert cards(board)["surface"].inputs["specular_roughness"].wire is not None
 
 
 def test_cards_are_copied_as_text_and_pasted_into_another_material(board: MainWindow, hand) -> None:
     session = board.session
     session.select(["rough", "cells", "both"])
-    board.actions_by_name["Copy"].trigger()
+    board.menus.actions["Copy"].trigger()
     assert "<mix" in QApplication.clipboard().text()
     acts.new_material_named(session, "Other")
-    board.actions_by_name["Paste"].trigger()
+    board.menus.actions["Paste"].trigger()
     assert {"rough", "cells", "both"} <= cards(board).keys()
     assert cards(board)["both"].inputs["fg"].wire == Wire("rough")
     assert set(session.selection) == {"rough", "cells", "both"}
     QApplication.clipboard().setText("nothing of use")
     before = session.document
-    board.actions_by_name["Paste"].trigger()
+    board.menus.actions["Paste"].trigger()
     assert session.document is before
     assert board.banner.isVisible()
-    board.banner_buttons[0].click()
+    board.banner.buttons[0].click()
 
 
 def test_a_card_is_put_into_a_wire_by_keyboard_and_a_channel_seen_at_its_default(board: MainWindow, hand) -> None:
     session = board.session
     session.add(session.library["ND_clamp_float"], (3.0, 3.0))
     (clamp,) = session.selection
-    board.actions_by_name["Put into a wire"].trigger()
+    board.menus.actions["Insert into a wire"].trigger()
     pick(board, hand, "mix contrast")
     assert cards(board)[clamp].inputs["in"].wire == Wire("both")
     assert cards(board)["hard"].inputs["in"].wire == Wire(clamp)
     before = shown(board)
-    board.board.channel_under_pointer = lambda: "specular_roughness"
-    board.board.setFocus()
-    QTest.keyPress(board.board, Qt.Key.Key_B)
+    wire_of(board).board.channel_under_pointer = lambda: "specular_roughness"
+    wire_of(board).board.setFocus()
+    QTest.keyPress(wire_of(board).board, Qt.Key.Key_B)
     assert (shown(board) != before).any()
-    QTest.keyRelease(board.board, Qt.Key.Key_B)
+    QTest.keyRelease(wire_of(board).board, Qt.Key.Key_B)
     assert (shown(board) == before).all()
 
 
@@ -419,18 +419,18 @@ def test_channels_link_too_and_a_group_puts_out_more(board: MainWindow, hand) ->
     surface = session.surface.name
     leader, follower = links.Place(surface, "coat_roughness"), links.Place(surface, "coat_weight")
     acts.link(session, follower, leader, "float", 0.0, offset=0.25)
-    field = board.channels.fields["coat_weight"]
+    field = wire_of(board).channels.fields["coat_weight"]
     assert isinstance(field, NumbersField)
     assert field.fields[0].value == pytest.approx(0.25), "it shows the number that it gets"
-    board.channels.fields["coat_roughness"].fields[0]._give(0.5, False)
-    assert board.channels.fields["coat_weight"].fields[0].value == pytest.approx(0.75)
+    wire_of(board).channels.fields["coat_roughness"].fields[0]._give(0.5, False)
+    assert wire_of(board).channels.fields["coat_weight"].fields[0].value == pytest.approx(0.75)
     assert settle(board)
 
     session.select(["rough", "both"])
-    board.actions_by_name["Bundle to a group"].trigger()
+    board.menus.actions["Group cards"].trigger()
     (group,) = session.selection
     session.open_group((group,))
-    menu = menu_at(board.board, middle(board, "rough"))
+    menu = menu_at(wire_of(board).board, middle(board, "rough"))
     next(action for action in menu.actions() if action.text() == "Put out of the group").trigger()
     menu.deleteLater()
     session.open_group(())

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from places import wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QDropEvent
 from PySide6.QtWidgets import QLineEdit, QMenu
 
-from collage.app.main_window import MainWindow
-from collage.app.start import settle
+from collage.app.shell.start import settle
+from collage.app.shell.window import MainWindow
 from collage.app.widgets import card_editors
 from collage.app.widgets.card_editors import CurveEditor, LevelsEditor, RampEditor, curve_through, ramp_colours
 from collage.app.widgets.colour_editor import ColourEditor, linear_of, shown
@@ -26,7 +27,7 @@ from collage.core.nodes.ramps import is_long, stops_of
 
 def picture(window: MainWindow) -> np.ndarray:
     assert settle(window)
-    return window.preview.picture.display
+    return wire_of(window).preview.picture.display
 
 
 def add(window: MainWindow, definition: str) -> str:
@@ -46,7 +47,7 @@ def along(library, body: str, card: str, count: int = 64) -> np.ndarray:
 
 def test_a_ramp_has_stops_added_moved_coloured_and_dragged_away(window: MainWindow, hand) -> None:
     name = add(window, "ND_ramp")
-    editor = window.controls.editor
+    editor = wire_of(window).controls.editor
     assert isinstance(editor, RampEditor)
     bar, middle = editor.bar, round(editor.bar._x(0.5))
     hand.click(bar, QPoint(middle, 20))
@@ -67,14 +68,14 @@ def test_a_ramp_has_stops_added_moved_coloured_and_dragged_away(window: MainWind
     assert value(window, name, "num_intervals") == 2, "two stops at least"
     for place in np.linspace(0.05, 0.95, 12):
         hand.click(bar, QPoint(round(bar._x(float(place))), 20))
-    assert window.controls.editor is editor, "the editor stays while the ramp outgrows the standard's card"
+    assert wire_of(window).controls.editor is editor, "the editor stays while the ramp outgrows the standard's card"
     card = window.session.network.cards[name]
     assert is_long(card)
     assert len(stops_of(card)[0]) == 14
     editor.how.activated.emit(2)
     assert stops_of(window.session.network.cards[name])[1] == 2
     picture(window)
-    assert window.board.cards[name].problem is None
+    assert wire_of(window).board.cards[name].problem is None
     for _ in range(5):
         hand.key(bar, Qt.Key.Key_Delete)
     assert window.session.network.cards[name].category == "ramp", "ten fit again"
@@ -116,7 +117,7 @@ def test_a_curve_and_levels_are_dragged_over_what_comes_in(window: MainWindow, h
     curve = add(window, "ND_clg_curve_float")
     session.wire(Wire("edge"), curve, "in", "float")
     picture(window)
-    editor = window.controls.editor
+    editor = wire_of(window).controls.editor
     assert isinstance(editor, CurveEditor)
     assert editor._spread is not None, "the histogram of what comes in"
     at = editor._at(2).toPoint()
@@ -129,7 +130,7 @@ def test_a_curve_and_levels_are_dragged_over_what_comes_in(window: MainWindow, h
     levels = add(window, "ND_range_color3")
     session.wire(Wire("bloom"), levels, "in", "color3")
     picture(window)
-    editor = window.controls.editor
+    editor = wire_of(window).controls.editor
     assert isinstance(editor, LevelsEditor)
     low = editor.marks()["low"].toPoint()
     hand.drag(editor, low, low + QPoint(30, 3))
@@ -153,10 +154,10 @@ def test_a_curve_and_levels_are_dragged_over_what_comes_in(window: MainWindow, h
 def test_the_histogram_says_how_the_chosen_cards_values_are_spread(window: MainWindow) -> None:
     window.session.select(["edge"])
     picture(window)
-    found = window.controls.histogram
+    found = wire_of(window).controls.histogram
     assert found.isVisible()
     assert found.spread is not None
-    values = window.board._values["edge"]
+    values = wire_of(window).board._values["edge"]
     assert found.spread.low == pytest.approx(float(values.min()))
     assert "From" in found.toolTip()
 
@@ -164,7 +165,7 @@ def test_the_histogram_says_how_the_chosen_cards_values_are_spread(window: MainW
 def test_a_colour_is_chosen_on_the_disc_typed_and_picked_from_the_screen(window: MainWindow, hand) -> None:
     session = window.session
     name = add(window, "ND_constant_color3")
-    field = window.controls.fields["value"]
+    field = wire_of(window).controls.fields["value"]
     assert isinstance(field, ColourField)
     hand.click(field.swatch, QPoint(10, 10))
     editor = field.editor
@@ -181,9 +182,9 @@ def test_a_colour_is_chosen_on_the_disc_typed_and_picked_from_the_screen(window:
     editor.linear[2]._give(0.25, False)
     assert value(window, name, "value")[2] == pytest.approx(0.25)
     editor.pick.click()
-    at = window.board.mapToGlobal(QPoint(12, 12))
+    at = wire_of(window).board.mapToGlobal(QPoint(12, 12))
     hand.click(editor, editor.mapFromGlobal(at))
-    board = QColor(window.theme.board)
+    board = QColor(window.studio.theme.board)
     assert shown(value(window, name, "value")) == pytest.approx(
         (board.redF(), board.greenF(), board.blueF()), abs=0.005
     )
@@ -230,7 +231,7 @@ def test_a_dial_dice_and_a_pad_stand_beside_their_numbers(library, hand, qtbot) 
 
 
 def test_materials_are_made_named_copied_given_and_deleted(window: MainWindow, hand) -> None:
-    session, sources = window.session, window.sources
+    session, sources = window.session, wire_of(window).sources
 
     def act(material: str, text: str) -> None:
         menu = sources.material_menu(material)
@@ -254,21 +255,21 @@ def test_materials_are_made_named_copied_given_and_deleted(window: MainWindow, h
     part = next(k for k, item in enumerate(session.project.bench.objects) if item.material == "Lime-bloomed clay")
     at = next(
         QPoint(x, y)
-        for x in range(20, window.preview.width(), 12)
-        for y in range(20, window.preview.height(), 12)
-        if window.preview.part_at(QPoint(x, y)) == part
+        for x in range(20, wire_of(window).preview.width(), 12)
+        for y in range(20, wire_of(window).preview.height(), 12)
+        if wire_of(window).preview.object_at(QPoint(x, y)) == part
     )
     mime = QMimeData()
     mime.setData(MATERIAL_FORMAT, b"Bare clay")
     drop = QDropEvent(
         QPointF(at), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
-    window.preview.dropEvent(drop)
+    wire_of(window).preview.dropEvent(drop)
     assert session.project.bench.objects[part].material == "Bare clay"
     assert (picture(window) != first).any()
     assert not sources._tiles["material Bare clay"].unused
     assert "Worn by" in sources._tiles["material Bare clay"].toolTip()
-    menu = window.preview.wear_menu(part)
+    menu = wire_of(window).preview.assign_menu(part)
     assert isinstance(menu, QMenu)
     assert [action.text() for action in menu.actions() if action.isChecked()] == ["Bare clay"]
     menu.deleteLater()
@@ -284,13 +285,13 @@ def test_materials_are_made_named_copied_given_and_deleted(window: MainWindow, h
 def test_a_group_is_kept_and_used_in_another_material(window: MainWindow) -> None:
     session = window.session
     session.select(["edge", "dry"])
-    window.actions_by_name["Bundle to a group"].trigger()
+    window.menus.actions["Group cards"].trigger()
     (group,) = session.selection
-    window.actions_by_name["Keep the group for other materials"].trigger()
-    assert "kept Group" in window.sources._tiles
+    window.menus.actions["Save group to sources"].trigger()
+    assert "kept Group" in wire_of(window).sources._tiles
     session.show_material("Celadon glaze")
-    window.sources._tiles["kept Group"].taken.emit()
+    wire_of(window).sources._tiles["kept Group"].taken.emit()
     (made,) = session.selection
     assert session.network.cards[made].network.cards.keys() >= {"edge", "dry"}
-    window.shelf.drop("Group")
+    window.studio.shelf.drop("Group")
     assert group

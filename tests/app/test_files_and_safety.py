@@ -10,14 +10,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from places import wire_of
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QDialog, QMessageBox
 
-from collage.app.main_window import KEEP_SAFE
-from collage.app.render_dialog import RenderDialog
-from collage.app.settings import Settings, load_settings, save_settings
-from collage.app.shortcuts_dialog import ShortcutsDialog
-from collage.app.start import settle, wait_until
+from collage.app.shell.render_dialog import RenderDialog
+from collage.app.shell.safety import KEEP_SAFE
+from collage.app.shell.settings import Settings, load_settings, save_settings
+from collage.app.shell.shortcuts_dialog import ShortcutsDialog
+from collage.app.shell.start import settle, wait_until
 from collage.core.base.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.project.folder import load_project
@@ -26,8 +27,8 @@ from collage.core.project.recovery import left_desks
 CRASH = """
 import os, sys
 from pathlib import Path
-from collage.app.settings import Settings
-from collage.app.start import make_window, wait_until
+from collage.app.shell.settings import Settings
+from collage.app.shell.start import make_window, wait_until
 folder, desks = Path(sys.argv[1]), Path(sys.argv[2])
 window = make_window(folder, settings=Settings(), settings_file=desks / "s.json", desks=desks)
 window.show()
@@ -61,8 +62,8 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
     assert load_project(project)[0].materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.93
     window = open_window(project)
     assert window.banner.isVisible()
-    assert "unsaved work" in window.banner_text.text()
-    window.banner_buttons[0].click()
+    assert "unsaved changes" in window.banner.text.text()
+    window.banner.buttons[0].click()
     assert window.session.project.materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.125
     assert window.session.dirty
     window.session.save()
@@ -71,7 +72,7 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
 
 
 def test_the_picture_from_the_window_is_the_command_lines(window, project: Path, tmp_path: Path) -> None:
-    dialog = RenderDialog(window.session, window.workers, "lit", window)
+    dialog = RenderDialog(window.session, window.studio.renderer, window.studio.jobs, window)
     dialog.show()
     dialog.width_box.setValue(200)
     dialog.height_box.setValue(125)
@@ -95,13 +96,13 @@ def test_the_picture_from_the_window_is_the_command_lines(window, project: Path,
 
 
 def test_a_render_can_be_cancelled_and_a_wrong_name_is_told(window, tmp_path: Path) -> None:
-    dialog = RenderDialog(window.session, window.workers, "lit", window)
+    dialog = RenderDialog(window.session, window.studio.renderer, window.studio.jobs, window)
     dialog.show()
     dialog.width_box.setValue(64)
     dialog.height_box.setValue(64)
     dialog.path.setText(str(tmp_path / "a.xyz"))
     dialog.start.click()
-    assert wait_until(lambda: "writes no" in dialog.said.text(), 60)
+    assert wait_until(lambda: "cannot write" in dialog.said.text(), 60)
     dialog.path.setText(str(tmp_path / "a.png"))
     dialog.width_box.setValue(3000)
     dialog.start.click()
@@ -114,7 +115,7 @@ def test_saving_to_another_folder_takes_the_maps_along(window, tmp_path: Path) -
     target = tmp_path / "elsewhere"
     window.session.set_value("dry", "fg", "float", 0.5)
     assert window.session.dirty
-    window._save_to(target)
+    window.files.save_to(target)
     assert wait_until(lambda: not window.session.dirty, 30)
     assert (target / "maps" / "terracotta").is_dir()
     assert load_project(target)[0].materials == window.session.project.materials
@@ -122,15 +123,15 @@ def test_saving_to_another_folder_takes_the_maps_along(window, tmp_path: Path) -
 
 
 def test_the_camera_is_saved_with_the_project(window, hand, project: Path) -> None:
-    hand.drag(window.preview, QPoint(100, 100), QPoint(160, 100))
+    hand.drag(wire_of(window).preview, QPoint(100, 100), QPoint(160, 100))
     window.session.save()
     assert load_project(project)[0].bench.camera == window.session.camera
 
 
 def test_unsaved_work_is_asked_about_before_it_is_lost(window, monkeypatch: pytest.MonkeyPatch) -> None:
-    assert window.may_leave()
+    assert window.files.may_leave()
     window.session.set_value("dry", "fg", "float", 0.5)
-    answers = iter(["Cancel", "Do not save", "Save"])
+    answers = iter(["Cancel", "Don't save", "Save"])
 
     def answer(box: QMessageBox) -> int:
         wanted = next(answers)
@@ -138,19 +139,19 @@ def test_unsaved_work_is_asked_about_before_it_is_lost(window, monkeypatch: pyte
         return 0
 
     monkeypatch.setattr(QMessageBox, "exec", answer)
-    assert not window.may_leave()
-    assert window.may_leave()
+    assert not window.files.may_leave()
+    assert window.files.may_leave()
     assert window.session.dirty
-    assert window.may_leave()
+    assert window.files.may_leave()
     assert not window.session.dirty
 
 
 def test_a_folder_without_a_project_is_told_and_the_work_stays(window, tmp_path: Path) -> None:
     before = window.session.project
-    assert not window.open_folder(tmp_path)
-    assert "no project" in window.banner_text.text()
+    assert not window.files.open_folder(tmp_path)
+    assert "no project" in window.banner.text.text()
     assert window.session.project is before
-    window.banner_buttons[0].click()
+    window.banner.buttons[0].click()
     assert not window.banner.isVisible()
 
 
@@ -159,7 +160,7 @@ def test_a_window_without_a_project_starts_with_a_plain_material(open_window) ->
     assert window.session.material == "Plain"
     window.session.add(window.session.library["ND_constant_color3"], (0, 0))
     assert settle(window)
-    assert window.board.cards["constant"].picture is not None
+    assert wire_of(window).board.cards["constant"].picture is not None
 
 
 def test_settings_come_back_and_a_broken_file_is_put_aside(tmp_path: Path) -> None:
@@ -188,13 +189,13 @@ def test_everything_has_a_tooltip_or_a_name_for_screen_readers(window) -> None:
     for button in window.findChildren(QAbstractButton):
         if button.isVisible():
             assert button.text() or button.toolTip() or button.accessibleName(), button
-    for part in (window.board, window.preview, window.sources.search):
+    for part in (wire_of(window).board, wire_of(window).preview, wire_of(window).sources.search):
         assert part.accessibleName()
 
 
 def test_problems_of_a_worker_are_sentences_in_the_window(window) -> None:
-    window.preview.failed.emit(CollageError("Something is wrong.", remedy="Do something."))
-    assert window.banner_text.text() == "Something is wrong. Do something."
+    wire_of(window).preview.failed.emit(CollageError("Something is wrong.", remedy="Do something."))
+    assert window.banner.text.text() == "Something is wrong. Do something."
 
 
 def drop_files(board, *paths: Path) -> None:
@@ -210,35 +211,35 @@ def drop_files(board, *paths: Path) -> None:
 
 
 def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path: Path, shed: Path) -> None:
-    drop_files(window.board, shed / "maps" / "celadon" / "celadon_base_color.png")
+    drop_files(wire_of(window).board, shed / "maps" / "celadon" / "celadon_base_color.png")
     card = window.session.network.cards["image"]
     assert card.inputs["file"].attributes == {"colorspace": "srgb_texture"}
     assert settle(window)
-    assert window.board.cards["image"].problem is None
+    assert wire_of(window).board.cards["image"].problem is None
     window.undo_action.trigger()
     assert "image" not in window.session.network.cards
     (tmp_path / "odd.mtlx").write_text(
         '<materialx version="1.39"><mystery name="x" type="color3"/><noise2d name="n" type="color3"/><open_pbr_surface name="s" type="surfaceshader"><input name="base_color" type="color3" nodename="x"/></open_pbr_surface></materialx>'
     )
-    drop_files(window.board, tmp_path / "odd.mtlx")
+    drop_files(wire_of(window).board, tmp_path / "odd.mtlx")
     assert window.session.material == "odd"
     assert settle(window)
-    assert "mystery" in str(window.board.cards["x"].problem)
-    assert window.board.cards["n"].problem is None
+    assert "mystery" in str(wire_of(window).board.cards["x"].problem)
+    assert wire_of(window).board.cards["n"].problem is None
     (tmp_path / "bomb.mtlx").write_text('<!DOCTYPE m [<!ENTITY a "b">]><materialx version="1.39"/>')
     before = window.session.project
-    drop_files(window.board, tmp_path / "bomb.mtlx")
-    assert "entities" in window.banner_text.text()
+    drop_files(wire_of(window).board, tmp_path / "bomb.mtlx")
+    assert "entities" in window.banner.text.text()
     assert window.session.project is before
 
 
 def test_a_new_project_from_a_sample_is_made_beside_the_work_and_opened(window, tmp_path: Path) -> None:
-    window.make_sample("plain-ball", tmp_path / "new")
+    window.files.make_sample("plain-ball", tmp_path / "new")
     assert window.session.project.name == "Larkmere potting shed", "the window does not wait"
     assert wait_until(lambda: window.session.project.name == "New look", 60)
-    assert window.busy_label.text() in ("", "Working on the picture")
-    window.make_sample("plain-ball", tmp_path / "new")
-    assert wait_until(lambda: "already holds a project" in window.banner_text.text(), 30)
+    assert window.bar.busy.text() in ("", "Working on the picture")
+    window.files.make_sample("plain-ball", tmp_path / "new")
+    assert wait_until(lambda: "already holds a project" in window.banner.text.text(), 30)
 
 
 def test_what_is_undone_before_it_was_kept_safe_leaves_nothing_to_recover(window) -> None:

@@ -7,18 +7,19 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from places import gather_of, wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
-from collage.app.files_dialog import FilesDialog
 from collage.app.gather.library_panel import ITEM, mime_of
 from collage.app.gather.sets_table import FILE, GREEN, REMARK, ROLE
 from collage.app.gather.state import Chosen
-from collage.app.main_window import GATHER, WIRE, MainWindow
-from collage.app.settings_dialog import SettingsDialog
-from collage.app.start import settle, wait_until
+from collage.app.shell.files_dialog import FilesDialog
+from collage.app.shell.settings_dialog import SettingsDialog
+from collage.app.shell.start import settle, wait_until
+from collage.app.shell.window import MainWindow
 from collage.core.assets.stock import default_folder
 from collage.core.document.materials import surface_card
 from collage.core.gather.rules import load_rules
@@ -64,24 +65,24 @@ def maps(tmp_path: Path) -> Path:
 def place(window: MainWindow, maps: Path) -> MainWindow:
     """The window in the Gather place, with the folder on its table."""
     QTest.keyClick(window, Qt.Key.Key_1, Qt.KeyboardModifier.ControlModifier)
-    assert window.places.currentIndex() == GATHER
-    window.gather.state.read(maps)
-    assert wait_until(lambda: len(window.gather.state.found.sets) == 2 and window.gather.settled, 20)
+    assert window.stack.currentIndex() == 0
+    gather_of(window).state.read(maps)
+    assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2 and gather_of(window).settled, 20)
     return window
 
 
 def line(window: MainWindow, set_number: int, map_number: int = -1, leftover: int = -1):
-    item = window.gather.table.item_of(Chosen(set_number, map_number, leftover))
+    item = gather_of(window).table.item_of(Chosen(set_number, map_number, leftover))
     assert item is not None
     return item
 
 
 def map_number(window: MainWindow, name: str) -> int:
-    return next(at for at, one in enumerate(window.gather.state.found.sets[0].maps) if name in one.files[0])
+    return next(at for at, one in enumerate(gather_of(window).state.found.sets[0].maps) if name in one.files[0])
 
 
 def click(window: MainWindow, item, column: int) -> None:
-    table = window.gather.table
+    table = gather_of(window).table
     table.scrollToItem(item)
     rect = table.visualItemRect(item)
     at = QPoint(table.columnViewportPosition(column) + 30, rect.center().y())
@@ -91,7 +92,7 @@ def click(window: MainWindow, item, column: int) -> None:
 def pick(window: MainWindow, item, column: int, label: str) -> None:
     """Clicks a cell and picks from the drop-down that opens in it."""
     click(window, item, column)
-    box = window.gather.table.findChild(QComboBox)
+    box = gather_of(window).table.findChild(QComboBox)
     assert box is not None
     view = box.view()
     view.setCurrentIndex(box.model().index(box.findText(label), 0))
@@ -113,12 +114,12 @@ def drop(widget: QWidget, at: QPoint, paths: list[Path]) -> None:
 
 
 def image_of(window: MainWindow) -> np.ndarray:
-    assert window.preview.picture is not None
-    return window.preview.picture.display.copy()
+    assert wire_of(window).preview.picture is not None
+    return wire_of(window).preview.picture.display.copy()
 
 
 def test_from_a_folder_to_a_lit_object(place: MainWindow) -> None:
-    window, panel = place, place.gather.set_panel
+    window, panel = place, gather_of(place).set_panel
     before = image_of(window)
     assert line(window, 0).text(FILE) == "Enamel"
     click(window, line(window, 0), FILE)
@@ -126,7 +127,7 @@ def test_from_a_folder_to_a_lit_object(place: MainWindow) -> None:
     assert wait_until(lambda: panel.preview.image is not None and panel.preview.settled, 20)
     panel.target.setCurrentIndex(panel.target.findText("Pot"))
     QTest.mouseClick(panel.build, Qt.MouseButton.LeftButton)
-    assert wait_until(lambda: window.places.currentIndex() == WIRE, 20)
+    assert wait_until(lambda: window.stack.currentIndex() == 1, 20)
     assert settle(window)
     session = window.session
     assert session.material == "Enamel"
@@ -156,13 +157,13 @@ def test_what_was_found_is_shown_and_marked(place: MainWindow) -> None:
     assert "measured against the height map" in normal.text(REMARK)
     assert line(window, 0, map_number(window, "gloss")).text(ROLE) == "Gloss"
     assert "1002" in line(window, 1, 0).text(REMARK)
-    left = [one.file for one in window.gather.state.found.leftover]
+    left = [one.file for one in gather_of(window).state.found.leftover]
     assert sorted(left) == ["enamel_qx.png", "read me.txt", "stones.jpg"]
     assert not line(window, 0, 0).icon(FILE).isNull()
 
 
 def test_a_role_is_corrected_in_place_and_remembered(place: MainWindow, tmp_path: Path) -> None:
-    window, state = place, place.gather.state
+    window, state = place, gather_of(place).state
     gloss = map_number(window, "gloss")
     pick(window, line(window, 0, gloss), ROLE, "Roughness")
     one = next(one for one in state.found.sets[0].maps if "gloss" in one.files[0])
@@ -175,10 +176,10 @@ def test_a_role_is_corrected_in_place_and_remembered(place: MainWindow, tmp_path
 
 
 def test_a_left_over_picture_is_taken(place: MainWindow) -> None:
-    window, state = place, place.gather.state
+    window, state = place, gather_of(place).state
     at = next(at for at, one in enumerate(state.found.leftover) if one.file == "enamel_qx.png")
     state.choose(Chosen(leftover=at))
-    menu = window.gather.table.menu_of(Chosen(leftover=at))
+    menu = gather_of(window).table.menu_of(Chosen(leftover=at))
     into = next(one.menu() for one in menu.actions() if one.text() == "Take into")
     enamel = next(one.menu() for one in into.actions() if one.text() == "Enamel")
     next(one for one in enamel.actions() if one.text() == "Ambient occlusion").trigger()
@@ -190,9 +191,9 @@ def test_a_left_over_picture_is_taken(place: MainWindow) -> None:
 
 
 def test_a_picture_is_packed_another_way(place: MainWindow) -> None:
-    window, state = place, place.gather.state
+    window, state = place, gather_of(place).state
     at = map_number(window, "color")
-    menu = window.gather.table.menu_of(Chosen(0, at))
+    menu = gather_of(window).table.menu_of(Chosen(0, at))
     packed = next(one.menu() for one in menu.actions() if one.text() == "Packed as")
     next(one for one in packed.actions() if one.text() == "Roughness, metalness, occlusion").trigger()
     menu.close()
@@ -205,14 +206,14 @@ def test_a_picture_is_packed_another_way(place: MainWindow) -> None:
 
 def test_files_dropped_beside_everything_go_to_the_table(window: MainWindow, maps: Path) -> None:
     drop(window, QPoint(600, 40), [maps])
-    assert window.places.currentIndex() == GATHER
-    assert wait_until(lambda: len(window.gather.state.found.sets) == 2, 20)
+    assert window.stack.currentIndex() == 0
+    assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2, 20)
 
 
 def test_a_map_moves_to_another_set(place: MainWindow) -> None:
-    window, state = place, place.gather.state
+    window, state = place, gather_of(place).state
     at = map_number(window, "height")
-    menu = window.gather.table.menu_of(Chosen(0, at))
+    menu = gather_of(window).table.menu_of(Chosen(0, at))
     others = next(one.menu() for one in menu.actions() if one.text() == "Move to")
     next(one for one in others.actions() if one.text() == "Wall").trigger()
     menu.close()
@@ -224,19 +225,19 @@ def test_a_map_moves_to_another_set(place: MainWindow) -> None:
 
 
 def test_one_switch_turns_green_on_the_shape(place: MainWindow) -> None:
-    window, panel = place, place.gather.set_panel
-    window.gather.state.choose(Chosen(0))
+    window, panel = place, gather_of(place).set_panel
+    gather_of(window).state.choose(Chosen(0))
     assert wait_until(lambda: panel.preview.image is not None and panel.preview.settled, 20)
     before = panel.preview.image.copy()
     pick(window, line(window, 0, map_number(window, "normal")), GREEN, "up")
-    assert window.gather.state.found.sets[0].first("normal").green == "up"
+    assert gather_of(window).state.found.sets[0].first("normal").green == "up"
     assert wait_until(lambda: panel.preview.settled and panel.preview.image != before, 20)
 
 
 def test_missing_tiles_stand_in_the_grid(place: MainWindow) -> None:
     window = place
     click(window, line(window, 1, 0), FILE)
-    tiles = window.gather.set_panel.tiles
+    tiles = gather_of(window).set_panel.tiles
     assert tiles.isVisible()
     assert tiles.map.missing == ("1002",)
     image = tiles.grab().toImage()
@@ -250,14 +251,14 @@ def test_missing_tiles_stand_in_the_grid(place: MainWindow) -> None:
 
 
 def test_sizes_and_what_the_height_does(place: MainWindow) -> None:
-    window, panel, state = place, place.gather.set_panel, place.gather.state
+    window, panel, state = place, gather_of(place).set_panel, gather_of(place).state
     state.choose(Chosen(0))
     panel.deep.edited.emit(4.0, False)
     assert state.found.sets[0].depth == pytest.approx(0.004)
     panel.relief.setCurrentIndex(panel.relief.findData("bump"))
     QTest.mouseClick(panel.copy, Qt.MouseButton.LeftButton, pos=QPoint(6, 8))
     assert not panel.copy.isChecked()
-    QTest.keyClick(window.gather.table, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(gather_of(window).table, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     assert wait_until(lambda: window.session.material == "Enamel", 20)
     network = window.session.document
     assert network.cards["bump"].inputs["scale"].value == pytest.approx(16 * 0.004)
@@ -266,12 +267,12 @@ def test_sizes_and_what_the_height_does(place: MainWindow) -> None:
 
 
 def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: Path) -> None:
-    preview = window.preview
+    preview = wire_of(window).preview
     at = next(
         QPoint(x, y)
         for y in range(preview.height() // 2, preview.height(), 4)
         for x in range(0, preview.width(), 4)
-        if preview.part_at(QPoint(x, y)) == 0
+        if preview.object_at(QPoint(x, y)) == 0
     )
     drop(preview, at, [maps])
     assert wait_until(lambda: window.session.material == "Enamel", 30)
@@ -281,7 +282,7 @@ def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: P
 def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps: Path) -> None:
     session = window.session
     session.show_material("Weathered bench")
-    drop(window.board.viewport(), QPoint(60, 400), [maps / "enamel_color.png", maps / "enamel_height.png"])
+    drop(wire_of(window).board.viewport(), QPoint(60, 400), [maps / "enamel_color.png", maps / "enamel_height.png"])
     assert wait_until(lambda: "enamel" in session.document.cards, 30)
     assert session.history.undo_label == "Add Enamel"
     assert set(session.document.cards["enamel"].network.outputs) == {"base_color", "height"}
@@ -290,14 +291,14 @@ def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps:
 
 def test_several_sets_dropped_on_the_board_are_all_there(window: MainWindow, maps: Path) -> None:
     session = window.session
-    drop(window.board.viewport(), QPoint(60, 300), [maps])
+    drop(wire_of(window).board.viewport(), QPoint(60, 300), [maps])
     assert wait_until(lambda: {"enamel", "wall"} <= set(session.document.cards), 30)
     assert (session.folder / "maps" / "enamel" / "enamel_color.png").is_file()
     assert (session.folder / "maps" / "wall" / "wall_albedo.1003.png").is_file()
 
 
 def test_a_picture_dropped_on_a_channel_is_wired_to_it(window: MainWindow, maps: Path) -> None:
-    session, channels = window.session, window.channels
+    session, channels = window.session, wire_of(window).channels
     row = next(one for one in channels.findChildren(QWidget) if one.property("channel") == "specular_weight")
     drop(channels, row.mapTo(channels, QPoint(20, row.height() // 2)), [maps / "enamel_gloss.png"])
     wire = surface_card(session.document).inputs["specular_weight"].wire
@@ -307,9 +308,9 @@ def test_a_picture_dropped_on_a_channel_is_wired_to_it(window: MainWindow, maps:
 
 def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tmp_path: Path) -> None:
     window, session = place, place.session
-    window.gather.state.choose(Chosen(0))
-    window.gather.set_panel.target.setCurrentIndex(1)
-    window.gather_desk.build_chosen()
+    gather_of(window).state.choose(Chosen(0))
+    gather_of(window).set_panel.target.setCurrentIndex(1)
+    gather_of(window).build_selected()
     assert wait_until(lambda: session.material == "Enamel", 20)
     assert settle(window)
     wait_until(lambda: False, 0.8)  # the watch has seen the files
@@ -324,9 +325,9 @@ def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tm
     moved = tmp_path / "moved" / file.name
     moved.parent.mkdir()
     file.rename(moved)
-    assert wait_until(lambda: window.files_button.isVisible(), 5)
-    assert window.files_button.text() == "1 file missing"
-    QTest.mouseClick(window.files_button, Qt.MouseButton.LeftButton)
+    assert wait_until(lambda: window.bar.files.isVisible(), 5)
+    assert window.bar.files.text() == "1 file missing"
+    QTest.mouseClick(window.bar.files, Qt.MouseButton.LeftButton)
     dialog = window.findChild(FilesDialog)
     assert dialog is not None
     assert dialog.list.topLevelItem(0).text(2) == "missing"
@@ -338,16 +339,16 @@ def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tm
     assert all(one.file.resolve().is_relative_to(session.folder.resolve())
                for one in references(session.project, session.folder) if one.material == "Enamel")  # fmt: skip
     dialog.reject()
-    assert wait_until(lambda: not window.files_button.isVisible(), 5)
+    assert wait_until(lambda: not window.bar.files.isVisible(), 5)
 
 
 def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, hand) -> None:
-    window, state = place, place.gather.state
+    window, state = place, gather_of(place).state
     at = next(at for at, one in enumerate(state.found.leftover) if one.file == "stones.jpg")
     click(window, line(window, -1, -1, at), FILE)
-    QTest.mouseClick(window.gather.set_panel.seamless, Qt.MouseButton.LeftButton)
-    page = window.gather.seamless
-    assert window.gather.stack.currentWidget() is page
+    QTest.mouseClick(gather_of(window).set_panel.seamless, Qt.MouseButton.LeftButton)
+    page = gather_of(window).seamless
+    assert gather_of(window).stack.currentWidget() is page
     assert wait_until(lambda: page.settled and not page.after.empty, 30)
     assert "<b>0.0" in page.score.text()
     rect = page.before.region_rect()
@@ -371,16 +372,16 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     assert wait_until(lambda: page.settled and any(one.name == "stones" for one in state.found.sets), 30)
     assert read_info(target).bits == 16
     QTest.keyClick(page, Qt.Key.Key_Escape)
-    assert window.gather.stack.currentIndex() == 0
+    assert gather_of(window).stack.currentIndex() == 0
     assert state.chosen_set.name == "stones"
     assert read_record(target).seamless.region == region
-    QTest.mouseClick(window.gather.set_panel.seamless, Qt.MouseButton.LeftButton)  # opened again as it was made
+    QTest.mouseClick(gather_of(window).set_panel.seamless, Qt.MouseButton.LeftButton)  # opened again as it was made
     assert page.source.name == "stones.jpg"
     assert page.recipe().region == region
     QTest.keyClick(page, Qt.Key.Key_Escape)
 
-    QTest.mouseClick(window.gather.set_panel.derive, Qt.MouseButton.LeftButton)
-    derive = window.gather.derive
+    QTest.mouseClick(gather_of(window).set_panel.derive, Qt.MouseButton.LeftButton)
+    derive = gather_of(window).derive
     assert wait_until(lambda: derive.settled and derive.ours.image is not None, 30)
     before = derive.views["height"].image.copy()
     assert derive.ours.image != derive.plain.image
@@ -388,7 +389,7 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     assert derive.inverse.isChecked()
     assert wait_until(lambda: derive.settled and derive.views["height"].image != before, 30)
     derive.save_to(derive.proposed())
-    assert wait_until(lambda: derive.settled and window.gather.settled
+    assert wait_until(lambda: derive.settled and gather_of(window).settled
                       and len(state.chosen_set.maps) == 5, 40), [one.role for one in state.chosen_set.maps]  # fmt: skip
     assert {one.role for one in state.chosen_set.maps} == {
         "base_color", "normal", "height", "specular_roughness", "occlusion",
@@ -398,22 +399,22 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
 def test_the_library(window: MainWindow, maps: Path) -> None:
     write_image(default_folder() / "enamel" / "enamel_color.png", np.full((8, 8, 3), 90, np.uint8))
     write_image(default_folder() / "environments" / "dusk.hdr", np.full((8, 16, 3), 0.4, np.float32))
-    window.go_to(GATHER)
-    library = window.gather.library
+    window.go_to(0)
+    library = gather_of(window).library
     library.refresh()
-    assert wait_until(lambda: window.gather.settled and any(one.name == "dusk" for one in library.items), 20)
+    assert wait_until(lambda: gather_of(window).settled and any(one.name == "dusk" for one in library.items), 20)
     QTest.keyClicks(library.search, "enamel")
     assert [one.name for one in library.shown] == ["Enamel"]
     first = library.list.item(0)
     assert mime_of(first.data(ITEM)).urls()[0].toLocalFile().endswith("enamel_color.png")
     library.menu_of(first.data(ITEM)).actions()[-1].trigger()
-    assert len(window.settings.favourites) == 1
+    assert len(window.studio.settings.favourites) == 1
     library.search.clear()
     library.kind.setCurrentIndex(library.kind.findText("Favourites"))
     library._show()
     assert [one.name for one in library.shown] == ["Enamel"]
     library.taken.emit(library.shown[0])
-    assert wait_until(lambda: [one.name for one in window.gather.state.found.sets] == ["enamel"], 20)
+    assert wait_until(lambda: [one.name for one in gather_of(window).state.found.sets] == ["enamel"], 20)
     library.kind.setCurrentIndex(0)
     library._show()
     library.taken.emit(next(one for one in library.items if one.name == "dusk"))
@@ -432,7 +433,7 @@ def test_settings_hold_at_once(window: MainWindow) -> None:
     dialog = window.findChild(SettingsDialog)
     dialog.memory.setValue(512)
     assert window.session.images.budget == 512 * 2**20
-    assert window.settings.image_memory == 512
+    assert window.studio.settings.image_memory == 512
     dialog.loud.edited.emit((0.0, 1.0, 0.0), False)
     assert window.session.project.bench.loud == (0.0, 1.0, 0.0)
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)

@@ -6,72 +6,17 @@ import os
 import shutil
 import subprocess
 import sys
-import threading
 import time
 from pathlib import Path
 
 import pytest
 from PySide6.QtGui import QFontMetrics
 
-from collage.app.jobs import Newest
-from collage.app.start import wait_until
 from collage.app.theme import font
 from collage.app.widgets.fields import field_for, soft_range
 from collage.app.wire.sources_panel import in_two_lines
 from collage.app.wire.tabs import wire_path
-from collage.core.base.errors import CollageError
 from collage.core.document.types import CHANNELS
-
-
-@pytest.fixture
-def worker(qapp):
-    made = Newest("test")
-    yield made
-    made.close()
-
-
-def test_the_newest_wish_overtakes_older_ones(worker) -> None:
-    answers: list[int] = []
-    worker.answered.connect(answers.append)
-    started, go = threading.Event(), threading.Event()
-
-    def slow(cancelled):
-        started.set()
-        go.wait(5)
-        yield 1
-
-    worker.ask(slow)
-    assert started.wait(5)
-    for number in (2, 3):
-        worker.ask(lambda cancelled, number=number: [number])
-    go.set()
-    assert wait_until(lambda: answers == [3], 5)
-
-
-def test_an_error_is_told_and_the_worker_lives_on(worker, capsys) -> None:
-    told: list[CollageError] = []
-    answers: list[int] = []
-    worker.failed.connect(told.append)
-    worker.answered.connect(answers.append)
-
-    def broken(cancelled):
-        raise ZeroDivisionError("no")
-        yield
-
-    worker.ask(broken)
-    assert wait_until(lambda: len(told) == 1, 5)
-    assert "Something went wrong" in str(told[0])
-    worker.ask(lambda cancelled: [7])
-    assert wait_until(lambda: answers == [7], 5)
-    assert "ZeroDivisionError" in capsys.readouterr().err
-
-
-def test_the_window_never_waits_for_a_worker(worker) -> None:
-    worker.ask(lambda cancelled: (time.sleep(0.4), [1])[1])
-    begin = time.monotonic()
-    for _ in range(100):
-        worker.ask(lambda cancelled: [2])
-    assert time.monotonic() - begin < 0.2
 
 
 def test_every_input_of_the_library_can_be_edited_or_only_wired(library, qapp) -> None:
@@ -102,8 +47,8 @@ def test_wires_leave_and_arrive_level() -> None:
 ON_A_DISPLAY = """
 import sys
 from pathlib import Path
-from collage.app.settings import Settings
-from collage.app.start import make_window, settle
+from collage.app.shell.settings import Settings
+from collage.app.shell.start import make_window, settle
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtCore import Qt
@@ -113,10 +58,10 @@ window.show()
 assert QGuiApplication.platformName() == "xcb"
 assert QTest.qWaitForWindowExposed(window)
 assert settle(window)
-window.board.setFocus()
-QTest.keyClick(window.board, Qt.Key.Key_Return)
-QTest.keyClicks(window.add_field.line, "cells")
-QTest.keyClick(window.add_field.line, Qt.Key.Key_Return)
+window.place("Wire").board.setFocus()
+QTest.keyClick(window.place("Wire").board, Qt.Key.Key_Return)
+QTest.keyClicks(window.place("Wire").add_field.line, "cells")
+QTest.keyClick(window.place("Wire").add_field.line, Qt.Key.Key_Return)
 assert "worleynoise3d" in window.session.network.cards
 window.session.history.undo()
 window.grab().save(str(place / "shot.png"))

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from places import landing, middle, out_tab
+from places import landing, middle, out_tab, wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QMenu
 
-from collage.app.main_window import MainWindow
-from collage.app.start import settle
+from collage.app.shell.start import settle
+from collage.app.shell.window import MainWindow
 from collage.app.widgets.card_editors import LevelsEditor
-from collage.app.wire import acts
+from collage.core.actions import cards as acts
 from collage.core.document.model import Wire
 
 
@@ -21,7 +21,7 @@ class Counted:
 
     def __init__(self, window: MainWindow, hand) -> None:
         self.window, self.hand, self.actions = window, hand, 0
-        self.view = window.board.viewport()
+        self.view = wire_of(window).board.viewport()
 
     def drop(self, path: Path, at: QPoint) -> str:
         self.actions += 1
@@ -30,20 +30,20 @@ class Counted:
         event = QDropEvent(
             QPointF(at), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
         )
-        self.window.board.dropEvent(event)
+        wire_of(self.window).board.dropEvent(event)
         return self.window.session.selection[0]
 
     def add(self, words: str) -> str:
         """Enter, the words, Enter."""
         self.actions += 1
-        self.window.board.setFocus()
-        self.hand.key(self.window.board, Qt.Key.Key_Return)
+        wire_of(self.window).board.setFocus()
+        self.hand.key(wire_of(self.window).board, Qt.Key.Key_Return)
         return self.choose(words)
 
     def choose(self, words: str) -> str:
         self.actions += 2
-        self.hand.type(self.window.add_field.line, words)
-        self.hand.key(self.window.add_field.line, Qt.Key.Key_Return)
+        self.hand.type(wire_of(self.window).add_field.line, words)
+        self.hand.key(wire_of(self.window).add_field.line, Qt.Key.Key_Return)
         return self.window.session.selection[0]
 
     def drag(self, start: QPoint, end: QPoint, widget=None) -> None:
@@ -61,7 +61,7 @@ class Counted:
     def offer(self, label: str) -> None:
         """A click on one of the inputs that are offered."""
         self.actions += 1
-        menu = [one for one in self.window.board.findChildren(QMenu, "offers") if one.isVisible()][-1]
+        menu = [one for one in wire_of(self.window).board.findChildren(QMenu, "offers") if one.isVisible()][-1]
         action = next(action for action in menu.actions() if action.text().startswith(label))
         action.trigger()
         menu.close()
@@ -73,7 +73,7 @@ def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWin
     part = next(k for k, item in enumerate(session.project.bench.objects) if item.material == "Lime-bloomed clay")
     acts.give_material(session, part, "Mossy clay")
     assert settle(window)
-    plain = window.preview.picture.display.copy()
+    plain = wire_of(window).preview.picture.display.copy()
     me = Counted(window, hand)
     me.actions = 2  # New material; its picture dragged onto the pot
 
@@ -93,7 +93,7 @@ def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWin
     levels = me.choose("levels")
     assert session.network.cards[levels].inputs["in"].wire == Wire(noise)
     assert settle(window)
-    editor = window.controls.editor
+    editor = wire_of(window).controls.editor
     assert isinstance(editor, LevelsEditor)
     low, high = (editor.marks()[name].toPoint() for name in ("low", "high"))
     me.drag(low, low - QPoint(16, 0), editor)
@@ -109,8 +109,8 @@ def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWin
     assert session.document.cards["surface"].inputs["base_color"].wire == Wire(mix)
     assert me.actions < 25
     assert settle(window)
-    shown = window.preview.picture.display
-    on_pot = window.preview.picture.objects == part
+    shown = wire_of(window).preview.picture.display
+    on_pot = wire_of(window).preview.picture.objects == part
     colours = shown[on_pot].astype(int)
     reddish = (colours[:, 0] > colours[:, 1] + 25).mean()
     greenish = (colours[:, 1] > colours[:, 0]).mean()

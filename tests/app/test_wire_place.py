@@ -6,14 +6,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from places import in_tab, landing, middle, out_tab
+from places import in_tab, landing, middle, out_tab, wire_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QMenu
 
-from collage.app.main_window import MainWindow
-from collage.app.start import settle
+from collage.app.shell.start import settle
+from collage.app.shell.window import MainWindow
 from collage.app.widgets.fields import ColourField, NumbersField
 from collage.app.widgets.number_field import NumberField
+from collage.core.actions import bench as bench_acts
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import CONVERT, Wire
 from collage.core.project.folder import load_project
@@ -21,38 +22,38 @@ from collage.core.project.folder import load_project
 
 def shown(window: MainWindow) -> np.ndarray:
     assert settle(window)
-    picture = window.preview.picture
+    picture = wire_of(window).preview.picture
     assert picture is not None
     return picture.display
 
 
 def field(window: MainWindow, card: str, name: str) -> NumberField:
-    found = window.controls.fields[name]
+    found = wire_of(window).controls.fields[name]
     assert found.objectName() == f"{card}.{name}"
     assert isinstance(found, NumbersField)
     return found.fields[0]
 
 
 def offers_menu(window: MainWindow) -> QMenu:
-    menus = [one for one in window.board.findChildren(QMenu, "offers") if one.isVisible()]
+    menus = [one for one in wire_of(window).board.findChildren(QMenu, "offers") if one.isVisible()]
     assert menus, "the inputs that fit are offered"
     return menus[-1]
 
 
 def test_the_first_walk(window: MainWindow, hand, qtbot, project: Path) -> None:
     """Open, add by search, wire by dragging, change a value, see it, peek, undo all, save, reopen."""
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     start = session.project
     first = shown(window)
 
     board.setFocus()
     hand.key(board, Qt.Key.Key_Return)
-    assert window.add_field.isVisible()
-    hand.type(window.add_field.line, "checks")
-    hand.key(window.add_field.line, Qt.Key.Key_Return)
+    assert wire_of(window).add_field.isVisible()
+    hand.type(wire_of(window).add_field.line, "checks")
+    hand.key(wire_of(window).add_field.line, Qt.Key.Key_Return)
     assert "checkerboard" in session.network.cards
     assert session.selection == ("checkerboard",)
-    assert not window.add_field.isVisible()
+    assert not wire_of(window).add_field.isVisible()
 
     hand.drag(board.viewport(), out_tab(window, "checkerboard"), landing(window, "base_color"))
     wire = session.document.cards["surface"].inputs["base_color"].wire
@@ -61,7 +62,7 @@ def test_the_first_walk(window: MainWindow, hand, qtbot, project: Path) -> None:
     assert (checked != first).any(), "the preview shows the checks"
 
     hand.click(board.viewport(), middle(window, "checkerboard"))
-    pair = window.controls.fields["uvtiling"]
+    pair = wire_of(window).controls.fields["uvtiling"]
     assert isinstance(pair, NumbersField)
     hand.click(pair.fields[0], QPoint(20, 10))
     pair.fields[0].selectAll()
@@ -126,7 +127,7 @@ def test_fields_take_keys_expressions_of_no_sense_and_a_double_click(window: Mai
 
 
 def test_wiring_to_a_tab_converts_with_a_mark_and_a_loop_is_refused(window: MainWindow, hand) -> None:
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     hand.drag(board.viewport(), out_tab(window, "clouds"), in_tab(window, "bloom", "bg"))
     wire = session.network.cards["bloom"].inputs["bg"].wire
     assert wire is not None
@@ -137,11 +138,11 @@ def test_wiring_to_a_tab_converts_with_a_mark_and_a_loop_is_refused(window: Main
     hand.drag(board.viewport(), out_tab(window, "edge"), in_tab(window, "clouds", "amplitude"))
     assert session.project is before
     assert window.banner.isVisible()
-    assert "circle" in window.banner_text.text()
+    assert "circle" in window.banner.text.text()
 
 
 def test_a_picture_dropped_on_a_picture_offers_the_inputs_that_fit(window: MainWindow, hand) -> None:
-    board = window.board
+    board = wire_of(window).board
     place = window.session.network.cards["lime"].position
     hand.drag(board.viewport(), middle(window, "lime"), middle(window, "clay"))
     menu = offers_menu(window)
@@ -155,7 +156,7 @@ def test_a_picture_dropped_on_a_picture_offers_the_inputs_that_fit(window: MainW
 
 
 def test_a_card_dropped_on_a_wire_goes_in_between(window: MainWindow, hand) -> None:
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     session.add(session.library["ND_invert_float"], (0.0, 4.5))
     settle(window)
     board.fit_all()
@@ -169,14 +170,14 @@ def test_a_card_dropped_on_a_wire_goes_in_between(window: MainWindow, hand) -> N
 
 
 def test_removing_a_card_joins_its_wires(window: MainWindow, hand) -> None:
-    hand.click(window.board.viewport(), middle(window, "clay"))
-    hand.key(window.board, Qt.Key.Key_Delete)
+    hand.click(wire_of(window).board.viewport(), middle(window, "clay"))
+    hand.key(wire_of(window).board, Qt.Key.Key_Delete)
     assert "clay" not in window.session.network.cards
     assert window.session.network.cards["bloom"].inputs["bg"].wire == Wire("terracotta", "base_color")
 
 
 def test_the_end_of_a_wire_can_be_moved_and_let_go(window: MainWindow, hand) -> None:
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     hand.drag(board.viewport(), in_tab(window, "dry", "mix"), in_tab(window, "dry", "fg"))
     assert "mix" not in session.network.cards["dry"].inputs
     assert session.network.cards["dry"].inputs["fg"].wire == Wire("edge")
@@ -186,33 +187,33 @@ def test_the_end_of_a_wire_can_be_moved_and_let_go(window: MainWindow, hand) -> 
 
 
 def test_a_wire_dropped_on_the_empty_board_offers_what_fits(window: MainWindow, hand) -> None:
-    hand.drag(window.board.viewport(), out_tab(window, "terracotta", "normal"), QPoint(40, 40))
-    assert window.add_field.isVisible()
-    hand.type(window.add_field.line, "normal map")
-    assert window.add_field.found.count() >= 1
-    hand.key(window.add_field.line, Qt.Key.Key_Return)
+    hand.drag(wire_of(window).board.viewport(), out_tab(window, "terracotta", "normal"), QPoint(40, 40))
+    assert wire_of(window).add_field.isVisible()
+    hand.type(wire_of(window).add_field.line, "normal map")
+    assert wire_of(window).add_field.found.count() >= 1
+    hand.key(wire_of(window).add_field.line, Qt.Key.Key_Return)
     new = window.session.selection[0]
     assert window.session.network.cards[new].inputs["in"].wire == Wire("terracotta", "normal")
-    window.add_field.ask(QPoint(10, 10), lambda *_: None, "surfaceshader")
-    assert [window.add_field.found.item(0).text()] == ["Surface blend  ·  surface"]
-    assert window.add_field.found.count() == 1
-    window.add_field.ask(QPoint(10, 10), lambda *_: None, "BSDF")
-    assert window.add_field.found.count() == 0
-    hand.key(window.add_field.line, Qt.Key.Key_Escape)
-    assert not window.add_field.isVisible()
+    wire_of(window).add_field.ask(QPoint(10, 10), lambda *_: None, "surfaceshader")
+    assert [wire_of(window).add_field.found.item(0).text()] == ["Surface blend  ·  surface"]
+    assert wire_of(window).add_field.found.count() == 1
+    wire_of(window).add_field.ask(QPoint(10, 10), lambda *_: None, "BSDF")
+    assert wire_of(window).add_field.found.count() == 0
+    hand.key(wire_of(window).add_field.line, Qt.Key.Key_Escape)
+    assert not wire_of(window).add_field.isVisible()
 
 
 def test_a_pattern_of_our_own_is_added_by_its_meaning_and_has_picture_controls_and_help(
     window: MainWindow, hand
 ) -> None:
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     board.setFocus()
     hand.key(board, Qt.Key.Key_Return)
-    hand.type(window.add_field.line, "bricks")
-    hand.key(window.add_field.line, Qt.Key.Key_Return)
+    hand.type(wire_of(window).add_field.line, "bricks")
+    hand.key(wire_of(window).add_field.line, Qt.Key.Key_Return)
     assert session.selection == ("clg_courses",)
-    assert {"repeats", "shift", "joint", "bevel", "uneven", "seed"} <= set(window.controls.fields)
-    assert "Rows of bricks" in window.controls.kind.text()
+    assert {"repeats", "shift", "joint", "bevel", "uneven", "seed"} <= set(wire_of(window).controls.fields)
+    assert "Rows of bricks" in wire_of(window).controls.kind.text()
     first = shown(window)
     assert board.cards["clg_courses"].picture is not None
     hand.drag(board.viewport(), out_tab(window, "clg_courses", "mask"), landing(window, "base_color"))
@@ -227,7 +228,7 @@ def test_the_surface_models_of_others_show_their_own_inputs(window: MainWindow) 
     network = parse_document(text.encode())
     first = shown(window)
     window.session.edit_document("Other model", lambda _: network)
-    assert "base_color" in window.channels.fields
+    assert "base_color" in wire_of(window).channels.fields
     blue = shown(window)
     assert (blue != first).any()
     assert not window.banner.isVisible()
@@ -238,7 +239,7 @@ def test_the_surface_models_of_others_show_their_own_inputs(window: MainWindow) 
 
 
 def test_skip_duplicate_choose_and_tidy_by_keys(window: MainWindow, hand) -> None:
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     before = shown(window)
     hand.click(board.viewport(), middle(window, "bloom"))
     hand.key(board, Qt.Key.Key_K)
@@ -248,7 +249,7 @@ def test_skip_duplicate_choose_and_tidy_by_keys(window: MainWindow, hand) -> Non
     np.testing.assert_array_equal(shown(window), before)
     session.duplicate(["bloom"])
     assert session.selection == ("bloom2",)
-    window.actions_by_name["Choose all"].trigger()
+    window.menus.actions["Select all"].trigger()
     assert set(session.selection) == set(board.cards)
     session.select(())
     hand.key(board, Qt.Key.Key_H)
@@ -259,7 +260,7 @@ def test_skip_duplicate_choose_and_tidy_by_keys(window: MainWindow, hand) -> Non
 
 
 def test_box_selection_moving_and_panning(window: MainWindow, hand) -> None:
-    board, session = window.board, window.session
+    board, session = wire_of(window).board, window.session
     hand.drag(board.viewport(), QPoint(5, 5), QPoint(board.viewport().width() - 150, board.viewport().height() - 5))
     assert set(session.selection) == set(board.cards)
     before = session.network.cards["lime"].position
@@ -279,56 +280,56 @@ def test_box_selection_moving_and_panning(window: MainWindow, hand) -> None:
 
 
 def test_a_group_opens_in_place_with_a_way_back(window: MainWindow, hand) -> None:
-    hand.double_click(window.board.viewport(), middle(window, "terracotta"))
+    hand.double_click(wire_of(window).board.viewport(), middle(window, "terracotta"))
     assert window.session.path == ("terracotta",)
     assert settle(window)
-    assert {"placement", "base_color_map"} <= set(window.board.cards)
-    assert "base_color" in window.board.landings
-    assert window.board.cards["base_color_map"].picture is not None
+    assert {"placement", "base_color_map"} <= set(wire_of(window).board.cards)
+    assert "base_color" in wire_of(window).board.landings
+    assert wire_of(window).board.cards["base_color_map"].picture is not None
     window.session.select(["placement"])
-    texts = [label.text() for label in window.controls.findChildren(QLabel)]
+    texts = [label.text() for label in wire_of(window).controls.findChildren(QLabel)]
     assert "follows Size of the tile" in texts
-    assert "scale" not in window.controls.fields
+    assert "scale" not in wire_of(window).controls.fields
     window.session.set_value("placement", "rotate", "float", 30.0)
     assert window.session.document.cards["terracotta"].network is not None
     window.session.select(())
-    window.board.setFocus()
-    hand.key(window.board, Qt.Key.Key_Escape)
+    wire_of(window).board.setFocus()
+    hand.key(wire_of(window).board, Qt.Key.Key_Escape)
     assert window.session.path == ()
-    assert "terracotta" in window.board.cards
+    assert "terracotta" in wire_of(window).board.cards
 
 
 def test_every_card_has_a_picture_and_broken_ones_say_why(window: MainWindow) -> None:
     assert settle(window)
-    assert [name for name, item in window.board.cards.items() if item.picture is None] == []
+    assert [name for name, item in wire_of(window).board.cards.items() if item.picture is None] == []
     window.session.open_group(("terracotta",))
     window.session.set_value("base_color_map", "file", "filename", "../maps/gone.png")
     assert settle(window)
-    problem = window.board.cards["base_color_map"].problem
+    problem = wire_of(window).board.cards["base_color_map"].problem
     assert problem is not None
     assert "gone.png" in str(problem)
     window.session.open_group(())
     assert settle(window)
-    assert window.board.cards["terracotta"].problem is not None
+    assert wire_of(window).board.cards["terracotta"].problem is not None
 
 
 def test_channels_show_mute_and_look_at_one_input(window: MainWindow, hand, qtbot) -> None:
     before = shown(window)
-    window.channels.mutes["base_color"].click()
+    wire_of(window).channels.mutes["base_color"].click()
     assert window.session.document.cards["surface"].inputs["base_color"].muted
     muted = shown(window)
     assert (muted != before).any()
-    window.channels.mutes["base_color"].click()
+    wire_of(window).channels.mutes["base_color"].click()
     np.testing.assert_array_equal(shown(window), before)
-    window.preview_panel.buttons["clay"].click()
+    wire_of(window).preview_panel.buttons["clay"].click()
     clay = shown(window).astype(int)
     assert np.abs(clay[..., 0] - clay[..., 2]).mean() < 12, "clay is grey"
-    window.channels.view_wanted.emit("specular_roughness")
-    assert window.preview.mode == "specular_roughness"
+    wire_of(window).channels.view_wanted.emit("specular_roughness")
+    assert wire_of(window).preview.mode == "specular_roughness"
     assert (shown(window) != clay).any()
-    window.channels.view_wanted.emit("specular_roughness")
-    assert window.preview.mode == "lit"
-    colour = window.channels.fields["specular_color"]
+    wire_of(window).channels.view_wanted.emit("specular_roughness")
+    assert wire_of(window).preview.mode == "lit"
+    colour = wire_of(window).channels.fields["specular_color"]
     assert isinstance(colour, ColourField)
     colour.hex.setText("#FF8000")
     colour.hex.editingFinished.emit()
@@ -337,21 +338,21 @@ def test_channels_show_mute_and_look_at_one_input(window: MainWindow, hand, qtbo
 
 
 def test_sources_find_take_and_drag(window: MainWindow, hand) -> None:
-    window.sources.search.setText("noise")
-    tiles = window.sources._tiles
+    wire_of(window).sources.search.setText("noise")
+    tiles = wire_of(window).sources._tiles
     assert "noise3d" in tiles
     hand.double_click(tiles["noise3d"], QPoint(20, 20))
     assert "noise3d" in window.session.network.cards
-    window.sources.search.setText("")
-    hand.double_click(window.sources._tiles["set Celadon glaze celadon"], QPoint(20, 15))
+    wire_of(window).sources.search.setText("")
+    hand.double_click(wire_of(window).sources._tiles["set Celadon glaze celadon"], QPoint(20, 15))
     assert "celadon" in window.session.network.cards
-    hand.double_click(window.sources._tiles["material Weathered bench"], QPoint(20, 20))
+    hand.double_click(wire_of(window).sources._tiles["material Weathered bench"], QPoint(20, 20))
     assert window.session.material == "Weathered bench"
-    assert "shade" in window.board.cards
+    assert "shade" in wire_of(window).board.cards
 
 
 def test_the_preview_turns_moves_picks_frames_and_lights(window: MainWindow, hand, qtbot) -> None:
-    preview, session = window.preview, window.session
+    preview, session = wire_of(window).preview, window.session
     first = shown(window)
     hand.drag(preview, QPoint(200, 150), QPoint(260, 150))
     assert session.camera.turn != session.project.bench.camera.turn
@@ -379,11 +380,13 @@ def test_the_preview_turns_moves_picks_frames_and_lights(window: MainWindow, han
 
 def test_a_name_can_be_typed_and_the_wired_source_visited(window: MainWindow, hand) -> None:
     window.session.select(["edge"])
-    window.controls.title.setText("Where lime sits")
-    window.controls.title.editingFinished.emit()
+    wire_of(window).controls.title.setText("Where lime sits")
+    wire_of(window).controls.title.editingFinished.emit()
     assert window.session.title("edge") == "Where lime sits"
     buttons = [
-        one for one in window.controls.findChildren(type(window.banner_buttons[0])) if one.text() == "Height mask"
+        one
+        for one in wire_of(window).controls.findChildren(type(window.banner.buttons[0]))
+        if one.text() == "Height mask"
     ]
     buttons[0].click()
     assert window.session.selection == ("rising",)
@@ -403,20 +406,20 @@ def test_both_themes_can_be_read(window: MainWindow) -> None:
                 a, b = sorted((light(paper), light(ink)))
                 assert (b + 0.05) / (a + 0.05) >= 4.5, (theme.name, paper, ink)
     day = window.grab().toImage()
-    window.set_theme("night")
+    window.studio.set_theme("night")
     night = window.grab().toImage()
     assert day.pixelColor(300, 100).lightness() > night.pixelColor(300, 100).lightness() + 60
-    window.set_theme("day")
+    window.studio.set_theme("day")
 
 
 def test_bench_menu_edits_are_undoable(window: MainWindow) -> None:
     before = shown(window)
-    window.actions_by_name["Brighter"].trigger()
+    window.menus.actions["Brighter"].trigger()
     assert window.session.project.bench.exposure == 0.25
     assert (shown(window) != before).any()
-    window.actions_by_name["Tone: plain sRGB"].trigger()
-    window.actions_by_name["Environment light"].trigger()
-    window._toggle_light(0)
+    window.menus.actions["Tone: plain sRGB"].trigger()
+    window.menus.actions["Environment light"].trigger()
+    bench_acts.switch_light(window.session, 0)
     bench = window.session.project.bench
     assert (bench.view_transform, bench.environment.on, bench.lights[0].on) == ("srgb", False, False)
     assert settle(window)
@@ -435,9 +438,9 @@ def test_nothing_but_the_accent_is_coloured_outside_pictures(window: MainWindow)
 
 
 def test_two_surfaces_are_blended_by_a_mask(window: MainWindow, hand, qtbot) -> None:
-    session, board = window.session, window.board
+    session, board = window.session, wire_of(window).board
     alone, first = session.document, shown(window)
-    qtbot.mouseClick(window.channels.blend, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(wire_of(window).channels.blend, Qt.MouseButton.LeftButton)
     assert session.surface is not None
     assert (session.surface.category, session.surface.type) == ("mix", "surfaceshader")
     front = session.selection[0]
@@ -451,7 +454,7 @@ def test_two_surfaces_are_blended_by_a_mask(window: MainWindow, hand, qtbot) -> 
     assert blend.wire is not None
     assert (shown(window) != half).any()
 
-    colour = window.controls.fields["base_color"]
+    colour = wire_of(window).controls.fields["base_color"]
     assert isinstance(colour, ColourField)
     colour.edited.emit((0.05, 0.2, 0.6), False)
     assert session.document.cards[front].inputs["base_color"].value == (0.05, 0.2, 0.6)

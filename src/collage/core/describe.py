@@ -10,7 +10,8 @@ from collage.core.document.materials import surface_card
 from collage.core.document.materialx import read_document, validate
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, build_plan
-from collage.core.images.files import READ_SUFFIXES, read_info
+from collage.core.images.codecs import READ_SUFFIXES
+from collage.core.images.files import read_info
 from collage.core.nodes.library import Library
 from collage.core.project.folder import is_project, load_project, material_folder
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
+from collage.core.base.progress import Progress, Steps
 from collage.core.images.files import write_image
 from collage.demo.fields import blurred, cell_distances, fractal_field, soft_step, stretched
 from collage.demo.maps import MapSet, bench_wood, celadon, encoded, mapset, sky, studio, terracotta
@@ -245,9 +246,9 @@ def is_made(folder: Path) -> bool:
     return (folder / DONE).is_file()
 
 
-def library_steps(folder: Path) -> Iterator[tuple[str, float]]:
+def library_steps(folder: Path) -> Steps[None]:
     """Writes the sample library into a folder, part by part: what, and how far (0 to 1). Raises CollageError."""
     for done, (name, write) in enumerate(PARTS.items()):
-        yield f"Making {name}", done / len(PARTS)
+        yield Progress(f"Making {name}", done / len(PARTS))
         write(folder)
     (folder / DONE).write_text("", encoding="utf-8")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress, Steps
 from collage.core.document.making import Given, between, card, given
 from collage.core.document.materials import new_material
 from collage.core.document.model import Card, Network, Wire
@@ -28,7 +29,7 @@ class Sample:
 
     name: str
     title: str
-    build: Callable[[Path], Iterator[tuple[str, float]]]
+    build: Callable[[Path], Steps[None]]
 
 
 # ---- the maps on disk ---------------------------------------------------------------------------
@@ -176,18 +177,18 @@ def potting_shed_bench() -> Bench:
     )  # fmt: skip
 
 
-def _potting_shed(folder: Path) -> Iterator[tuple[str, float]]:
+def _potting_shed(folder: Path) -> Steps[None]:
     sets: list[tuple[str, Callable[[], MapSet]]] = [
         ("terracotta", terracotta),
         ("celadon", celadon),
         ("bench_wood", bench_wood),
     ]
     for done, (name, make) in enumerate(sets):
-        yield f"Making the map set {name.replace('_', ' ')}", done / 5
+        yield Progress(f"Making the map set {name.replace('_', ' ')}", done / 5)
         _write_set(folder, name, make())
-    yield "Making the studio", 0.7
+    yield Progress("Making the studio", 0.7)
     write_image(folder / "environments" / "studio.exr", studio(), bits=16)
-    yield "Writing the project", 0.95
+    yield Progress("Writing the project", 0.95)
     project = Project(
         "Larkmere potting shed",
         {
@@ -200,8 +201,8 @@ def _potting_shed(folder: Path) -> Iterator[tuple[str, float]]:
     save_project(project, folder)
 
 
-def _plain_ball(folder: Path) -> Iterator[tuple[str, float]]:
-    yield "Making the studio", 0.2
+def _plain_ball(folder: Path) -> Steps[None]:
+    yield Progress("Making the studio", 0.2)
     write_image(folder / "environments" / "studio.exr", studio(), bits=16)
     bench = Bench(
         objects=(stock("Ball", "sphere", material="Plain"),),
@@ -217,7 +218,7 @@ SAMPLES = (
 )
 
 
-def sample_steps(name: str, folder: Path) -> Iterator[tuple[str, float]]:
+def sample_steps(name: str, folder: Path) -> Steps[None]:
     """Writes a sample project into a folder that must not hold one yet, step by step: what, and how far (0 to 1).
 
     Raises CollageError.

@@ -9,9 +9,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from collage.core.base.progress import Progress
 from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import Look, look_at, look_of
-from collage.core.gather.scan import Progress, gather, gathered
+from collage.core.gather.scan import gather, gathered
 from collage.core.gather.sets import Gathered
 from collage.core.images.derive import normal_from
 from collage.core.images.files import write_image

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from collage.core.base.errors import CollageError
-from collage.core.base.steps import finished
+from collage.core.base.progress import finished
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.images.made import (
     Derive,

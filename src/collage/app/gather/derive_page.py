@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QH
 from collage.app.gather.page import Page
 from collage.app.gather.picture_view import PictureView
 from collage.app.gather.set_preview import SHAPES, SetPreview
+from collage.app.shell.jobs import Jobs
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material
 from collage.core.gather.names import stem_of
@@ -30,8 +31,8 @@ LABELS: dict[Derived, str] = {
 class DerivePage(Page):
     """Maps above, and below them the surface with the derived height beside the one with the plain photograph."""
 
-    def __init__(self, proposed: Callable[[Path, str], Path], renderer: Renderer) -> None:
-        super().__init__("derive", "Save the maps…")
+    def __init__(self, proposed: Callable[[Path, str], Path], renderer: Renderer, jobs: Jobs) -> None:
+        super().__init__(jobs, "derive", "Save the maps…")
         self._proposed = proposed
         self._work_folder = tempfile.TemporaryDirectory(prefix="collage-derive-")
         self.section("Height")
@@ -65,8 +66,8 @@ class DerivePage(Page):
         self.row("Shown on", self.shape)
         self.views = {name: PictureView(LABELS[name]) for name in DERIVED}
         self.photo = PictureView("Photograph")
-        self.ours = SetPreview(renderer, "Derived height", "plane")
-        self.plain = SetPreview(renderer, "Plain photograph", "plane")
+        self.ours = SetPreview(renderer, jobs, "Derived height", "plane")
+        self.plain = SetPreview(renderer, jobs, "Plain photograph", "plane")
         self.ours.note, self.plain.note = "With the derived height", "With the plain photograph as height"
         self.previews = (self.ours, self.plain)
         for one in self.previews:
@@ -149,8 +150,6 @@ class DerivePage(Page):
         def work(pixels: np.ndarray, cancelled: Callable[[], bool]) -> Iterator[tuple[str, object]]:
             made: dict[str, np.ndarray] = {}
             for name, values in derived(pixels, every):
-                if cancelled():
-                    return
                 made[name] = values
                 yield name, values
             yield "surface", _surfaces(folder, pixels, made, every)

@@ -26,18 +26,18 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from collage.app.jobs import Newest
-from collage.app.settings import Settings
+from collage.app.preview.images import to_image
+from collage.app.shell.jobs import Latest, Ticket
+from collage.app.shell.settings import Settings
+from collage.app.shell.studio import Studio
 from collage.app.widgets.dragged import start_drag
 from collage.app.widgets.panels import quiet, title
 from collage.app.wire.board import OFFER_FORMAT
-from collage.app.wire.pictures import to_image
 from collage.core.assets.stock import KINDS, PICTURE, Item, Kind, Pictures, default_folder, items, search, stamp
 from collage.core.base.errors import CollageError
 from collage.core.gather.build import files_of
 from collage.core.gather.sets import Rules
 from collage.core.nodes.labels import PATTERNS, Offer
-from collage.core.render.renderer import Renderer
 from collage.demo.library import is_made, library_steps
 
 ITEM = Qt.ItemDataRole.UserRole
@@ -97,25 +97,22 @@ class LibraryPanel(QFrame):
 
     taken = Signal(object)  # Item
     gather_wanted = Signal(object)  # Path of a folder
-    settings_changed = Signal(object)  # what changed of the settings, by name
     problem = Signal(object)
-    told = Signal(str)
 
-    def __init__(self, settings: Settings, renderer: Renderer, every: list[Offer], rules: Callable[[], Rules]) -> None:
+    def __init__(self, studio: Studio, rules: Callable[[], Rules]) -> None:
         super().__init__()
-        self.settings, self._rules = settings, rules
-        self.renderer = renderer
-        self._patterns = _patterns(every)
+        self.studio, self._rules = studio, rules
+        self.renderer = studio.renderer
+        self._patterns = _patterns(studio.offers)
         self.setObjectName("panel")
         self.setMinimumWidth(220)
         self.items: list[Item] = []
         self.pictures = Pictures()
         self._icons: dict[str, QIcon] = {}
         self._stamps: dict[Path, str] = {}
-        self.worker, self.painter = Newest("library", self), Newest("library pictures", self)
-        self.maker = Newest("sample library", self)
-        self.maker.answered.connect(self._told_of_samples)
-        self.maker.failed.connect(self.problem)
+        self.jobs = jobs = studio.jobs
+        self._making: Ticket | None = None
+        self.worker, self.painter = Latest(jobs, self), Latest(jobs, self)
         self.worker.answered.connect(self._take)
         self.worker.failed.connect(self.problem)
         self.painter.answered.connect(self._painted)
@@ -123,6 +120,10 @@ class LibraryPanel(QFrame):
         self._watch = QTimer(self)
         self._watch.setInterval(WATCH)
         self._watch.timeout.connect(self._look)
+
+    @property
+    def settings(self) -> Settings:
+        return self.studio.settings
 
     def _lay_out(self) -> None:
         self.search = QLineEdit()
@@ -170,7 +171,7 @@ class LibraryPanel(QFrame):
 
     def close_down(self) -> None:
         self._watch.stop()
-        for one in (self.worker, self.painter, self.maker):
+        for one in (self.worker, self.painter):
             one.close()
 
     # ---- reading ------------------------------------------------------------------------------
@@ -215,21 +216,17 @@ class LibraryPanel(QFrame):
         """Writes the sample library, saying how far it is."""
         folder = default_folder()
 
-        def work(cancelled: Callable[[], bool]) -> Iterator[Any]:
-            for text, share in library_steps(folder):
-                if cancelled():
-                    return
-                yield f"{text} · {share:.0%}"
-            yield ""
-
         self.offer.setEnabled(False)
-        self.maker.ask(work)
+        self._making = self.jobs.queue(
+            "Making the sample library",
+            lambda _cancelled: library_steps(folder),
+            lambda _: self.refresh(),
+            self._failed,
+        )
 
-    def _told_of_samples(self, text: str) -> None:
-        self.told.emit(text)
-        self.count.setText(text)
-        if not text:
-            self.refresh()
+    def _failed(self, error: CollageError) -> None:
+        self.offer.setEnabled(True)
+        self.problem.emit(error)
 
     def _take(self, answer: Any) -> None:
         self._stamps, found = answer
@@ -258,7 +255,7 @@ class LibraryPanel(QFrame):
             self.list.addItem(item)
         made = is_made(default_folder())
         self.offer.setVisible(not made)
-        self.offer.setEnabled(self.maker.idle)
+        self.offer.setEnabled(self._making not in self.jobs.tickets)
         self.count.setText(f"{len(shown)} of {len(self.items)}" if self.items else "The library is empty.")
         self._paint([one for one in shown if one.key not in self._icons])
 
@@ -319,8 +316,7 @@ class LibraryPanel(QFrame):
         self._show()
 
     def _set(self, **changed: Any) -> None:
-        self.settings = self.settings.model_copy(update=changed)
-        self.settings_changed.emit(changed)
+        self.studio.remember(**changed)
 
     def _fill_folders(self) -> None:
         self.folders_menu.clear()

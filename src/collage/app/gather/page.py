@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.jobs import Newest
+from collage.app.shell.jobs import Jobs, Latest, Ticket
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
 from collage.core.base.errors import CollageError
@@ -41,18 +41,19 @@ class Page(QWidget):
     made = Signal(object)  # list of Paths that were written
     problem = Signal(object)
 
-    def __init__(self, name: str, save_label: str) -> None:
+    def __init__(self, jobs: Jobs, name: str, save_label: str) -> None:
         super().__init__()
         self.history: History[Any] = History(None)  # of recipes
         self.history.changed.connect(self._show_step)
         self.source: Path | None = None
         self.pixels: np.ndarray | None = None  # in small
         self.full = (0, 0)
-        self.worker, self.saver = Newest(name, self), Newest(f"{name} file", self)
+        self.jobs = jobs
+        self._saving: Ticket | None = None
+        self.worker = Latest(jobs, self)
         self.worker.answered.connect(self._shown)
         self.worker.failed.connect(self._say)
-        self.saver.answered.connect(self._saved)
-        self.saver.failed.connect(self._failed)
+        jobs.queue_changed.connect(self._show_progress)
         self.heading = title(name.capitalize())
         self.back = QPushButton("Back to the sets")
         self.back.setToolTip("Leave the page (Esc)")
@@ -104,7 +105,6 @@ class Page(QWidget):
     def close_down(self) -> None:
         self.history.changed.disconnect(self._show_step)
         self.worker.close()
-        self.saver.close()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
@@ -201,7 +201,7 @@ class Page(QWidget):
 
     @property
     def settled(self) -> bool:
-        return self.worker.idle and self.saver.idle
+        return self.worker.idle and self._saving not in self.jobs.tickets
 
     def _shown(self, answer: tuple[Any, ...]) -> None:
         if answer[0] == "read":
@@ -240,32 +240,21 @@ class Page(QWidget):
 
     def run(self, steps: Files) -> None:
         """Makes files in full on a thread, with progress."""
-
-        def work(cancelled: Callable[[], bool]) -> Iterator[Any]:
-            while True:
-                try:
-                    step = next(steps)
-                except StopIteration as done:
-                    yield done.value
-                    return
-                if cancelled():
-                    return
-                yield step
-
         self.bar.setValue(0)
         self.bar.show()
         self.save.setEnabled(False)
-        self.saver.ask(work)
+        self._saving = self.jobs.queue(f"{self.name} files", lambda _cancelled: steps, self._saved, self._failed)
 
-    def _saved(self, answer: Any) -> None:
-        if isinstance(answer, tuple):
-            self.said.setText(answer[0])
-            self.bar.setValue(round(answer[1] * 100))
-            return
+    def _show_progress(self) -> None:
+        if self._saving is not None and self._saving in self.jobs.tickets:
+            self.said.setText(self._saving.text)
+            self.bar.setValue(round(self._saving.progress.share * 100))
+
+    def _saved(self, paths: list[Path]) -> None:
         self.bar.hide()
         self.save.setEnabled(True)
-        self.said.setText(f"Written: {', '.join(path.name for path in answer)}")
-        self.made.emit(answer)
+        self.said.setText(f"Written: {', '.join(path.name for path in paths)}")
+        self.made.emit(paths)
 
 
 def in_small(pixels: np.ndarray) -> np.ndarray:

@@ -7,8 +7,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from collage.app.preview.images import to_image
 from collage.app.theme import font
-from collage.app.wire.pictures import to_image
 
 HANDLE = 9.0
 Region = tuple[float, float, float, float]

@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from psygnal import Signal as Event
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -27,38 +28,39 @@ from collage.app.gather.seamless_page import SeamlessPage
 from collage.app.gather.set_panel import SetPanel
 from collage.app.gather.sets_table import SetsTable
 from collage.app.gather.state import GatherState
-from collage.app.session import Session
-from collage.app.settings import Settings
+from collage.app.preview.images import pixmaps
+from collage.app.shell.drops import Drops
+from collage.app.shell.place import Entry
+from collage.app.shell.studio import Studio
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.panels import Elided
 from collage.core.assets.stock import Item
+from collage.core.base.errors import CollageError
 from collage.core.document.history import History
 from collage.core.gather.names import stem_of
-from collage.core.nodes.labels import Offer
 from collage.core.project.folder import MAPS, slug
-from collage.core.render.renderer import Renderer
 
 
 class GatherPlace(QWidget):
-    """Everything that brings maps in."""
+    """Everything that brings maps in; see shell.place.Place."""
 
-    item_taken = Signal(object)  # Item that is no map set and no image
-    build_wanted = Signal()
-    problem = Signal(object)
-    hint = Signal(str)
-    steps_changed = Signal()  # what can be undone here
+    title = "Gather"
+    hint = "Drop files or folders here · click a role to correct it · Ctrl+B builds the selected set"
+    opens = frozenset({"sets"})
+    steps_changed = Event()  # what can be undone here
 
-    def __init__(
-        self, session: Session, state: GatherState, renderer: Renderer, settings: Settings, every: list[Offer]
-    ) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
-        self.session, self.state = session, state
+        self.widget = self
+        self.studio, self.session = studio, studio.session
+        self.drops = Drops(studio)
+        self.state = state = GatherState(studio.session.images, studio.jobs, studio.rules_file, self)
         self.setAcceptDrops(True)
-        self.library = LibraryPanel(settings, renderer, every, lambda: state.table.rules)
+        self.library = LibraryPanel(studio, lambda: state.table.rules)
         self.table = SetsTable(state)
-        self.set_panel = SetPanel(state, session, renderer)
-        self.seamless = SeamlessPage(self.made_path)
-        self.derive = DerivePage(self.made_path, renderer)
+        self.set_panel = SetPanel(state, studio.session, studio.renderer, studio.jobs)
+        self.seamless = SeamlessPage(self.made_path, studio.jobs)
+        self.derive = DerivePage(self.made_path, studio.renderer, studio.jobs)
         self.stack = QStackedWidget()
         self.stack.addWidget(self._table_page())
         self.stack.addWidget(self.seamless)
@@ -129,27 +131,48 @@ class GatherPlace(QWidget):
         state = self.state
         state.changed.connect(self._show_table)
         state.progress.connect(self._show_progress)
-        state.problem.connect(self.problem)
-        state.hint.connect(self.hint)
+        state.problem.connect(self.studio.tell)
+        state.hint.connect(self.studio.hint)
         self.library.read.clicked.connect(self.ask_folder)
         self.library.taken.connect(self.take)
         self.library.gather_wanted.connect(state.read)
-        self.library.problem.connect(self.problem)
-        self.set_panel.build_wanted.connect(self.build_wanted)
+        self.library.problem.connect(self.studio.tell)
+        self.set_panel.build_wanted.connect(self.build_selected)
+        self.studio.maker.kinds_ready.connect(self._show_kinds)
         for source in (self.set_panel, self.table):
             source.seamless_wanted.connect(self.open_seamless)
             source.derive_wanted.connect(self.open_derive)
-        self.set_panel.preview.failed.connect(self.problem)
+        self.set_panel.preview.failed.connect(self.studio.tell)
         for page in (self.seamless, self.derive):
             page.left.connect(self.leave_page)
-            page.problem.connect(self.problem)
+            page.problem.connect(self.studio.tell)
             page.made.connect(self._made)
         for history in (state.history, self.seamless.history, self.derive.history):
             history.steps_changed.connect(self.steps_changed.emit)
-        self.stack.currentChanged.connect(lambda _: self.steps_changed.emit())
+        self.stack.currentChanged.connect(self._page_changed)
         build = QShortcut(QKeySequence("Ctrl+B"), self)
         build.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        build.activated.connect(self.build_wanted)
+        build.activated.connect(self.build_selected)
+
+    def _page_changed(self, _index: int) -> None:
+        self.steps_changed.emit()
+
+    def _show_kinds(self, images: dict[str, QImage]) -> None:
+        self.library.set_kind_pictures(pixmaps(images))
+
+    @property
+    def splitters(self) -> dict[str, QSplitter]:
+        return {"gather": self.splitter}
+
+    def entries(self) -> list[Entry]:
+        return [
+            Entry("File", "Gather a folder…", self.gather_folder, "Ctrl+Shift+O", "Read a folder of maps into sets")
+        ]
+
+    def gather_folder(self) -> None:
+        """Comes to the front and asks for a folder."""
+        self.studio.wanted.emit("sets")
+        self.ask_folder()
 
     def close_down(self) -> None:
         for history in (self.state.history, self.seamless.history, self.derive.history):
@@ -163,8 +186,9 @@ class GatherPlace(QWidget):
     @property
     def settled(self) -> bool:
         """Whether all pictures of the present state are on the screen."""
-        workers = (self.state.worker, self.library.worker, self.library.painter, self.set_panel.preview.worker)
-        return all(one.idle for one in workers) and self.seamless.settled and self.derive.settled
+        workers = (self.state.worker, self.library.worker, self.library.painter)
+        pages = (self.seamless, self.derive, self.set_panel.preview)
+        return all(one.idle for one in workers) and all(one.settled for one in pages)
 
     @property
     def history(self) -> History[Any]:
@@ -174,9 +198,8 @@ class GatherPlace(QWidget):
 
     # ---- showing ------------------------------------------------------------------------------
 
-    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def shown(self) -> None:
         self.library.start()
-        super().showEvent(event)
 
     def _show_table(self) -> None:
         found = self.state.found
@@ -203,15 +226,36 @@ class GatherPlace(QWidget):
             self.state.read(Path(name))
 
     def take(self, item: Item) -> None:
-        """A set or picture from the library goes to the table; the rest is for the window."""
+        """A set or picture from the library goes to the table; the rest becomes part of the project."""
         if item.kind == "map set" and item.found is not None:
             folder = item.path.parent
             names = [file for one in item.found.maps for file in one.files]
             self.state.add([folder] if self._alone(item, folder) else [item.folder / name for name in names])
         elif item.kind == "image":
             self.state.add([item.path])
-        else:
-            self.item_taken.emit(item)
+        elif item.kind == "pattern":
+            self._take_pattern(item)
+        elif item.kind == "material":
+            try:
+                self.session.add_material(item.path)
+                self.studio.wanted.emit("material")
+            except CollageError as error:
+                self.studio.tell(error)
+        elif item.kind == "environment":
+            self.drops.light_by(item.path)
+
+    def _take_pattern(self, item: Item) -> None:
+        offer = next((one for one in self.studio.offers if one.definition.name == item.file), None)
+        if offer is not None:
+            self.session.add(offer.definition, (0.0, 0.0))
+            self.studio.hint.emit(f"{offer.label} is on the board of “{self.session.material}”.")
+
+    def build_selected(self) -> None:
+        """Builds the selected set as the panel says."""
+        found, panel = self.state.chosen_set, self.set_panel
+        if found is not None:
+            folder = self.state.table.folder
+            self.drops.build(found, folder, panel.options(), copy=panel.copy.isChecked(), number=panel.part)
 
     def _alone(self, item: Item, folder: Path) -> bool:
         """Whether a set has its folder to itself, so that the other files in it come along."""
@@ -221,14 +265,14 @@ class GatherPlace(QWidget):
         file = self.state.chosen_file
         if file is not None:
             self.seamless.open(file)
-            self.hint.emit("Drag a region on the picture; double-click takes it all · Esc goes back to the sets")
+            self.studio.hint.emit("Drag a region on the picture; double-click takes it all · Esc goes back to the sets")
             self.stack.setCurrentWidget(self.seamless)
 
     def open_derive(self) -> None:
         file = self.state.chosen_file
         if file is not None:
             self.derive.open(file)
-            self.hint.emit("Drag a value to try it; drag a picture below to turn it · Esc goes back to the sets")
+            self.studio.hint.emit("Drag a value to try it; drag a picture below to turn it · Esc goes back to the sets")
             self.stack.setCurrentWidget(self.derive)
 
     def leave_page(self) -> None:
@@ -252,10 +296,14 @@ class GatherPlace(QWidget):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = files_in(event.mimeData())
+        self.take_files(files_in(event.mimeData()))
+        event.acceptProposedAction()
+
+    def take_files(self, paths: list[Path]) -> bool:
+        self.studio.wanted.emit("sets")
         self.leave_page()
         if len(paths) == 1 and paths[0].is_dir():
             self.state.read(paths[0])
         else:
             self.state.add(paths)
-        event.acceptProposedAction()
+        return True

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, Q
 
 from collage.app.gather.page import Page
 from collage.app.gather.picture_view import PictureView
+from collage.app.shell.jobs import Jobs
 from collage.app.widgets.panels import quiet
 from collage.core.base.errors import CollageError
 from collage.core.images import region as regions
@@ -28,8 +29,8 @@ Made = tuple[np.ndarray, Scores, Scores, np.ndarray]
 class SeamlessPage(Page):
     """Before at the left with the region, after at the right, repeated."""
 
-    def __init__(self, proposed: Callable[[Path, str], Path]) -> None:
-        super().__init__("seamless", "Save the map…")
+    def __init__(self, proposed: Callable[[Path, str], Path], jobs: Jobs) -> None:
+        super().__init__(jobs, "seamless", "Save the map…")
         self._proposed = proposed
         self._record: Seamless | None = None
         self.section("Region")

@@ -22,9 +22,10 @@ from PySide6.QtWidgets import (
 from collage.app.gather.set_preview import SHAPES, SetPreview
 from collage.app.gather.state import GatherState
 from collage.app.gather.tiles_view import TilesView
-from collage.app.session import Session
+from collage.app.shell.jobs import Jobs
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
+from collage.core.actions.session import Session
 from collage.core.gather.build import BuildOptions, Relief, build_material
 from collage.core.gather.sets import FoundSet
 from collage.core.render.renderer import Renderer
@@ -40,12 +41,12 @@ class SetPanel(QFrame):
     seamless_wanted = Signal()
     derive_wanted = Signal()
 
-    def __init__(self, state: GatherState, session: Session, renderer: Renderer) -> None:
+    def __init__(self, state: GatherState, session: Session, renderer: Renderer, jobs: Jobs) -> None:
         super().__init__()
         self.state, self.session = state, session
         self.setObjectName("panel")
         self.setMinimumWidth(300)
-        self.preview = SetPreview(renderer, "The set on a shape")
+        self.preview = SetPreview(renderer, jobs, "The set on a shape")
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the set")
         self.name.editingFinished.connect(self._named)

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.gather.state import THUMB, Chosen, GatherState, is_picture
-from collage.app.wire.pictures import to_image
+from collage.app.preview.images import to_image
 from collage.core.gather.sets import FoundMap, FoundSet, Leftover, default_space, in_role
 from collage.core.gather.words import LAYOUTS, ROLES, Channels, Role
 from collage.core.images.colour import SPACES

@@ -11,14 +11,15 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from collage.app.jobs import Newest
+from collage.app.shell.jobs import Jobs, Latest
 from collage.core.assets.stock import small_picture
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress
 from collage.core.document.history import History
 from collage.core.gather.looks import Look, LookAt, look_at, look_through
 from collage.core.gather.names import Green
 from collage.core.gather.rules import load_rules, save_rules, with_rule, word_of
-from collage.core.gather.scan import Progress, gather, list_files
+from collage.core.gather.scan import all_files, gather, list_files
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Leftover, Rules, in_role, settled
 from collage.core.gather.words import ROLES, Role
 from collage.core.images.store import ImageStore
@@ -65,14 +66,16 @@ class GatherState(QObject):
     hint = Signal(str)
     problem = Signal(object)  # CollageError
 
-    def __init__(self, images: ImageStore, rules_file: Path | None = None, parent: QObject | None = None) -> None:
+    def __init__(
+        self, images: ImageStore, jobs: Jobs, rules_file: Path | None = None, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
         self.images, self._rules_file = images, rules_file
         self.history: History[Table] = History(Table(rules=load_rules(rules_file)))
         self.chosen = Chosen()
         self._reading, self._fresh, self._first_new = 0, False, 0
         self.thumbs: dict[str, np.ndarray] = {}  # by absolute path
-        self.worker = Newest("gather", self)
+        self.worker = Latest(jobs, self)
         self.worker.answered.connect(self._take)
         self.worker.failed.connect(self._failed)
         self.history.changed.connect(self._on_changed)
@@ -156,7 +159,7 @@ class GatherState(QObject):
 
     def _take(self, answer: Any) -> None:
         if isinstance(answer, Progress):
-            self.progress.emit(answer.text, answer.share)
+            self.progress.emit(answer.what, answer.share)
         elif isinstance(answer, Table):
             self.history.do("Gather", lambda _: answer, merge=f"gather {self._reading}")
             if self._fresh and answer.found.sets:
@@ -252,12 +255,6 @@ class GatherState(QObject):
 
         self.history.do(f"Take {PurePosixPath(file).name}", on_table)
         self.choose(Chosen(len(self.found.sets) - 1 if number < 0 else number))
-
-
-def all_files(paths: list[Path]) -> list[str]:
-    """The files among the paths, and all files in the folders among them, by absolute names."""
-    files = [(path.resolve() / one).as_posix() for path in paths if path.is_dir() for one in list_files(path)]
-    return files + [path.resolve().as_posix() for path in paths if path.is_file()]
 
 
 def _joined(before: Gathered, new: Gathered) -> Gathered:

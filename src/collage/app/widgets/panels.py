@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QSplitter, QWidget
 
 
 def title(text: str) -> QLabel:
@@ -19,6 +19,23 @@ def quiet(text: str) -> QLabel:
     label = QLabel(text)
     label.setObjectName("quiet")
     return label
+
+
+def splitter(
+    name: str, direction: Qt.Orientation, parts: list[QWidget], sizes: list[int] | None = None, stretch: int = -1
+) -> QSplitter:
+    """Parts side by side or below each other, with a line between that can be moved. stretch : which part grows."""
+    made = QSplitter(direction)
+    made.setObjectName(name)
+    made.setHandleWidth(1)
+    made.setChildrenCollapsible(False)
+    for part in parts:
+        made.addWidget(part)
+    if sizes is not None:
+        made.setSizes(sizes)
+    if stretch >= 0:
+        made.setStretchFactor(stretch, 1)
+    return made
 
 
 def scroll_area(*, sideways: bool = False) -> QScrollArea:

@@ -26,10 +26,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.session import Session
 from collage.app.theme import Theme
 from collage.app.widgets.dragged import files_in
-from collage.app.wire import acts
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.board_view import BoardView
 from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
@@ -37,6 +35,8 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.tabs import wire_path, wire_pen
 from collage.app.wire.wire_item import WireItem
+from collage.core.actions import cards as acts
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.model import Card, Wire, inside, replaced_inside

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu
 
-from collage.app.wire import acts
 from collage.app.wire.card_item import CardItem
 from collage.app.wire.weights_dialog import WeightsDialog
 from collage.app.wire.wire_item import WireItem
+from collage.core.actions import cards as acts
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import origin, ways
 

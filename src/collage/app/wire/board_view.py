@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.session import Session
 from collage.app.theme import Theme
 from collage.app.wire.board_map import BoardMap
 from collage.app.wire.card_item import HEIGHT, PICTURE, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
@@ -28,6 +27,7 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_item import FrameItem
 from collage.app.wire.landing_item import LANDING_HEIGHT, LANDING_WIDTH, LandingItem
 from collage.app.wire.wire_item import WireItem
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import frames
 from collage.core.document.materials import hidden_on_board

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collage.app.session import Session
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Card
 from collage.core.nodes.library import TabDef, tabs_of

@@ -16,13 +16,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.session import Session
 from collage.app.theme import Theme, icon
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire.channel_names import channel_label
 from collage.app.wire.value_menu import value_menu
+from collage.core.actions.session import Session
 from collage.core.document import links
 from collage.core.document.model import Card
 from collage.core.nodes.labels import title_of

@@ -19,13 +19,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.session import Session
 from collage.app.widgets.card_editors import CardEditor, Histogram, editor_for
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.wire.card_tabs import card_tabs
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.value_menu import value_menu
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside

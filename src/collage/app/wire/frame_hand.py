@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF
 
-from collage.app.wire import acts
 from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.frame_item import FrameItem
+from collage.core.actions import cards as acts
 from collage.core.document import edits, frames
 
 if TYPE_CHECKING:

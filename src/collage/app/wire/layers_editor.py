@@ -20,11 +20,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.session import Session
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
-from collage.app.wire import acts
+from collage.core.actions import cards as acts
+from collage.core.actions.session import Session
 from collage.core.document.groups import hide_input, name_input, order_inputs
 from collage.core.document.model import Card, Input, Value
 from collage.core.nodes import stacks

@@ -26,12 +26,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.session import Session
 from collage.app.theme import font
 from collage.app.widgets.dragged import start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
-from collage.app.wire import acts
 from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
+from collage.core.actions import cards as acts
+from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of

@@ -7,11 +7,11 @@ from functools import partial
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QApplication, QDialog, QFormLayout, QMenu, QWidget
 
-from collage.app.session import Session
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.pick_field import Choice, PickField
-from collage.app.wire import acts
 from collage.app.wire.card_tabs import card_tabs
+from collage.core.actions import cards as acts
+from collage.core.actions.session import Session
 from collage.core.document import links
 from collage.core.document.links import LINKED, Link, Place
 from collage.core.document.model import Card, Value

@@ -6,8 +6,8 @@ from functools import partial
 
 from PySide6.QtWidgets import QDialog, QFormLayout, QWidget
 
-from collage.app.session import Session
 from collage.app.widgets.number_field import NumberField
+from collage.core.actions.session import Session
 from collage.core.nodes.wiring import weigh
 
 REC709 = (0.2126, 0.7152, 0.0722)

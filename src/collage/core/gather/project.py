@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
+from collage.core.base.progress import Progress, Steps
 from collage.core.document.materials import new_material
 from collage.core.gather.build import BuildOptions, Stored, build_material, files_of
 from collage.core.gather.sets import FoundSet, tile_place
@@ -80,11 +81,11 @@ def _free_or_same(source: Path, target: Path) -> bool:
     return there.st_size == here.st_size and int(there.st_mtime) == int(here.st_mtime)
 
 
-def copy_set(found: FoundSet, folder: Path, project: Path) -> Iterator[tuple[str, float]]:
+def copy_set(found: FoundSet, folder: Path, project: Path) -> Steps[None]:
     """Copies a set's files into the project, file by file: what, and how far (0 to 1). Raises CollageError."""
     names = copied_names(found, folder, project)
     for done, (file, target) in enumerate(names.items()):
-        yield f"Copying {target.name}", done / len(names)
+        yield Progress(f"Copying {target.name}", done / len(names))
         copy_file(folder / file, target)
 
 

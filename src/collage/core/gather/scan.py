@@ -6,10 +6,11 @@ import os
 from collections import deque
 from collections.abc import Generator, Iterable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress
 from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import Look, LookAt, judged, look_at
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Rules, group
@@ -19,14 +20,6 @@ MOST_FILES = 100_000
 SKIPPED_FOLDERS = {"__MACOSX", "node_modules"}
 Looks = Mapping[str, Look | CollageError]
 """By relative file name: what a picture looks like, or why it cannot be read."""
-
-
-@dataclass(frozen=True)
-class Progress:
-    """How far a piece of work is: what it is doing, and a share from 0 to 1."""
-
-    text: str
-    share: float
 
 
 def list_files(folder: Path) -> list[str]:
@@ -46,6 +39,12 @@ def list_files(folder: Path) -> list[str]:
                 f"The folder holds more than {MOST_FILES:,} files.", about=folder.name, remedy="Choose one inside it."
             )
     return found
+
+
+def all_files(paths: list[Path]) -> list[str]:
+    """The files among the paths, and all files in the folders among them, by absolute names."""
+    files = [(path.resolve() / one).as_posix() for path in paths if path.is_dir() for one in list_files(path)]
+    return files + [path.resolve().as_posix() for path in paths if path.is_file()]
 
 
 def gather(

@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 
 from collage.core.gather.names import Green, Reading, Tiling, is_tile_number, plain, pretty, read_name, tokens
 from collage.core.gather.words import COLOURS, LAYOUTS, ROLES, SAME_PLACE, SPACE_WORDS, Channels, Role
-from collage.core.images.files import READ_SUFFIXES
+from collage.core.images.codecs import READ_SUFFIXES
 from collage.core.images.tiles import pattern_of
 
 CONFIDENT = 0.7

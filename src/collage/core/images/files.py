@@ -11,11 +11,10 @@ import OpenImageIO as oiio
 
 from collage.core.base.errors import CollageError
 from collage.core.base.safe_write import replacing
+from collage.core.images.codecs import codec_of, codec_to_write
 
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384
-WRITE_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr"}
-READ_SUFFIXES = WRITE_SUFFIXES | {".tga", ".bmp", ".psd", ".webp"}
 
 
 @dataclass(frozen=True)
@@ -56,15 +55,6 @@ def read_info(path: Path) -> ImageInfo:
         source.close()
 
 
-_ENDINGS = {
-    "png": {".png"},
-    "jpeg": {".jpg", ".jpeg"},
-    "tiff": {".tif", ".tiff"},
-    "openexr": {".exr"},
-    "hdr": {".hdr"},
-}
-
-
 def oddities(path: Path) -> tuple[str, ...]:
     """Sentences about what is odd in a file that can be read all the same. Raises CollageError if it cannot."""
     source = _open(path)
@@ -73,7 +63,8 @@ def oddities(path: Path) -> tuple[str, ...]:
     finally:
         source.close()
     told = []
-    if path.suffix.lower() not in _ENDINGS.get(form, {path.suffix.lower()}):
+    codec = codec_of(path)
+    if codec is not None and codec.library_name != form:
         told.append(f"Its ending says {path.suffix}, but it is a file of the form {form.upper()}.")
     if spec.get_string_attribute("tiff:ColorSpace") == "CMYK":
         told.append("It holds printing inks (CMYK), which are turned to RGB roughly; save it as RGB.")
@@ -143,12 +134,7 @@ def write_image(
     spec.attribute("oiio:UnassociatedAlpha", 1)
     for name, value in (attributes or {}).items():
         spec.attribute(name, value)
-    if path.suffix.lower() not in WRITE_SUFFIXES:
-        raise CollageError(
-            f"Collage cannot write “{path.suffix}” files.",
-            about=path.name,
-            remedy="Use .png, .tif, .jpg or .exr.",
-        )
+    codec_to_write(path)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:

@@ -13,8 +13,8 @@ from pydantic import Field, ValidationError
 
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
+from collage.core.base.progress import Progress, Steps
 from collage.core.base.safe_write import replacing
-from collage.core.base.steps import Steps
 from collage.core.images.derive import (
     HeightFrom,
     RoughnessFrom,
@@ -94,12 +94,12 @@ def sixteen_bits(values: np.ndarray) -> np.ndarray:
 
 def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     """Writes a tiling 16-bit map of a photograph, with its record. Raises CollageError."""
-    yield f"Reading {source.name}", 0.0
+    yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
     made = yield from seamless(pixels, how)
-    yield "Scoring", 0.85
+    yield Progress("Scoring", 0.85)
     before, after = scores(taken(pixels, how.region)), scores(made)
-    yield f"Writing {target.name}", 0.9
+    yield Progress(f"Writing {target.name}", 0.9)
     write_image(target, sixteen_bits(made))
     record = Record(
         source=_relative(source, target), seamless=how, before=_pair(before), after=_pair(after),
@@ -117,13 +117,13 @@ def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") 
 
     stem : what their names begin with; the photograph's name if left out.
     """
-    yield f"Reading {source.name}", 0.0
+    yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
     made: list[Path] = []
     stem = stem or source.stem
     for done, (name, values) in enumerate(derived(pixels, how)):
         path = folder / f"{stem}_{name}.png"
-        yield f"Writing {path.name}", (done + 0.8) / (len(how.maps) + 0.5)
+        yield Progress(f"Writing {path.name}", (done + 0.8) / (len(how.maps) + 0.5))
         write_image(path, sixteen_bits(values))
         _keep_record(path, Record(source=_relative(source, path), derive=how.model_copy(update={"maps": (name,)})))
         made.append(path)
@@ -147,9 +147,9 @@ def derived(pixels: np.ndarray, how: Derive) -> Generator[tuple[Derived, np.ndar
 
 def make_region_file(source: Path, target: Path, region: Region) -> Files:
     """Writes a region of a picture, with its record. Raises CollageError."""
-    yield f"Reading {source.name}", 0.0
+    yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
-    yield f"Writing {target.name}", 0.6
+    yield Progress(f"Writing {target.name}", 0.6)
     made = taken(pixels, region)
     write_image(target, made if pixels.dtype.kind == "f" else sixteen_bits(made))
     _keep_record(target, Record(source=_relative(source, target), region=region))

@@ -16,7 +16,7 @@ from pydantic import Field
 
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
-from collage.core.base.steps import Steps, finished
+from collage.core.base.progress import Progress, Steps, finished
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, floats, luminance, taken
 
@@ -47,19 +47,19 @@ class Scores:
 
 def seamless(pixels: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
     """A tiling map of (h, w, c) pixels of any kind: float32. Raises CollageError for a region that is too small."""
-    yield "Cutting the region", 0.0
+    yield Progress("Cutting the region", 0.0)
     values = taken(pixels, how.region)
     if min(values.shape[:2]) < 32:
         raise CollageError("The region is too small to tile.", remedy="Take at least 32 pixels a side.")
     if how.even:
-        yield "Evening the light", 0.2
+        yield Progress("Evening the light", 0.2)
         values = evened(values, how.even)
     if how.patches:
-        yield "Mixing patches", 0.5
+        yield Progress("Mixing patches", 0.5)
         return mixed(values, how.patches, how.seed)
-    yield "Joining left and right", 0.5
+    yield Progress("Joining left and right", 0.5)
     values = joined(values, how.overlap, loop=False)
-    yield "Joining top and bottom", 0.75
+    yield Progress("Joining top and bottom", 0.75)
     return np.ascontiguousarray(joined(values.swapaxes(0, 1), how.overlap, loop=True).swapaxes(0, 1))
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from collage.core.base.progress import Progress, Steps
 from collage.core.document.model import Card, Input, Network
 from collage.core.images.store import ImageRef
 from collage.core.images.tiles import Tiles, file_of, is_pattern, label_of
@@ -199,8 +200,8 @@ def outside(project: Project, folder: Path) -> list[Reference]:
             if one.missing != ("",) and not one.file.parent.resolve().is_relative_to(root)]  # fmt: skip
 
 
-def collect(project: Project, folder: Path) -> Iterator[tuple[str, float] | Project]:
-    """Copies what lies outside into maps/; yields what it does, and at last the project that names the copies.
+def collect(project: Project, folder: Path) -> Steps[Project]:
+    """Copies what lies outside into maps/; returns the project that names the copies.
 
     Raises CollageError; the project is unchanged in that case.
     """
@@ -212,7 +213,7 @@ def collect(project: Project, folder: Path) -> Iterator[tuple[str, float] | Proj
             targets[one.file] = _free(folder / MAPS / one.file.parent.name / one.file.name, taken)
     copies = [(source, target) for pattern, target in targets.items() for source, target in _each(pattern, target)]
     for done, (source, target) in enumerate(copies):
-        yield f"Copying {target.name}", done / len(copies)
+        yield Progress(f"Copying {target.name}", done / len(copies))
         copy_file(source, target)
 
     def change(one: Reference) -> str:
@@ -221,7 +222,7 @@ def collect(project: Project, folder: Path) -> Iterator[tuple[str, float] | Proj
             return one.stored
         return _named(one, target, project, folder)
 
-    yield with_files(project, change, folder)
+    return with_files(project, change, folder)
 
 
 def _free(path: Path, taken: set[Path]) -> Path:

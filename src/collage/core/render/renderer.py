@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress, Steps, finished
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import Const, Loud, Place, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
@@ -83,7 +84,16 @@ class Renderer:
         cancelled: Callable[[], bool] = never,
         progress: Callable[[float], None] | None = None,
     ) -> Picture:
-        """The complete picture. Raises Cancelled when `cancelled` says so, CollageError when nothing can be shown."""
+        """The complete picture. Raises Cancelled when `cancelled` says so, CollageError when nothing can be shown.
+
+        progress : told the share that is done, 0 to 1.
+        """
+        return finished(
+            self.steps(request, cancelled=cancelled), lambda _what, share: progress(share) if progress else None
+        )
+
+    def steps(self, request: PictureRequest, *, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
+        """The complete picture as steps that say how far it is; see `picture`."""
         begin = time.perf_counter()
         shifts = FINAL_SHIFTS if request.quality == "final" else ((0.0, 0.0),)
         work = _Work(self, request, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
@@ -92,8 +102,7 @@ class Renderer:
             view = self._view(request, shift, cancelled)
             linear = work.linear(view)
             total = linear if total is None else total + linear
-            if progress is not None:
-                progress((done + 1) / len(shifts))
+            yield Progress("Rendering", (done + 1) / len(shifts))
         assert total is not None
         return self._picture(request, view, total / np.float32(len(shifts)), work, begin)
 

@@ -52,6 +52,7 @@ class ShortcutsDialog(QDialog):
 
     def __init__(self, actions: Mapping[str, QAction], parent: QWidget) -> None:
         super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Shortcuts")
         self.resize(520, 520)
         rows = [

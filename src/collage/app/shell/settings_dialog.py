@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QDialog, QFormLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from collage.app.session import Session
-from collage.app.settings import Settings
+from collage.app.shell.settings import Settings
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.panels import quiet
+from collage.core.actions.session import Session
 from collage.core.scene.bench import Bench
 from collage.core.scene.directions import Triple
 
@@ -20,6 +20,7 @@ class SettingsDialog(QDialog):
 
     def __init__(self, settings: Settings, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.session = session
         self.setWindowTitle("Settings")
         self.memory = QSpinBox()

@@ -22,6 +22,7 @@ class Settings(BaseModel):
     splitters: dict[str, list[int]] = {}
     library_folders: list[str] = []
     favourites: list[str] = []
+    large_preview: bool = False
     image_memory: int = 2048  # megabytes that open images may take
 
     def with_recent(self, folder: Path) -> Settings:

@@ -41,6 +41,7 @@ class Session:
     peek_changed = Signal()
     camera_changed = Signal()
     saved = Signal()
+    opened = Signal()  # another project is in hand
     files_changed = Signal()  # files on disk that the project names
     problem = Signal(object)  # CollageError
 
@@ -357,6 +358,7 @@ class Session:
         self.peek_changed.emit()
         self.camera_changed.emit()
         self.saved.emit()
+        self.opened.emit()
 
     def save(self, folder: Path | None = None, *, files_are_there: bool = False) -> None:
         """Saves to the project's folder, or to another one, maps and all. Raises CollageError.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 
-from collage.app.session import Session
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import edits, frames, groups, links
 from collage.core.document.clipboard import copied, pasted

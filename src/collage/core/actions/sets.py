@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
-from collage.app.jobs import Work
-from collage.app.session import Session
+from collage.core.actions.session import Session
+from collage.core.base.progress import Steps
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material, with_set
 from collage.core.gather.project import copy_set, odd_numbers, stored_names
@@ -14,20 +14,15 @@ from collage.core.gather.sets import FoundSet
 from collage.core.project.state import Project
 
 
-def copying(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> Work | None:
+def copying(
+    session: Session, found: FoundSet, folder: Path, *, copy: bool
+) -> Callable[[Callable[[], bool]], Steps[None]] | None:
     """The copying that has to be done before a set is built; None where its files stay where they are."""
     project = session.folder
     if project is None or not (copy or odd_numbers(found)):
         return None
 
-    def work(cancelled: Callable[[], bool]) -> Iterator[str]:
-        for text, share in copy_set(found, folder, project):
-            if cancelled():
-                return
-            yield f"{text} · {share:.0%}"
-        yield ""
-
-    return work
+    return lambda _cancelled: copy_set(found, folder, project)
 
 
 def names(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> tuple[FoundSet, Stored]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -20,8 +20,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.jobs import Newest
-from collage.app.session import Session
+from collage.app.shell.jobs import Jobs, Ticket
+from collage.core.actions.session import Session
+from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress, Steps
 from collage.core.project.references import Reference, collect, find, outside, references, relinked
 from collage.core.project.state import Project
 
@@ -29,9 +31,11 @@ from collage.core.project.state import Project
 class FilesDialog(QDialog):
     """Not modal; it follows the project."""
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
+    def __init__(self, session: Session, jobs: Jobs, parent: QWidget) -> None:
         super().__init__(parent)
-        self.session = session
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.session, self.jobs = session, jobs
+        self._tickets: list[Ticket] = []
         self.setWindowTitle("Files of the project")
         self.resize(720, 420)
         self.list = QTreeWidget()
@@ -60,16 +64,16 @@ class FilesDialog(QDialog):
         column.addWidget(self.list, 1)
         column.addWidget(self.said)
         column.addLayout(row)
-        self.worker = Newest("files of the project", self)
-        self.worker.answered.connect(self._take)
-        self.worker.failed.connect(lambda error: self.said.setText(str(error)))
+        jobs.queue_changed.connect(self._show_progress)
         session.changed.connect(self._on_changed)
         self.list.currentItemChanged.connect(lambda *_: self.relink.setEnabled(self.chosen is not None))
         self.show_files()
 
     def done(self, result: int) -> None:
         self.session.changed.disconnect(self._on_changed)
-        self.worker.close()
+        self.jobs.queue_changed.disconnect(self._show_progress)
+        for ticket in self._tickets:
+            ticket.cancel()
         super().done(result)
 
     def _on_changed(self, _before: object, _after: object) -> None:
@@ -114,11 +118,11 @@ class FilesDialog(QDialog):
         """Looks for all missing files below a folder and names them where they are; one step."""
         project, folder = self.session.project, self.session.base_folder
 
-        def work(_cancelled: Callable[[], bool]) -> Iterator[Any]:
-            yield find([one for one in references(project, folder) if one.missing], place)
+        def steps(_cancelled: Callable[[], bool]) -> Steps[dict[Reference, Path]]:
+            yield Progress("Looking for the files", 0.0)
+            return find([one for one in references(project, folder) if one.missing], place)
 
-        self.said.setText("Looking for the files")
-        self.worker.ask(work)
+        self._queue("Looking for the files", steps, self._found)
 
     def _ask_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "The file to use instead")
@@ -137,25 +141,29 @@ class FilesDialog(QDialog):
             self.said.setText("Save the project first, so that it has a folder.")
             return
 
-        def work(cancelled: Callable[[], bool]) -> Iterator[Any]:
-            for step in collect(project, folder):
-                if cancelled():
-                    return
-                yield step
+        def collected(made: Project) -> None:
+            self.session.history.do("Copy all files into the project", lambda _: made)
 
-        self.worker.ask(work)
+        self._queue("Copying the files", lambda _cancelled: collect(project, folder), collected)
 
-    def _take(self, answer: Any) -> None:
-        if isinstance(answer, Project):
-            self.session.history.do("Bring all files into the project", lambda _: answer)
-        elif isinstance(answer, dict):
-            if answer:
-                self._name(answer)
-            lost = [one for one in references(self.session.project, self.session.base_folder) if one.missing]
-            if lost:
-                self.said.setText(f"{len(answer)} found; {len(lost)} are missing still, such as {lost[0].file.name}.")
-        else:
-            self.said.setText(f"{answer[0]} · {answer[1]:.0%}")
+    def _queue(self, title: str, make: Callable[[Callable[[], bool]], Steps[Any]], then: Callable[[Any], None]) -> None:
+        self._tickets = [one for one in self._tickets if one in self.jobs.tickets]
+        self._tickets.append(self.jobs.queue(title, make, then, self._failed))
+
+    def _failed(self, error: CollageError) -> None:
+        self.said.setText(str(error))
+
+    def _found(self, found: dict[Reference, Path]) -> None:
+        if found:
+            self._name(found)
+        lost = [one for one in references(self.session.project, self.session.base_folder) if one.missing]
+        if lost:
+            self.said.setText(f"{len(found)} found; {len(lost)} are still missing, such as {lost[0].file.name}.")
+
+    def _show_progress(self) -> None:
+        running = next((one for one in self._tickets if one in self.jobs.tickets), None)
+        if running is not None:
+            self.said.setText(running.text)
 
 
 def _state(one: Reference, away: bool) -> str:

@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtGui import QImage
 
-from collage.app.jobs import Newest
-from collage.app.session import Session
+from collage.app.preview.images import to_image
+from collage.app.shell.jobs import Jobs, Latest
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, showing
@@ -26,14 +27,8 @@ from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import object_bounds
 
 PICTURE_SIZE = (228, 136)
+BETWEEN = 250  # milliseconds between two pictures of all cards while a hand moves
 TILE_SIZE = (116, 84)  # pictures among the sources, drawn at half of it
-
-
-def to_image(pixels: np.ndarray) -> QImage:
-    """A picture (h, w, 3) uint8 as Qt's, with pixels of its own."""
-    height, width = pixels.shape[:2]
-    data = np.ascontiguousarray(pixels)
-    return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
 
 
 @dataclass(frozen=True)
@@ -56,19 +51,24 @@ class PictureMaker(QObject):
     kinds_ready = Signal(object)  # dict of category to QImage
     material_ready = Signal(object)  # BoardPictures of a material; the one without a name stands for it
 
-    def __init__(self, session: Session, renderer: Renderer, parent: QObject | None = None) -> None:
+    def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session, self.workers = session, renderer.workers
         self.cache = ResultCache(256 * 2**20)
         self.renderer = renderer
         self.ground: Ground = "flat"
         self.mark = False
-        self.worker = Newest("card pictures", self)
+        self.worker = Latest(jobs, self)
         self.worker.answered.connect(self.ready)
-        self.kinds_worker = Newest("kind pictures", self)
+        self.kinds_worker = Latest(jobs, self)
         self.kinds_worker.answered.connect(self.kinds_ready)
-        self.materials_worker = Newest("material pictures", self)
+        self.materials_worker = Latest(jobs, self)
         self.materials_worker.answered.connect(self.material_ready)
+        self._soon = QTimer(self)  # while a hand moves, the preview comes first
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(BETWEEN)
+        self._soon.timeout.connect(self._ask_again)
+        self._again = False
         self._rest = QTimer(self)  # materials are looked at again when the hand rests
         self._rest.setSingleShot(True)
         self._rest.setInterval(700)
@@ -79,12 +79,18 @@ class PictureMaker(QObject):
         session.saved.connect(self.ask_materials)
 
     @property
-    def resting(self) -> bool:
-        """Whether the materials' pictures wait for the hand to rest."""
-        return self._rest.isActive()
+    def settled(self) -> bool:
+        """Whether the cards and the kinds have their pictures of the present state."""
+        return not self._again and self.worker.idle and self.kinds_worker.idle
+
+    @property
+    def all_settled(self) -> bool:
+        """Whether the materials too have their pictures."""
+        return self.settled and self.materials_worker.idle and not self._rest.isActive()
 
     def close(self) -> None:
         self._rest.stop()
+        self._soon.stop()
         self.session.changed.disconnect(self._on_changed)
         self.session.material_changed.disconnect(self.ask)
         self.session.files_changed.disconnect(self._files_changed)
@@ -117,6 +123,19 @@ class PictureMaker(QObject):
         return next((item for item in objects if item.material == self.session.material), None)
 
     def ask(self) -> None:
+        """Asks for the cards' pictures: at once, or shortly where they have been asked for just before."""
+        if self._soon.isActive():
+            self._again = True
+            return
+        self._soon.start()
+        self._ask_now()
+
+    def _ask_again(self) -> None:
+        if self._again:
+            self._again = False
+            self.ask()
+
+    def _ask_now(self) -> None:
         session, workers, cache = self.session, self.workers, self.cache
         document, path, material, folder = (
             session.document,
@@ -124,7 +143,7 @@ class PictureMaker(QObject):
             session.material,
             session.base_folder,
         )
-        network, wearer = session.network, self._wearer()
+        network, wearer, renderer = session.network, self._wearer(), self.renderer
         ground, mark = self.ground, self.mark
         hidden = hidden_on_board(network)
         names = [name for name, card in network.cards.items() if name not in hidden and not card.helper]
@@ -132,7 +151,7 @@ class PictureMaker(QObject):
 
         surfaces = [name for name in names if network.cards[name].type == "surfaceshader" and not path]
 
-        def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
+        def work(overtaken: Callable[[], bool]) -> Iterator[BoardPictures]:
             made = card_pictures(
                 session.library,
                 document,
@@ -147,7 +166,6 @@ class PictureMaker(QObject):
                 ground=ground,
                 mark=mark,
                 box=object_bounds(wearer) if wearer is not None else UNIT_BOX,
-                cancelled=cancelled,
             )
             images, problems = _images(made), _here(made, path)
             values = dict(made.values)
@@ -156,7 +174,7 @@ class PictureMaker(QObject):
             if surfaces:
                 balls = {
                     name: to_image(
-                        swatch(self.renderer, showing(document, name), folder / "materials", PICTURE_SIZE, cancelled)
+                        swatch(renderer, showing(document, name), folder / "materials", PICTURE_SIZE, overtaken)
                     )
                     for name in surfaces
                 }
@@ -169,15 +187,15 @@ class PictureMaker(QObject):
         session, workers = self.session, self.workers
         materials, folder, renderer = session.project.materials, session.base_folder, self.renderer
 
-        def work(cancelled: Callable[[], bool]) -> Iterator[BoardPictures]:
+        def work(overtaken: Callable[[], bool]) -> Iterator[BoardPictures]:
             for material, document in materials.items():
                 names = [name for name, card in document.cards.items() if card.attributes.get(MAP_SET) == "true"]
                 made = card_pictures(
                     session.library, document, names, folder=folder / "materials", images=session.images,
-                    workers=workers, size=TILE_SIZE, cancelled=cancelled,
+                    workers=workers, size=TILE_SIZE, cancelled=overtaken,
                 )  # fmt: skip
                 images = _images(made)
-                images[""] = to_image(swatch(renderer, document, folder / "materials", TILE_SIZE, cancelled))
+                images[""] = to_image(swatch(renderer, document, folder / "materials", TILE_SIZE, overtaken))
                 yield BoardPictures(material, (), images, {}, {})
 
         self.materials_worker.ask(work)
@@ -186,10 +204,10 @@ class PictureMaker(QObject):
         """Pictures of every kind at its defaults, for the add field and the sources."""
         library, workers = self.session.library, self.workers
 
-        def work(cancelled: Callable[[], bool]) -> Iterator[dict[str, QImage]]:
+        def work(overtaken: Callable[[], bool]) -> Iterator[dict[str, QImage]]:
             found: dict[str, QImage] = {}
             for network in _kind_networks(offers):
-                if cancelled():
+                if overtaken():
                     return
                 try:
                     made = card_pictures(
@@ -246,7 +264,3 @@ def _here(made: CardPictures, path: tuple[str, ...]) -> dict[str, CollageError]:
             shown = place[len(path)] if len(place) > len(path) else name
             found.setdefault(shown, error)
     return found
-
-
-def pixmaps(images: dict[str, QImage]) -> dict[str, QPixmap]:
-    return {name: QPixmap.fromImage(image) for name, image in images.items()}

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterator
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from collage.app.jobs import Newest
-from collage.app.session import Session
+from collage.app.shell.jobs import Jobs, Latest
+from collage.core.actions.session import Session
 from collage.core.project.references import Reference, references, stamps
 
 EVERY = 500  # milliseconds
@@ -19,12 +19,12 @@ class FileWatch(QObject):
     changed = Signal(object)  # list of paths
     missing_changed = Signal()
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, session: Session, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.missing: list[Reference] = []
         self._known: dict[str, str] = {}
-        self.worker = Newest("watch", self)
+        self.worker = Latest(jobs, self)
         self.worker.answered.connect(self._take)
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)

@@ -8,15 +8,15 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
-from collage.app.main_window import MainWindow
-from collage.app.session import Session
-from collage.app.settings import Settings, load_settings
+from collage.app.shell.settings import Settings, load_settings
+from collage.app.shell.studio import Studio
+from collage.app.shell.window import MainWindow
 from collage.app.theme import THEMES, apply_theme, load_fonts
-from collage.core.base.errors import CollageError
+from collage.core.actions.session import Session
 from collage.core.evaluate.run import Workers
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
@@ -46,19 +46,14 @@ def make_window(
     settings = settings or load_settings(settings_file)
     application(settings)
     session = Session(library or load_library(), ImageStore(), Desk(desks))
-    window = MainWindow(session, Workers(), settings, settings_file)
+    window = MainWindow(Studio(session, Workers(), settings, settings_file))
     if folder is None:
         folder = next((Path(one) for one in settings.recent if (Path(one) / "project.json").is_file()), None)
     if folder is not None:
-        try:
-            session.open(folder)
-            window._remember(folder)
-        except CollageError as error:
-            window.show_problem(error)
+        window.files.open_folder(folder)
     left = left_desks(desks)
     if left:
-        window.offer_recovery(left[0])
-    QTimer.singleShot(0, window.board.fit_all)
+        window.safety.offer(left[0])
     return window
 
 
@@ -88,10 +83,7 @@ def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
 
 def settle(window: MainWindow, seconds: float = 90.0) -> bool:
     """Waits until all pictures of the present state are on the screen."""
-    return wait_until(
-        lambda: window.preview.settled and window.maker.worker.idle and window.maker.kinds_worker.idle,
-        seconds,
-    )
+    return wait_until(lambda: window.current.settled and window.studio.jobs.idle, seconds)
 
 
 def _with_popups(window: MainWindow) -> QPixmap:
@@ -118,12 +110,10 @@ def window_shot(
     window.show()
     wait_until(lambda: window.isVisible(), 5)
     settle(window)
-    window.board.fit_all()
     if prepare is not None:
         prepare(window)
     settle(window)
-    maker = window.maker
-    wait_until(lambda: maker.materials_worker.idle and not maker.resting, 20)
+    wait_until(lambda: window.studio.maker.all_settled, 20)
     wait_until(lambda: False, 0.2)
     _with_popups(window).save(str(path))
     window.session._clean = window.session.project  # a shot changes nothing worth asking about

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import cast
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -21,12 +22,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.jobs import Newest
-from collage.app.session import Session
+from collage.app.shell.jobs import Jobs, Ticket
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
-from collage.core.evaluate.run import Workers
+from collage.core.base.progress import Steps
+from collage.core.images.codecs import dialog_filter
 from collage.core.project.pictures import picture_request
-from collage.core.render.files import write_picture
+from collage.core.render.files import check_picture_file, write_picture
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest, Quality
 
@@ -34,10 +36,11 @@ from collage.core.render.request import PictureRequest, Quality
 class RenderDialog(QDialog):
     """Not modal: the work on the look goes on while a picture is made."""
 
-    def __init__(self, session: Session, workers: Workers, mode: str, parent: QWidget) -> None:
+    def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, parent: QWidget, mode: str = "lit") -> None:
         super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Render a picture")
-        self.session, self.workers, self.mode = session, workers, mode
+        self.session, self.renderer, self.jobs, self.mode = session, renderer, jobs, mode
         self.width_box, self.height_box = QSpinBox(), QSpinBox()
         for box, value in ((self.width_box, 1280), (self.height_box, 800)):
             box.setRange(16, 8192)
@@ -77,15 +80,11 @@ class RenderDialog(QDialog):
         layout.addWidget(self.bar)
         layout.addLayout(buttons)
         self.resize(480, 190)
-        self._worker = Newest("render", self)
-        self._worker.answered.connect(self._told)
-        self._worker.failed.connect(lambda error: self._finished(str(error)))
-        self.finished.connect(lambda _code: self._worker.close())
+        self._ticket: Ticket | None = None
+        jobs.queue_changed.connect(self._show_progress)
 
     def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Picture file", self.path.text(), "Pictures (*.png *.jpg *.tif *.exr)"
-        )
+        name, _ = QFileDialog.getSaveFileName(self, "Picture file", self.path.text(), dialog_filter())
         if name:
             self.path.setText(name)
 
@@ -95,33 +94,34 @@ class RenderDialog(QDialog):
         return picture_request(self.session.shown_project, *size, quality, self.mode, None, self.session.base_folder)
 
     def render_now(self) -> None:
-        request, path = self.request(), Path(self.path.text())
-        renderer = Renderer(self.session.library, self.session.images, self.workers)
+        request, path, renderer = self.request(), Path(self.path.text()), self.renderer
+        try:
+            check_picture_file(path)
+        except CollageError as error:
+            self.said.setText(str(error))
+            return
 
-        def work(cancelled: Callable[[], bool]) -> Iterator[float | str]:
-            shares: list[float] = []
-            picture = renderer.picture(request, cancelled=cancelled, progress=lambda share: self._tell(shares, share))
-            if path.suffix.lower() not in (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr"):
-                raise CollageError(
-                    f"Collage writes no “{path.suffix}” pictures.", remedy="Use .png, .jpg, .tif or .exr."
-                )
+        def steps(cancelled: Callable[[], bool]) -> Steps[str]:
+            picture = yield from renderer.steps(request, cancelled=cancelled)
             write_picture(picture, path)
-            yield f"Written in {picture.seconds:.1f} s."
+            return f"Written in {picture.seconds:.1f} s."
 
         self.start.setEnabled(False)
         self.stop.setText("Cancel")
         self.said.setText("Rendering …")
-        self._worker.ask(work)
+        self._ticket = self.jobs.queue(
+            f"Rendering {path.name}", steps, self._finished, lambda error: self._finished(str(error)), lane="render"
+        )
 
-    def _tell(self, shares: list[float], share: float) -> None:
-        shares.append(share)
-        self._worker.answered.emit(share)
+    def _show_progress(self) -> None:
+        if self._ticket is not None and self._ticket in self.jobs.tickets:
+            self.bar.setValue(round(self._ticket.progress.share * 100))
 
-    def _told(self, answer: float | str) -> None:
-        if isinstance(answer, str):
-            self._finished(answer)
-        else:
-            self.bar.setValue(round(answer * 100))
+    def done(self, result: int) -> None:
+        self.jobs.queue_changed.disconnect(self._show_progress)
+        if self._ticket is not None:
+            self._ticket.cancel()
+        super().done(result)
 
     def _finished(self, text: str) -> None:
         self.said.setText(text)

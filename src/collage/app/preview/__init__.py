@@ -1,0 +1,1 @@
+"""The viewport that every place shows objects in."""

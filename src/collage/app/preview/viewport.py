@@ -1,0 +1,278 @@
+"""The viewport: the picture of a bench, which follows the hand that turns, moves and lights it.
+
+While something changes, pictures are made at a size that keeps them coming; what was begun is finished and shown. At
+rest the full picture follows, first with few shadow rays, then complete.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Literal
+
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from collage.app.preview.images import to_image
+from collage.app.preview.orbit import framed, panned, turned, zoomed
+from collage.app.shell.jobs import Jobs, Latest
+from collage.app.theme import Theme
+from collage.core.render.pace import Pace
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import Picture, PictureRequest
+from collage.core.scene.bench import Bench
+from collage.core.scene.cameras import Camera
+
+REST = 120  # milliseconds without a change until the full picture is begun
+MOST_PIXELS = 2_500_000  # of a full picture, on screens of high density
+CLICK = 4  # pixels that a hand may tremble in a click
+
+Change = Literal["view", "light", "value"]
+"""What changed: the camera or the objects; a light; or only values, so that no ray is cast."""
+
+Answer = tuple[PictureRequest, Picture, QImage]
+
+
+class Viewport(QWidget):
+    """Shows the newest picture of what `request` says. Subclasses say what is shown and take what the hand does."""
+
+    hint = Signal(str)
+    pixel = Signal(str)  # the value under the pointer, in words
+    timed = Signal(str)
+    failed = Signal(object)  # CollageError
+    shown_changed = Signal()  # another picture is on the screen
+
+    def __init__(self, renderer: Renderer, jobs: Jobs, theme: Theme, name: str) -> None:
+        super().__init__()
+        self.renderer, self.theme = renderer, theme
+        self.picture: Picture | None = None
+        self.shown: PictureRequest | None = None  # what the picture on the screen was made for
+        self.over: list[Callable[[QPainter], object]] = []  # what is drawn over the picture
+        self.count = 0  # pictures shown so far
+        self._image: QImage | None = None
+        self._last = QPointF()
+        self._press: QPointF | None = None
+        self._dragged = False
+        self._paces: dict[Change, Pace] = {"view": Pace(), "light": Pace(), "value": Pace(5e-7)}
+        self.setAccessibleName(name)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.work = Latest(jobs, self, urgent=True)
+        self.work.answered.connect(self._take)
+        self.work.failed.connect(self.failed)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST)
+        self._rest.timeout.connect(self._ask_full)
+
+    # ---- for subclasses -----------------------------------------------------------------------
+
+    def request(self) -> PictureRequest | None:
+        """What is to be shown at rest; None for nothing."""
+        raise NotImplementedError
+
+    @property
+    def camera(self) -> Camera:
+        raise NotImplementedError
+
+    def look(self, camera: Camera) -> None:
+        """The hand moved the camera."""
+        raise NotImplementedError
+
+    def move_light(self, gone: QPointF) -> None:
+        """The hand dragged the light by some pixels."""
+
+    def clicked(self, point: QPoint) -> None:
+        """The hand clicked a point of the picture."""
+
+    def dropped(self) -> None:
+        """A drag has ended."""
+
+    def bench(self) -> Bench | None:
+        """The bench that is shown."""
+        request = self.request()
+        return request.bench if request is not None else None
+
+    # ---- asking -------------------------------------------------------------------------------
+
+    def full_size(self) -> tuple[int, int]:
+        """Width and height of a full picture, in the pixels of the screen."""
+        ratio = self.devicePixelRatioF()
+        width, height = self.width() * ratio, self.height() * ratio
+        shrink = min(1.0, (MOST_PIXELS / max(width * height, 1)) ** 0.5)
+        return max(round(width * shrink), 16), max(round(height * shrink), 16)
+
+    def ask(self, change: Change = "value") -> None:
+        """Something changed: shows it soon, and in full at rest."""
+        request = self.request()
+        if request is None:
+            return
+        self._rest.start()
+        pace = self._paces[change]
+        width, height = pace.size(*request.size)
+        full = change == "value" and (width, height) == request.size and self.renderer.has_view(request)
+        moving = request if full else replace(request, width=width, height=height, quality="coarse")
+        renderer = self.renderer
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[Answer]:
+            begin, kept = time.perf_counter(), renderer.has_view(moving)
+            picture = next(iter(renderer.stages(moving)))
+            seconds = time.perf_counter() - begin
+            if kept or change == "view":  # the first look after a change of size costs more than the next ones
+                pace.took(moving.width * moving.height, seconds)
+            yield moving, picture, to_image(picture.display)
+
+        self.work.ask(work)
+
+    def _ask_full(self) -> None:
+        request, renderer = self.request(), self.renderer
+        if request is None:
+            return
+
+        def work(overtaken: Callable[[], bool]) -> Iterator[Answer]:
+            for picture in renderer.stages(request, cancelled=overtaken):
+                yield request, picture, to_image(picture.display)
+
+        self.work.ask(work)
+
+    def _take(self, answer: Answer) -> None:
+        self.shown, self.picture, self._image = answer
+        self.count += 1
+        height, width = self.picture.display.shape[:2]
+        self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}")
+        self.shown_changed.emit()
+        self.update()
+
+    def clear(self) -> None:
+        """Shows nothing."""
+        self.shown = self.picture = self._image = None
+        self.update()
+
+    @property
+    def settled(self) -> bool:
+        """Whether the complete picture of the present state is on the screen."""
+        if self._rest.isActive() or not self.work.idle:
+            return False
+        request = self.request()
+        if request is None:
+            return True
+        return self.shown == request and self.picture is not None and self.picture.complete
+
+    @property
+    def image(self) -> QImage | None:
+        return self._image
+
+    def close_down(self) -> None:
+        self._rest.stop()
+        self.work.close()
+        self.over.clear()
+
+    # ---- showing ------------------------------------------------------------------------------
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, 330)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        bench = self.bench()
+        grey = round((bench.surround if bench is not None else 0.48) * 255)
+        painter.fillRect(self.rect(), QColor(grey, grey, grey))
+        if self._image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(self.rect(), self._image)
+        for draw in self.over:
+            draw(painter)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(self.theme.accent), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if event.size() != event.oldSize():
+            self.ask("view")
+
+    # ---- the mouse ----------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        self._press, self._last, self._dragged = event.position(), event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._press is None:
+            self._tell_pixel(event.position().toPoint())
+            return
+        gone = event.position() - self._last
+        self._last = event.position()
+        if not self._dragged and (event.position() - self._press).manhattanLength() < CLICK:
+            return
+        self._dragged = True
+        middle = bool(event.buttons() & Qt.MouseButton.MiddleButton)
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.move_light(gone)
+        elif middle or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.look(panned(self.camera, gone.x(), gone.y(), min(self.width(), self.height())))
+        else:
+            self.look(turned(self.camera, gone.x(), gone.y()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._press is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
+            self.clicked(event.position().toPoint())
+        if self._dragged:
+            self.dropped()
+        self._press = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        number = self.object_at(event.position().toPoint())
+        self.frame(number if number >= 0 else None)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.look(zoomed(self.camera, 0.9988 ** event.angleDelta().y()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: (-12, 0),
+            Qt.Key.Key_Right: (12, 0),
+            Qt.Key.Key_Up: (0, -12),
+            Qt.Key.Key_Down: (0, 12),
+        }
+        if event.key() in steps:
+            self.look(turned(self.camera, *steps[Qt.Key(event.key())]))
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+            self.look(zoomed(self.camera, 0.9 if event.key() == Qt.Key.Key_Plus else 1.1))
+        elif event.key() == Qt.Key.Key_Home:
+            self.frame(None)
+        else:
+            super().keyPressEvent(event)
+
+    # ---- what lies under a point --------------------------------------------------------------
+
+    def object_at(self, point: QPoint) -> int:
+        """The object under a point of the widget; negative where there is none."""
+        at = self._pixel_at(point)
+        if at is None or self.picture is None:
+            return -2
+        return int(self.picture.objects[at[1], at[0]])
+
+    def _pixel_at(self, point: QPoint) -> tuple[int, int] | None:
+        if self.picture is None or not self.rect().contains(point):
+            return None
+        height, width = self.picture.display.shape[:2]
+        return min(point.x() * width // max(self.width(), 1), width - 1), min(
+            point.y() * height // max(self.height(), 1), height - 1
+        )
+
+    def _tell_pixel(self, point: QPoint) -> None:
+        at = self._pixel_at(point)
+        if at is None or self.picture is None:
+            return
+        linear, shown = self.picture.linear[at[1], at[0]], self.picture.display[at[1], at[0]]
+        numbers = " ".join(f"{part:.3f}" for part in linear)
+        self.pixel.emit(f"{numbers} linear   #{shown[0]:02X}{shown[1]:02X}{shown[2]:02X}")
+
+    def frame(self, number: int | None) -> None:
+        """Fits an object, or all of them, into the picture."""
+        bench = self.bench()
+        if bench is not None:
+            self.look(framed(self.camera, self.renderer.bounds(bench, number)))

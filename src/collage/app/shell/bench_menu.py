@@ -1,0 +1,45 @@
+"""The Bench menu: exposure, tone, environment and lights."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QMenu
+
+from collage.app.shell.place import Entry, separator
+from collage.core.actions import bench as acts
+from collage.core.actions.session import Session
+
+TONES: tuple[tuple[acts.Tone, str], ...] = (("neutral", "Tone: neutral"), ("srgb", "Tone: plain sRGB"))
+
+
+def bench_entries(session: Session) -> list[Entry]:
+    """What the menu always offers."""
+
+    def is_tone(name: str) -> bool:
+        return session.project.bench.view_transform == name
+
+    return [
+        Entry("Bench", "Brighter", lambda: acts.expose(session, 0.25), "Ctrl+]", "A quarter of a stop brighter"),
+        Entry("Bench", "Darker", lambda: acts.expose(session, -0.25), "Ctrl+[", "A quarter of a stop darker"),
+        *(
+            Entry("Bench", text, partial(acts.tone, session, name), group="tones", ticked=partial(is_tone, name))
+            for name, text in TONES
+        ),
+        separator("Bench"),
+        Entry(
+            "Bench", "Environment light", lambda: acts.switch_environment(session), help="Switch it on or off",
+            ticked=lambda: session.project.bench.environment.on,
+        ),
+    ]  # fmt: skip
+
+
+def fill_lights(menu: QMenu, session: Session) -> None:
+    """The bench's lights, each to be switched on or off."""
+    menu.clear()
+    for number, light in enumerate(session.project.bench.lights):
+        action = menu.addAction(light.name, partial(acts.switch_light, session, number))
+        action.setCheckable(True)
+        action.setChecked(light.on)
+    if menu.isEmpty():
+        menu.addAction("No lights on this bench").setEnabled(False)

@@ -1,0 +1,148 @@
+"""Files and map sets that become part of the project: dropped anywhere, or built from the table of sets.
+
+Copying is queued; what follows is done when the files of that set are there, however many sets come at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from collage.app.shell.studio import Studio
+from collage.core.actions import sets
+from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress, Steps
+from collage.core.document.model import Wire
+from collage.core.gather.build import BuildOptions
+from collage.core.gather.rules import load_rules
+from collage.core.gather.scan import all_files, gathered
+from collage.core.gather.sets import MAP_SUFFIXES, FoundMap, FoundSet, default_space
+from collage.core.project.folder import copy_file
+
+
+@dataclass(frozen=True)
+class _Found:
+    """What lies in dropped files: map sets, and pictures that belong to none."""
+
+    sets: list[FoundSet]
+    loose: list[Path]
+
+
+class Drops:
+    """Does with files what a hand that lets go of them means."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio, self.session = studio, studio.session
+
+    # ---- building -----------------------------------------------------------------------------
+
+    def build(
+        self, found: FoundSet, folder: Path, options: BuildOptions, *, copy: bool = True, number: int = -1
+    ) -> None:
+        """Copies a set's files if they are to be, and builds its material.
+
+        number : of the object that it is assigned to, or negative.
+        """
+
+        def then() -> None:
+            name = sets.build(self.session, found, folder, options, copy=copy, part=number)
+            self.studio.wanted.emit("material")
+            self.studio.hint.emit(f"“{name}” is built and wired.")
+
+        self._copied(found, folder, then, copy=copy)
+
+    def _copied(self, found: FoundSet, folder: Path, then: Callable[[], object], *, copy: bool = True) -> None:
+        """Does something with a set once its files are where they are to be."""
+        make = sets.copying(self.session, found, folder, copy=copy)
+        if make is None:
+            then()
+        else:
+            self.studio.jobs.queue(f"Copying {found.title}", make, lambda _: then(), self.studio.tell)
+
+    # ---- drops --------------------------------------------------------------------------------
+
+    def on_board(self, paths: list[Path], place: tuple[float, float]) -> None:
+        """Sets among dropped files become cards wired to what is free; pictures alone become image cards."""
+
+        def then(found: _Found) -> None:
+            for number, one in enumerate(found.sets):
+                self._put(one, (place[0], place[1] + 1.5 * number))
+            for number, path in enumerate(found.loose):
+                self._add_image(path, (place[0] + 0.2 * number, place[1] + 0.2 * number))
+
+        self._gather(paths, then)
+
+    def _put(self, found: FoundSet, place: tuple[float, float]) -> None:
+        self._copied(found, Path(), lambda: sets.put_on_board(self.session, found, Path(), place))
+
+    def _add_image(self, path: Path, place: tuple[float, float]) -> str:
+        try:
+            return self.session.add_image(path, place)
+        except CollageError as error:
+            self.studio.tell(error)
+            return ""
+
+    def on_object(self, paths: list[Path], number: int) -> None:
+        """The first set among dropped files is built and assigned to an object; a picture alone is its base colour."""
+
+        def then(found: _Found) -> None:
+            one = found.sets[0] if found.sets else picture_as_set(found.loose[0]) if found.loose else None
+            if one is None:
+                self.studio.tell(CollageError("There are no maps in what was dropped."))
+            else:
+                self.build(one, Path(), BuildOptions(), number=number)
+
+        self._gather(paths, then)
+
+    def on_channel(self, paths: list[Path], channel: str) -> None:
+        """A picture is wired to the channel it was dropped on; more than one goes to the board."""
+        surface = self.session.surface
+        if len(paths) != 1 or paths[0].is_dir() or surface is None or not channel:
+            self.on_board(paths, (0.0, 0.0))
+            return
+        tab = self.session.library.definition(surface).inputs[channel]
+        card = self._add_image(paths[0], (0.0, 0.0))
+        if card:
+            self.session.wire(Wire(card), surface.name, channel, tab.type)
+
+    def _gather(self, paths: list[Path], then: Callable[[_Found], None]) -> None:
+        rules = load_rules(self.studio.rules_file)
+
+        def steps(_cancelled: Callable[[], bool]) -> Steps[_Found]:
+            yield Progress("Looking at the files", 0.0)
+            found = gathered(Path(), rules, files=all_files(paths))
+            loose = [Path(one.file) for one in found.leftover if Path(one.file).suffix.lower() in MAP_SUFFIXES]
+            return _Found(list(found.sets), loose)
+
+        self.studio.jobs.queue("Looking at the files", steps, then, self.studio.tell)
+
+    # ---- light --------------------------------------------------------------------------------
+
+    def light_by(self, path: Path) -> None:
+        """An environment lights the bench; its file is copied into the project."""
+        folder = self.session.folder
+        target = folder / "environments" / path.name if folder is not None else path.resolve()
+        stored = f"environments/{path.name}" if folder is not None else str(target)
+
+        def then(_: None) -> None:
+            self.session.edit_bench(
+                f"Light by {path.stem}",
+                lambda bench: bench.model_copy(
+                    update={"environment": bench.environment.model_copy(update={"file": stored, "on": True})}
+                ),
+            )
+            self.studio.hint.emit(f"{path.stem} lights the bench.")
+
+        def steps(_cancelled: Callable[[], bool]) -> Steps[None]:
+            yield Progress(f"Copying {path.name}", 0.0)
+            copy_file(path, target)
+
+        self.studio.jobs.queue(f"Copying {path.name}", steps, then, self.studio.tell)
+
+
+def picture_as_set(path: Path) -> FoundSet:
+    """A picture alone as the base colour of a set."""
+    one = FoundMap("base_color", (path.resolve().as_posix(),), 1.0, "a picture alone",
+                   default_space("base_color", path.suffix))  # fmt: skip
+    return FoundSet(path.stem, "", (one,))

@@ -1,0 +1,143 @@
+"""Opening, saving and making projects, with the questions that go with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+
+from collage.app.shell.banner import Banner
+from collage.app.shell.place import Entry, separator
+from collage.app.shell.studio import Studio
+from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress, Steps
+from collage.core.project.folder import copy_files
+from collage.demo.shed import SAMPLES, sample_steps
+
+
+class ProjectFiles:
+    """What the File menu does to the project as a whole."""
+
+    def __init__(self, studio: Studio, banner: Banner, window: QWidget) -> None:
+        self.studio, self.session, self.banner, self.window = studio, studio.session, banner, window
+
+    def entries(self) -> list[Entry]:
+        return [
+            Entry("File", "Open…", self.open_dialog, "Ctrl+O"),
+            separator("File"),
+            Entry("File", "Save", self.save, "Ctrl+S"),
+            Entry("File", "Save as…", self.save_as, "Ctrl+Shift+S"),
+            Entry("File", "Import a MaterialX material…", self.add_material_dialog),
+        ]
+
+    def fill_samples(self, menu: QMenu) -> None:
+        """One entry for every sample."""
+        for sample in SAMPLES:
+            menu.addAction(f"{sample.title}…", partial(self.new_from, sample.name))
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """One entry for every project of before."""
+        menu.clear()
+        for text in self.studio.settings.recent:
+            menu.addAction(Path(text).name, partial(self.open_folder, Path(text))).setToolTip(text)
+        if menu.isEmpty():
+            menu.addAction("Nothing yet").setEnabled(False)
+
+    def _remember(self, folder: Path) -> None:
+        self.studio.remember(recent=self.studio.settings.with_recent(folder).recent)
+
+    # ---- opening ------------------------------------------------------------------------------
+
+    def may_leave(self) -> bool:
+        """Asks before unsaved work would be lost."""
+        if not self.session.dirty:
+            return True
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Collage")
+        box.setText(f"“{self.session.project.name}” has unsaved changes.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Don't save", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            self.save()
+            return not self.session.dirty
+        return box.clickedButton() is drop
+
+    def open_folder(self, folder: Path) -> bool:
+        """Opens a project in the place of the one in hand; False where it stays."""
+        if not self.may_leave():
+            return False
+        try:
+            self.session.open(folder)
+        except CollageError as error:
+            self.banner.tell(error)
+            return False
+        self._remember(folder)
+        return True
+
+    def open_dialog(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.window, "Open a project folder")
+        if name:
+            self.open_folder(Path(name))
+
+    def new_from(self, sample: str) -> None:
+        name = QFileDialog.getExistingDirectory(self.window, "Choose an empty folder for the new project")
+        if name:
+            self.make_sample(sample, Path(name))
+
+    def make_sample(self, sample: str, folder: Path) -> None:
+        """Writes a sample and opens it."""
+        self.studio.jobs.queue(
+            f"Making {folder.name}",
+            lambda _cancelled: sample_steps(sample, folder),
+            lambda _: self.open_folder(folder),
+            self.studio.tell,
+        )
+
+    def add_material_dialog(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Import a material", "", "MaterialX documents (*.mtlx)")
+        if name:
+            try:
+                self.session.add_material(Path(name))
+            except CollageError as error:
+                self.banner.tell(error)
+
+    # ---- saving -------------------------------------------------------------------------------
+
+    def save(self) -> None:
+        if self.session.folder is None:
+            self.save_as()
+        else:
+            self.save_to(None)
+
+    def save_as(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.window, "Choose a folder for the project")
+        if name:
+            self.save_to(Path(name))
+
+    def save_to(self, folder: Path | None) -> None:
+        """Saves to the project's folder, or to another one once the maps have been copied there."""
+        if folder is None or not self.session.is_elsewhere(folder):
+            self._save_now(folder)
+            return
+        source = self.session.base_folder
+
+        def steps(_cancelled: Callable[[], bool]) -> Steps[None]:
+            yield Progress("Copying the maps", 0.0)
+            folder.mkdir(parents=True, exist_ok=True)
+            copy_files(source, folder)
+
+        self.studio.jobs.queue("Copying the maps", steps, lambda _: self._save_now(folder), self.studio.tell)
+
+    def _save_now(self, folder: Path | None) -> None:
+        try:
+            self.session.save(folder, files_are_there=True)
+        except CollageError as error:
+            self.banner.tell(error)
+            return
+        self.studio.hint.emit("Saved.")
+        if self.session.folder is not None:
+            self._remember(self.session.folder)

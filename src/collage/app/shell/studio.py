@@ -1,0 +1,72 @@
+"""What every place works with: the session, the renderer, the window's jobs, settings, and words for the status line.
+
+Places know the studio, and neither the window nor each other.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from collage.app.preview.card_pictures import PictureMaker
+from collage.app.shell.jobs import Jobs
+from collage.app.shell.settings import Settings, save_settings
+from collage.app.theme import THEMES, Theme
+from collage.core.actions.session import Session
+from collage.core.assets.shelf import Shelf
+from collage.core.base.errors import CollageError
+from collage.core.evaluate.run import Workers
+from collage.core.nodes.labels import offers
+from collage.core.render.renderer import Renderer
+
+
+class Studio(QObject):
+    """One window's means of work."""
+
+    hint = Signal(str)
+    pixel = Signal(str)  # the value under the pointer
+    timed = Signal(str)  # how long the last picture took
+    wanted = Signal(str)  # the place that opens this, as "material" or "sets"
+    theme_changed = Signal(object)
+
+    def __init__(
+        self, session: Session, workers: Workers, settings: Settings, settings_file: Path | None = None
+    ) -> None:
+        super().__init__()
+        self.session, self.workers = session, workers
+        self.settings, self._settings_file = settings, settings_file
+        self.theme: Theme = THEMES.get(settings.theme, THEMES["day"])
+        self.jobs = Jobs(self)
+        self.renderer = Renderer(session.library, session.images, workers)
+        self.offers = offers(session.library)
+        self.shelf = Shelf()
+        self.maker = PictureMaker(session, self.renderer, self.jobs, self)
+        session.images.budget = settings.image_memory * 2**20
+
+    @property
+    def rules_file(self) -> Path | None:
+        """The person's naming rules lie beside the settings."""
+        return self._settings_file.with_name("names.json") if self._settings_file is not None else None
+
+    def remember(self, **changed: object) -> None:
+        """Changes settings and keeps them."""
+        self.settings = self.settings.model_copy(update=changed)
+        save_settings(self.settings, self._settings_file)
+
+    def set_theme(self, name: str) -> None:
+        self.theme = THEMES[name]
+        self.remember(theme=name)
+        self.theme_changed.emit(self.theme)
+
+    def tell(self, error: CollageError) -> None:
+        """Shows a problem at the top of the window."""
+        self.session.problem.emit(error)
+
+    def close(self) -> None:
+        """Ends all work and lets go of pictures and images."""
+        self.maker.close()
+        self.jobs.close()
+        self.session.close()
+        self.renderer.caches.clear()
+        self.workers.close()

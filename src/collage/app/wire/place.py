@@ -1,0 +1,252 @@
+"""The Wire place: sources, board and controls, preview and channels, and what belongs to them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from psygnal import Signal as Event
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QSplitter, QWidget
+
+from collage.app.preview.card_pictures import BoardPictures
+from collage.app.preview.images import pixmaps
+from collage.app.shell.drops import Drops
+from collage.app.shell.place import Entry
+from collage.app.shell.studio import Studio
+from collage.app.theme import Theme
+from collage.app.widgets.panels import splitter
+from collage.app.widgets.pick_field import PickField
+from collage.app.wire.add_field import AddField
+from collage.app.wire.board import Board
+from collage.app.wire.channels_panel import ChannelsPanel
+from collage.app.wire.controls_panel import ControlsPanel
+from collage.app.wire.keyboard import BoardKeyboard
+from collage.app.wire.menu_entries import entries_of
+from collage.app.wire.preview_panel import PreviewPanel
+from collage.app.wire.sources_panel import SourcesPanel
+from collage.core.base.errors import CollageError
+from collage.core.document import edits
+from collage.core.document.history import History
+from collage.core.document.model import Network, Wire
+from collage.core.nodes.labels import Offer
+from collage.core.project.state import Project
+
+SIZES = {False: ([520, 190], [364, 350]), True: ([520, 190], [300, 414])}
+"""Heights of the middle and of the right column, by whether the preview has the middle."""
+
+
+class WirePlace:
+    """See shell.place.Place."""
+
+    title = "Wire"
+    hint = "Double-click or Enter to add a card · middle drag to pan · wheel to zoom"
+    opens = frozenset({"material"})
+    steps_changed = Event()
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio, self.session = studio, studio.session
+        session = studio.session
+        self.drops = Drops(studio)
+        self.sources = SourcesPanel(session, studio.offers, studio.shelf)
+        self.board = Board(session, studio.theme)
+        self.controls = ControlsPanel(session)
+        self.preview_panel = PreviewPanel(session, studio.renderer, studio.jobs, studio.theme)
+        self.preview = self.preview_panel.preview
+        self.channels = ChannelsPanel(session, studio.theme)
+        self.add_field = AddField(session.library, studio.offers, {}, self.board)
+        self.pick_field = PickField(self.board)
+        self.keyboard = BoardKeyboard(studio, self.board, self.pick_field)
+        self.middle = splitter("middle", Qt.Orientation.Vertical, [self.board, self.controls])
+        self.right = splitter("right", Qt.Orientation.Vertical, [self.preview_panel, self.channels])
+        self.widget: QWidget = splitter(
+            "wire", Qt.Orientation.Horizontal, [self.sources, self.middle, self.right], [220, 660, 400], stretch=1
+        )
+        self.large = studio.settings.large_preview
+        self._lay_out()
+        self._fitted = False
+        self._images: dict[str, QImage] = {}
+        self._connect()
+
+    @property
+    def splitters(self) -> dict[str, QSplitter]:
+        assert isinstance(self.widget, QSplitter)
+        return {"middle": self.middle, "right": self.right, "wire": self.widget}
+
+    @property
+    def history(self) -> History[Project]:
+        return self.session.history
+
+    @property
+    def settled(self) -> bool:
+        return self.preview.settled and self.studio.maker.settled
+
+    def entries(self) -> list[Entry]:
+        return entries_of(self)
+
+    def shown(self) -> None:
+        self.board.setFocus()
+        if not self._fitted:  # the window has its size only by now
+            self._fitted = True
+            self._fit_soon()
+
+    def _fit_soon(self) -> None:
+        QTimer.singleShot(0, self.board.fit_all)
+
+    def take_files(self, _paths: list[Path]) -> bool:
+        return False  # files that fall beside board, channels and preview go to the table of sets
+
+    def close_down(self) -> None:
+        studio = self.studio
+        self.session.peek_changed.disconnect(self._show_flat)
+        self.session.opened.disconnect(self._fit_soon)
+        studio.theme_changed.disconnect(self._set_theme)
+        for part in (self.board, self.controls, self.channels, self.sources, self.preview):
+            part.close_down()
+
+    def _connect(self) -> None:
+        studio, board, preview = self.studio, self.board, self.preview
+        self.session.peek_changed.connect(self._show_flat)
+        self.session.opened.connect(self._fit_soon)
+        studio.theme_changed.connect(self._set_theme)
+        board.hint.connect(studio.hint)
+        board.pixel.connect(studio.pixel)
+        board.add_wanted.connect(self.ask_add)
+        board.find_wanted.connect(self.keyboard.find_card)
+        board.between_wanted.connect(self.keyboard.put_between)
+        board.wire_wanted.connect(self._wire_wanted)
+        board.keep_wanted.connect(self.keep_group)
+        board.files_dropped.connect(self.drops.on_board)
+        board.channel_under_pointer = self.channels.under_pointer
+        preview.hint.connect(studio.hint)
+        preview.pixel.connect(studio.pixel)
+        preview.timed.connect(studio.timed)
+        preview.failed.connect(studio.tell)
+        preview.files_dropped.connect(self.drops.on_object)
+        self.preview_panel.large_wanted.connect(self.toggle_large)
+        self.channels.view_wanted.connect(self.preview_panel.toggle_mode)
+        self.channels.files_dropped.connect(self.drops.on_channel)
+        self.sources.take_offer.connect(self._take_offer)
+        self.sources.take_set.connect(self._take_set)
+        self.sources.take_kept.connect(self._take_kept)
+        studio.maker.ready.connect(self._show_pictures)
+        studio.maker.kinds_ready.connect(self._show_kinds)
+        studio.maker.material_ready.connect(self._show_material)
+
+    # ---- layout -------------------------------------------------------------------------------
+
+    def toggle_large(self) -> None:
+        """Gives the preview the middle and puts the board beside it, or back."""
+        self.large = not self.large
+        self.studio.remember(large_preview=self.large)
+        self._lay_out()
+        self._fit_soon()
+
+    def _lay_out(self) -> None:
+        first, second = (self.preview_panel, self.board) if self.large else (self.board, self.preview_panel)
+        self.middle.insertWidget(0, first)
+        self.right.insertWidget(0, second)
+        middle, right = SIZES[self.large]
+        self.middle.setSizes(middle)
+        self.right.setSizes(right)
+        self.preview_panel.large.setChecked(self.large)
+
+    def _set_theme(self, theme: Theme) -> None:
+        self.board.set_theme(theme)
+        self.channels.set_theme(theme)
+        self.preview_panel.set_theme(theme)
+
+    # ---- pictures -----------------------------------------------------------------------------
+
+    def _show_pictures(self, made: BoardPictures) -> None:
+        if (made.material, made.path) != (self.session.material, self.session.path):
+            return
+        self._images = made.images
+        self.board.show_pictures(made.images, made.problems)
+        self.board.show_values(made.values, made.size, made.limits)
+        self.controls.show_pictures(made.images, made.values)
+        if not self.session.path:
+            self.channels.show_pictures(made.images)
+        self._show_flat()
+
+    def _show_material(self, made: BoardPictures) -> None:
+        """The small pictures of a material and its map sets."""
+        for name, pixmap in pixmaps(made.images).items():
+            if name:
+                self.sources.set_set_picture(f"set {made.material} {name}", pixmap)
+            else:
+                self.sources.set_material_picture(made.material, pixmap)
+
+    def _show_kinds(self, images: dict[str, QImage]) -> None:
+        pictures = pixmaps(images)
+        self.sources.set_kind_pictures(pictures)
+        self.add_field.set_pictures(pictures)
+
+    def _show_flat(self) -> None:
+        peeked = self.session.peeked
+        self.preview.flat = self._images.get(peeked.card) if peeked is not None else None
+        self.preview.update()
+
+    # ---- adding -------------------------------------------------------------------------------
+
+    def middle_place(self) -> tuple[float, float]:
+        """The place on the board in the middle of what is seen of it."""
+        return self.board.place_of(self.board.viewport().rect().center())
+
+    def ask_add(self, at: QPoint, source: Wire | None, source_type: str) -> None:
+        """Opens the add field at a point of the board."""
+        place = self.board.place_of(at)
+
+        def chosen(offer: Offer, target: str) -> None:
+            self.session.add(offer.definition, place, source, target)
+
+        self.add_field.ask(at, chosen, source_type)
+
+    def _take_offer(self, offer: Offer) -> None:
+        self.session.add(offer.definition, self.middle_place())
+
+    def _take_set(self, material: str, name: str) -> None:
+        card, place = self.session.project.materials[material].cards[name], self.middle_place()
+
+        def change(network: Network) -> Network:
+            fresh = network.free_name(name)
+            return edits.move_cards(edits.add_card(network, replace(card, name=fresh)), {fresh: place})
+
+        self.session.edit(f"Add {card.title or name}", change)
+
+    def _take_kept(self, name: str) -> None:
+        """Puts a group from the shelf on the board."""
+        made: list[str] = []
+
+        def change(network: Network) -> Network:
+            after, names = self.studio.shelf.put(network, name, self.middle_place())
+            made.extend(names)
+            return after
+
+        if self.session.edit(f"Add {name}", change):
+            self.session.select(made[:1])
+
+    def keep_group(self, card: str = "") -> None:
+        """Puts the selected group on the shelf, for other materials and projects."""
+        card = card or next(iter(self.session.selection), "")
+        try:
+            name = self.studio.shelf.keep(self.session.network, card)
+        except CollageError as error:
+            self.studio.tell(error)
+            return
+        self.studio.hint.emit(f"“{name}” is saved among the sources.")
+        self.sources.rebuild()
+
+    def open_group(self) -> None:
+        """Opens the selected group."""
+        for name in self.session.selection[:1]:
+            if self.session.network.cards[name].network is not None:
+                self.session.open_group((*self.session.path, name))
+
+    def peek(self) -> None:
+        if self.session.selection:
+            self.session.toggle_peek(self.session.selection[0])
+
+    def _wire_wanted(self, _card: str) -> None:
+        self.keyboard.wire_to()

@@ -18,7 +18,7 @@ import numpy as np
 
 from benchmarks import board, evaluator, gather
 from benchmarks.plain_noise import fractal3d
-from collage.cli import prepare_kernels
+from collage.cli.shared import prepare_kernels
 from collage.core.document import edits
 from collage.core.kernels.noise import fractal
 from collage.core.kernels.rays import eye_rays

@@ -120,7 +120,7 @@ def measure() -> None:
 
 
 if __name__ == "__main__":
-    from collage.cli import prepare_kernels
+    from collage.cli.shared import prepare_kernels
 
     prepare_kernels()
     measure()

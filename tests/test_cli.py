@@ -115,7 +115,7 @@ def test_a_document_that_names_a_picture_with_a_lying_header_is_told_and_the_res
 def test_the_states_of_all_nodes_are_listed() -> None:
     from typer.testing import CliRunner
 
-    from collage.cli import app
+    from collage.cli.root import app
 
     full, short = CliRunner().invoke(app, ["nodes"]), CliRunner().invoke(app, ["nodes", "--summary"])
     assert full.exit_code == short.exit_code == 0
@@ -135,7 +135,7 @@ def test_materials_of_a_saved_project_are_made_named_given_and_deleted(ball: Pat
     assert collage("materials", "rename", folder, "Glaze", "Celadon").returncode == 0
     assert collage("materials", "duplicate", folder, first).returncode == 0
     item = load_project(folder)[0].bench.objects[0].name
-    assert collage("materials", "give", folder, "Celadon", item).returncode == 0
+    assert collage("materials", "assign", folder, "Celadon", item).returncode == 0
     listed = json.loads(collage("materials", "list", folder, "--json").stdout)
     assert listed == {first: [], f"{first} 2": [], "Celadon": [item]}
     assert collage("materials", "delete", folder, f"{first} 2").returncode == 0
@@ -165,10 +165,10 @@ def test_cards_of_a_saved_material_are_bundled_linked_copied_and_opened_up(ball:
     assert any("clg_link" in card.attributes for card in cards().values())
     assert collage("cards", "unlink", folder, name, "b.amount").returncode == 0
     assert cards()["b"].inputs["amount"].value == 2.0
-    assert collage("cards", "bundle", folder, name, "a", "b", "--title", "Grain").returncode == 0
+    assert collage("cards", "group", folder, name, "a", "b", "--title", "Grain").returncode == 0
     assert cards()["group"].attributes["uiname"] == "Grain"
     assert "<nodegraph" in collage("cards", "copy", folder, name, "group").stdout
-    assert collage("cards", "open-up", folder, name, "group").returncode == 0
+    assert collage("cards", "ungroup", folder, name, "group").returncode == 0
     assert collage("cards", "take-out", folder, name, "b").returncode == 0
     assert collage("cards", "tidy", folder, name).returncode == 0
     assert "contrast" in collage("cards", "list", folder, name).stdout

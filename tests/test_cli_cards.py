@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from typer.testing import CliRunner
 
-from collage.cli import app
+from collage.cli.root import app
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
@@ -164,16 +164,16 @@ def test_a_stack_gets_layers_modes_and_an_order(do: Do, cards) -> None:
 def test_groups_show_inputs_put_out_more_and_are_kept(
     do: Do, cards, folder: Path, material: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    monkeypatch.setattr("collage.core.project.shelf.default_folder", lambda: tmp_path / "kept")
+    monkeypatch.setattr("collage.core.assets.shelf.default_folder", lambda: tmp_path / "saved-groups")
     first = do("add", "noise2d", "--type", "float")
     second = do("add", "contrast", "--type", "float")
     do("wire", first, f"{second}.in")
-    do("bundle", first, second, "--title", "Grain")
-    do("group", "group", "--show", f"{first}.amplitude", "--show", f"{second}.amount", "--out", first)
+    do("group", first, second, "--title", "Grain")
+    do("edit-group", "group", "--show", f"{first}.amplitude", "--show", f"{second}.amount", "--out", first)
     group = cards()["group"]
     assert list(group.inputs)[-2:] == ["amplitude", "amount"]
     assert any(out.wire == Wire(first) for out in group.network.outputs.values())
-    do("group", "group", "--order", "amount,amplitude", "--label", "amount=How hard", "--hide", "amplitude")
+    do("edit-group", "group", "--order", "amount,amplitude", "--label", "amount=How hard", "--hide", "amplitude")
     group = cards()["group"]
     assert next(iter(group.inputs)) == "amount"
     assert group.inputs["amount"].attributes["uiname"] == "How hard"
@@ -182,9 +182,9 @@ def test_groups_show_inputs_put_out_more_and_are_kept(
     assert cards()["group"].network.cards[first].inputs["pivot"].value == 0.75
     with pytest.raises(CollageError, match="no group “elsewhere”"):
         do("set", f"{first}.pivot", 0.75, "--in", "elsewhere")
-    assert do("keep", "group") == "Grain"
-    assert CliRunner().invoke(app, ["cards", "kept"]).stdout.split() == ["Grain"]
-    do("put", "Grain")
+    assert do("save-group", "group") == "Grain"
+    assert CliRunner().invoke(app, ["cards", "saved-groups"]).stdout.split() == ["Grain"]
+    do("insert-group", "Grain")
     assert sum(card.title == "Grain" for card in cards().values()) == 2
 
 
@@ -198,8 +198,8 @@ def test_groups_show_inputs_put_out_more_and_are_kept(
         (("set", "here", "1"), "names no input"),
         (("skip", "nothing"), "no card “nothing”"),
         (("ramp", "surface", "0=0", "1=1"), "no ramp with stops"),
-        (("group", "surface", "--show", "a.b"), "is no group"),
-        (("put", "Nothing kept"), "cannot be read"),
+        (("edit-group", "surface", "--show", "a.b"), "is no group"),
+        (("insert-group", "Nothing kept"), "cannot be read"),
     ],
 )
 def test_what_cannot_be_done_is_a_sentence_and_nothing_changes(

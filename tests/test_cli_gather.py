@@ -50,7 +50,7 @@ def test_a_folder_as_json(maps: Path) -> None:
 def test_a_folder_into_a_project_with_corrections(maps: Path, tmp_path: Path) -> None:
     project = tmp_path / "project"
     done = collage("gather", maps, "--into", project, "--set", "loam", "--role", "loam_gloss.png=specular_roughness",
-                   "--rule", "qx=height", "--relief", "bump", "--depth", "0.004", "--give", "Sphere")  # fmt: skip
+                   "--rule", "qx=height", "--relief", "bump", "--depth", "0.004", "--assign", "Sphere")  # fmt: skip
     assert done.returncode == 0, done.stderr
     state, problems = load_project(project)
     assert not problems
@@ -80,7 +80,7 @@ def test_photographs(tmp_path: Path) -> None:
         "derive", tmp_path / "bark_base_color.png", "--out-dir", tmp_path / "d", "--maps", "height,occlusion"
     )
     assert sorted(one.name for one in (tmp_path / "d").glob("*.png")) == ["bark_height.png", "bark_occlusion.png"]
-    assert collage("again", tmp_path / "bark_base_color.png").returncode == 0
+    assert collage("remake", tmp_path / "bark_base_color.png").returncode == 0
     done = collage("region", tmp_path / "bark.jpg", "-o", tmp_path / "r.png", "--size", "64", "--channel", "g")
     assert (read_info(tmp_path / "r.png").width, read_info(tmp_path / "r.png").channels) == (64, 1)
 
@@ -95,7 +95,7 @@ def test_photographs(tmp_path: Path) -> None:
         (("region", "nowhere.jpg", "-o", "x.png", "--crop", "1,2"), "no region"),
         (("library", "--folder", "nowhere"), "no such folder"),
         (("library", "--kind", "thing"), "no kind"),
-        (("again", "nowhere.png"), "no record"),
+        (("remake", "nowhere.png"), "no record"),
     ],
 )
 def test_mistakes_end_in_one_sentence(words: tuple[str, ...], said: str, tmp_path: Path) -> None:

@@ -18,8 +18,10 @@ from collage.app.shell.start import wait_until, window_shot
 from collage.app.shell.window import MainWindow
 from collage.app.widgets.card_editors import RampEditor
 from collage.app.widgets.colour_editor import linear_of
-from collage.cli import prepare_kernels
-from collage.core.actions import cards as acts
+from collage.cli.shared import prepare_kernels
+from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import groups as groups_acts
+from collage.core.actions import layers as layers_acts
 from collage.core.assets.stock import default_folder
 from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
@@ -122,17 +124,17 @@ def group(window: MainWindow) -> None:
     """Inside the group that makes the lime's mask, with a frame and a note."""
     session = window.session
     session.select(["finer", "clouds", "rising", "edge"])
-    acts.bundle(session)
+    groups_acts.group_cards(session)
     (name,) = session.selection
-    acts.change_group(session, name, "Name", lambda card: card.with_attribute("uiname", "Lime mask"))
+    groups_acts.change_group(session, name, "Name", lambda card: card.with_attribute("uiname", "Lime mask"))
     session.open_group((name,))
     session.select(["clouds", "rising"])
-    acts.frame_chosen(session)
+    boxes_acts.add_box(session)
     frame = frames.frames(session.network)[0]
-    acts.change_frame(session, "Name", replace(frame, title="Where the lime sits"))
-    note = acts.add_note(session, (frame.x, frame.y - 0.6))
+    boxes_acts.change_box(session, "Name", replace(frame, title="Where the lime sits"))
+    note = boxes_acts.add_note(session, (frame.x, frame.y - 0.6))
     text = "Clouds break the edge; height keeps it near the foot."
-    acts.change_frame(session, "Write", frames.Frame(note, "", text, frame.x, frame.y - 0.75, 2.4, 0.6))
+    boxes_acts.change_box(session, "Write", frames.Frame(note, "", text, frame.x, frame.y - 0.75, 2.4, 0.6))
     session.select(["edge"])
     window.place("Wire").board.fit_all()
 
@@ -141,10 +143,10 @@ def stack(window: MainWindow) -> None:
     """Three layers over the clay."""
     session = window.session
     session.select(["clay", "lime"])
-    name = acts.add_stack(session, (5.6, 3.2))
+    name = layers_acts.add_stack(session, (5.6, 3.2))
     window.place("Wire").controls.layers.add_layer()  # type: ignore[union-attr]
     session.wire(Wire("edge"), name, "mask_3", "float")
-    acts.change_layers(session, name, "Modes", _modes)
+    layers_acts.change_layers(session, name, "Modes", _modes)
     window.place("Wire").board.fit_all()
 
 

@@ -17,16 +17,17 @@ from PySide6.QtWidgets import QApplication, QWidget
 from collage.app.shell.settings import Settings
 from collage.app.shell.start import make_window, settle
 from collage.app.shell.window import MainWindow
+from collage.core.base.progress import finished
 from collage.core.images.files import read_pixels, write_image
-from collage.core.kernels import load_all
+from collage.core.kernels import NEEDED
+from collage.core.kernels import compiled as compiled_kernels
 from collage.demo.shed import make_sample
 
 
 @pytest.fixture(scope="session", autouse=True)
 def compiled() -> None:
     """On a fresh machine the kernels compile for a minute; no window's time to come to rest is spent on that."""
-    for _ in load_all():
-        pass
+    finished(compiled_kernels(NEEDED))
 
 
 @pytest.fixture(scope="session")

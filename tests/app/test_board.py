@@ -16,7 +16,9 @@ from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
 from collage.app.wire.weights_dialog import WeightsDialog
-from collage.core.actions import cards as acts
+from collage.core.actions import groups as groups_acts
+from collage.core.actions import links as links_acts
+from collage.core.actions import materials as materials_acts
 from collage.core.document import edits, links
 from collage.core.document.frames import frames
 from collage.core.document.materialx import parse_document
@@ -269,7 +271,7 @@ def test_a_group_is_made_opened_given_inputs_and_opened_up(board: MainWindow, ha
     assert "Group" in board.bar.inside.text()
     session.select(["both"])
     tab = next(tab for tab in session.library.definition(cards(board)["both"]).inputs.values() if tab.name == "mix")
-    assert acts.show_on_group(session, "both", "mix", "float", 0.3, tab.name)
+    assert groups_acts.show_on_group(session, "both", "mix", "float", 0.3, tab.name)
     hand.key(wire_of(board).board, Qt.Key.Key_Escape)
     hand.key(wire_of(board).board, Qt.Key.Key_Escape)
     assert session.path == ()
@@ -298,7 +300,7 @@ def test_a_value_follows_another_and_both_ends_say_so(board: MainWindow, hand) -
     leader = next(one for one in choices if one.text.startswith("Mix · Amount"))
     menu = value_menu(wire_of(board).controls, session, card, tab, "Amount")
     assert any(action.text().startswith("Follow") for action in menu.actions())
-    acts.link(session, links.Place("hard", "amount"), leader.data[0], "float", leader.data[1])
+    links_acts.link(session, links.Place("hard", "amount"), leader.data[0], "float", leader.data[1])
     assert session.value_of(cards(board)["hard"], tab) == pytest.approx(0.3)
     assert wire_of(board).board.cards.keys().isdisjoint({n for n, c in cards(board).items() if LINK in c.attributes})
     before = shown(board)
@@ -384,7 +386,7 @@ def test_cards_are_copied_as_text_and_pasted_into_another_material(board: MainWi
     session.select(["rough", "cells", "both"])
     board.menus.actions["Copy"].trigger()
     assert "<mix" in QApplication.clipboard().text()
-    acts.new_material_named(session, "Other")
+    materials_acts.new_material_named(session, "Other")
     board.menus.actions["Paste"].trigger()
     assert {"rough", "cells", "both"} <= cards(board).keys()
     assert cards(board)["both"].inputs["fg"].wire == Wire("rough")
@@ -418,7 +420,7 @@ def test_channels_link_too_and_a_group_puts_out_more(board: MainWindow, hand) ->
     session = board.session
     surface = session.surface.name
     leader, follower = links.Place(surface, "coat_roughness"), links.Place(surface, "coat_weight")
-    acts.link(session, follower, leader, "float", 0.0, offset=0.25)
+    links_acts.link(session, follower, leader, "float", 0.0, offset=0.25)
     field = wire_of(board).channels.fields["coat_weight"]
     assert isinstance(field, NumbersField)
     assert field.fields[0].value == pytest.approx(0.25), "it shows the number that it gets"

@@ -335,7 +335,7 @@ def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tm
     assert wait_until(lambda: session.history.undo_label == "Find enamel_color.png again", 10)
     assert dialog.list.topLevelItem(0).text(2) != "missing"
     dialog.collect_now()
-    assert wait_until(lambda: session.history.undo_label == "Bring all files into the project", 10)
+    assert wait_until(lambda: session.history.undo_label == "Copy all files into the project", 10)
     assert all(one.file.resolve().is_relative_to(session.folder.resolve())
                for one in references(session.project, session.folder) if one.material == "Enamel")  # fmt: skip
     dialog.reject()

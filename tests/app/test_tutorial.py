@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu
 from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
 from collage.app.widgets.card_editors import LevelsEditor
-from collage.core.actions import cards as acts
+from collage.core.actions import materials as materials_acts
 from collage.core.document.model import Wire
 
 
@@ -69,9 +69,9 @@ class Counted:
 
 def test_two_maps_and_a_mask_broken_by_noise_in_under_25_actions(window: MainWindow, hand) -> None:
     session = window.session
-    acts.new_material_named(session, "Mossy clay")
+    materials_acts.new_material_named(session, "Mossy clay")
     part = next(k for k, item in enumerate(session.project.bench.objects) if item.material == "Lime-bloomed clay")
-    acts.give_material(session, part, "Mossy clay")
+    materials_acts.assign_material(session, part, "Mossy clay")
     assert settle(window)
     plain = wire_of(window).preview.picture.display.copy()
     me = Counted(window, hand)

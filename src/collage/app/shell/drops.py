@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from collage.app.shell.studio import Studio
-from collage.core.actions import sets
+from collage.core.actions import bench, sets
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
 from collage.core.document.model import Wire
@@ -122,21 +122,15 @@ class Drops:
     def light_by(self, path: Path) -> None:
         """An environment lights the bench; its file is copied into the project."""
         folder = self.session.folder
-        target = folder / "environments" / path.name if folder is not None else path.resolve()
-        stored = f"environments/{path.name}" if folder is not None else str(target)
 
         def then(_: None) -> None:
-            self.session.edit_bench(
-                f"Light by {path.stem}",
-                lambda bench: bench.model_copy(
-                    update={"environment": bench.environment.model_copy(update={"file": stored, "on": True})}
-                ),
-            )
+            bench.change_environment(self.session, file=path)
             self.studio.hint.emit(f"{path.stem} lights the bench.")
 
         def steps(_cancelled: Callable[[], bool]) -> Steps[None]:
             yield Progress(f"Copying {path.name}", 0.0)
-            copy_file(path, target)
+            if folder is not None:  # a large file is there by the time the act looks for it
+                copy_file(path, folder / bench.ENVIRONMENTS / path.name)
 
         self.studio.jobs.queue(f"Copying {path.name}", steps, then, self.studio.tell)
 

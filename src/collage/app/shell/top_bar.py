@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QMenu, 
 
 from collage.app.preview.card_pictures import BoardPictures
 from collage.app.shell.studio import Studio
-from collage.core.actions import cards as acts
+from collage.core.actions import materials as materials_acts
 
 
 class TopBar(QFrame):
@@ -139,13 +139,13 @@ class TopBar(QFrame):
         for name in session.project.materials:
             menu.addAction(name, partial(session.show_material, name))
         menu.addSeparator()
-        menu.addAction("New material", partial(acts.new_material_named, session))
-        menu.addAction("Duplicate", partial(acts.duplicate_material, session, session.material))
+        menu.addAction("New material", partial(materials_acts.new_material_named, session))
+        menu.addAction("Duplicate", partial(materials_acts.duplicate_material, session, session.material))
         menu.addAction("Rename…", self._rename)
-        menu.addAction("Delete", partial(acts.delete_material, session, session.material))
+        menu.addAction("Delete", partial(materials_acts.delete_material, session, session.material))
 
     def _rename(self) -> None:
         old = self.session.material
         text, good = QInputDialog.getText(self, "Rename the material", "Name", text=old)
         if good and text.strip():
-            acts.rename_material(self.session, old, text)
+            materials_acts.rename_material(self.session, old, text)

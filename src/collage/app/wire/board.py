@@ -35,7 +35,8 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.tabs import wire_path, wire_pen
 from collage.app.wire.wire_item import WireItem
-from collage.core.actions import cards as acts
+from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import wires as wires_acts
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
@@ -267,7 +268,7 @@ class Board(BoardView):
         path = self._stroke.path()
         self._scene.removeItem(self._stroke)
         self._stroke = None
-        acts.cut(self.session, [(wire.card, wire.name) for wire in self.wires if wire.crosses(path)])
+        wires_acts.cut(self.session, [(wire.card, wire.name) for wire in self.wires if wire.crosses(path)])
 
     def _open_mark(self, place: QPointF) -> bool:
         """A click on a wire's mark offers other ways to convert."""
@@ -320,7 +321,7 @@ class Board(BoardView):
             return False
         pos = self.cards[name].pos()
         place = (pos.x() / UNIT_X, pos.y() / UNIT_Y)
-        return acts.put_between(self.session, name, wire.source, wire.card, wire.name, wire.kind, place)
+        return wires_acts.put_between(self.session, name, wire.source, wire.card, wire.name, wire.kind, place)
 
     def offers_for(self, source: Wire, type_name: str, target: str) -> list[Tab]:
         """Inputs of a card that a wire of a type can end at, exact types first."""
@@ -373,14 +374,16 @@ class Board(BoardView):
             target = found[0] if found is not None else self.card_at(place, but=source.card)
             if target is not None:
                 output = found[1].name if found is not None and found[2] else target.first_output
-                acts.move_all_wires(self.session, source, Wire(target.name, output))
+                wires_acts.move_all_wires(self.session, source, Wire(target.name, output))
             return
         if len(several) > 1 and came is None:
             found = self._tab_at(place)
             target = found[0] if found is not None else self.card_at(place, but=source.card)
             if target is not None and target.name not in {one.card for one in several}:
                 self._fill()
-                acts.wire_several(self.session, several, target.name, found[1].name if found and not found[2] else "")
+                wires_acts.wire_several(
+                    self.session, several, target.name, found[1].name if found and not found[2] else ""
+                )
                 return
         if landing is not None:
             if came == ("", landing.name):
@@ -531,7 +534,7 @@ class Board(BoardView):
         if self.session.selection:
             self.session.remove(self.session.selection)
         elif frame is not None:
-            acts.remove_frame(self.session, frame.frame.name)
+            boxes_acts.remove_box(self.session, frame.frame.name)
 
     def _menu_of_chosen(self) -> None:
         item = self.cards.get(self.session.selection[0]) if self.session.selection else None

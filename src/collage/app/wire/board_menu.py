@@ -11,7 +11,10 @@ from PySide6.QtWidgets import QMenu
 from collage.app.wire.card_item import CardItem
 from collage.app.wire.weights_dialog import WeightsDialog
 from collage.app.wire.wire_item import WireItem
-from collage.core.actions import cards as acts
+from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import groups as groups_acts
+from collage.core.actions import layers as layers_acts
+from collage.core.actions import wires as wires_acts
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import origin, ways
 
@@ -32,11 +35,11 @@ def menu_at(board: Board, point: QPoint) -> QMenu:
         _fill_card_menu(board, menu, card)
     elif frame is not None:
         menu.addAction("Write…", lambda: board.frame_hand.write(frame))
-        menu.addAction("Remove the frame", lambda: acts.remove_frame(board.session, frame.frame.name))
+        menu.addAction("Remove the frame", lambda: boxes_acts.remove_box(board.session, frame.frame.name))
     else:
         menu.addAction("Add a card…\tEnter", lambda: board.add_wanted.emit(point, None, ""))
-        menu.addAction("Add a note", lambda: acts.add_note(board.session, board.place_of(point)))
-        menu.addAction("Add a stack", lambda: acts.add_stack(board.session, board.place_of(point)))
+        menu.addAction("Add a note", lambda: boxes_acts.add_note(board.session, board.place_of(point)))
+        menu.addAction("Add a stack", lambda: layers_acts.add_stack(board.session, board.place_of(point)))
         menu.addAction("Find a card…\tCtrl+F", board.find_wanted.emit)
         menu.addAction("Tidy\tH", board.tidy)
         menu.addAction("Show everything\tHome", board.fit_all)
@@ -48,23 +51,23 @@ def _fill_card_menu(board: Board, menu: QMenu, card: CardItem) -> None:
     menu.addAction("Peek\tSpace", lambda: session.toggle_peek(chosen[0]))
     menu.addAction("Skip\tK", lambda: session.skip(chosen))
     menu.addAction("Wire to…\tCtrl+L", lambda: board.wire_wanted.emit(chosen[0]))
-    menu.addAction("Take out of the chain\tCtrl+T", lambda: acts.take_out(session, chosen))
-    pairs = acts.swap_pairs(session, card.name)
+    menu.addAction("Take out of the chain\tCtrl+T", lambda: wires_acts.take_out(session, chosen))
+    pairs = wires_acts.swap_pairs(session, card.name)
     if pairs:
         swaps = menu.addMenu("Swap inputs")
         for first, second in pairs[:8]:
             label = f"{input_label(first)} and {input_label(second).lower()}"
-            swaps.addAction(label, partial(acts.swap, session, card.name, first, second))
+            swaps.addAction(label, partial(wires_acts.swap, session, card.name, first, second))
     menu.addSeparator()
     menu.addAction("Duplicate\tCtrl+D", lambda: session.duplicate(chosen))
-    menu.addAction("Frame\tCtrl+Shift+F", lambda: acts.frame_chosen(session))
-    menu.addAction("Bundle to a group\tCtrl+G", lambda: acts.bundle(session))
+    menu.addAction("Frame\tCtrl+Shift+F", lambda: boxes_acts.add_box(session))
+    menu.addAction("Bundle to a group\tCtrl+G", lambda: groups_acts.group_cards(session))
     if card.card.network is not None:
         menu.addAction("Open", lambda: session.open_group((*session.path, card.name)))
-        menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: acts.unbundle(session))
+        menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: groups_acts.ungroup(session))
         menu.addAction("Keep for other materials", lambda: board.keep_wanted.emit(card.name))
     if session.path:
-        menu.addAction("Put out of the group", partial(acts.put_out, session, card.name, card.first_output))
+        menu.addAction("Put out of the group", partial(groups_acts.add_output, session, card.name, card.first_output))
     menu.addAction("Put into a wire…\tCtrl+Shift+I", board.between_wanted.emit)
     menu.addAction("Remove\tDel", lambda: session.remove(chosen))
     if card.card.type == "surfaceshader":
@@ -82,7 +85,7 @@ def conversion_menu(board: Board, wire: WireItem) -> QMenu:
     one = network.cards[user].inputs[wire.name] if user in network.cards else None
     between = origin(network, one.wire)[1] if one is not None and one.wire is not None else []
     for way, label in ways(between[0]) if between else []:
-        menu.addAction(label, partial(acts.convert_by, board.session, user, wire.name, way))
+        menu.addAction(label, partial(wires_acts.convert_by, board.session, user, wire.name, way))
     if between and between[0].category == "luminance":
         menu.addSeparator()
         menu.addAction("Weights of red, green and blue…", lambda: _weigh(board, between[0].name))

@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF
 from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.frame_item import FrameItem
-from collage.core.actions import cards as acts
+from collage.core.actions import boxes as boxes_acts
 from collage.core.document import edits, frames
 
 if TYPE_CHECKING:
@@ -91,13 +91,15 @@ class FrameHand:
         height = max(frame.height + gone.y() / UNIT_Y, 0.25)
         item.take(replace(frame, width=width, height=height))
         held = tuple(self._held_by(item))
-        acts.change_frame(self.board.session, "Size a frame", replace(frame, width=width, height=height, holds=held))
+        boxes_acts.change_box(
+            self.board.session, "Size a frame", replace(frame, width=width, height=height, holds=held)
+        )
 
     def write(self, item: FrameItem) -> None:
         """Asks for a frame's title or a note's text, in place."""
         editor = FrameEditor(item, self.board)
         editor.done.connect(
-            lambda text: acts.change_frame(
+            lambda text: boxes_acts.change_box(
                 self.board.session,
                 "Write a note" if item.is_note else "Name a frame",
                 replace(item.frame, text=text) if item.is_note else replace(item.frame, title=text),

@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QApplication
 from collage.app.shell.studio import Studio
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire.board import Board
-from collage.core.actions import cards as acts
+from collage.core.actions import cards as cards_acts
+from collage.core.actions import wires as wires_acts
 from collage.core.document.model import Wire
 from collage.core.nodes.labels import input_label, label_of
 from collage.core.nodes.wiring import origin, ways
@@ -25,11 +26,11 @@ class BoardKeyboard:
 
     def copy_cards(self) -> None:
         if self.session.selection:
-            QApplication.clipboard().setText(acts.copy(self.session))
+            QApplication.clipboard().setText(cards_acts.copy(self.session))
             self.studio.hint.emit(f"Copied {len(self.session.selection)} cards as MaterialX.")
 
     def paste_cards(self) -> None:
-        acts.paste(self.session, QApplication.clipboard().text(), self.board.place_of(self.board.pointer()))
+        cards_acts.paste(self.session, QApplication.clipboard().text(), self.board.place_of(self.board.pointer()))
 
     def find_card(self) -> None:
         """Finds a card by its name or kind, and shows it."""
@@ -66,7 +67,7 @@ class BoardKeyboard:
         ]
 
         def picked(other: str) -> None:
-            acts.wire_several(self.session, sources, other)
+            wires_acts.wire_several(self.session, sources, other)
 
         self.pick_field.ask(at, f"Wire {len(sources)} cards to …", choices, picked)
 
@@ -84,7 +85,7 @@ class BoardKeyboard:
         self.pick_field.ask(at, "Convert another way", choices, self._convert)
 
     def _convert(self, end: tuple[str, str, str]) -> None:
-        acts.convert_by(self.session, *end)
+        wires_acts.convert_by(self.session, *end)
 
     def _wire_end(self, end: tuple[Wire, str, str, str]) -> None:
         self.board.wire_to(*end)
@@ -107,7 +108,7 @@ class BoardKeyboard:
             self.pick_field.ask(at, "Put it into a wire", choices, partial(self._put_between, name))
 
     def _put_between(self, name: str, wire: tuple[Wire, str, str, str]) -> None:
-        acts.put_between(self.session, name, *wire)
+        wires_acts.put_between(self.session, name, *wire)
 
     def cut_wires(self) -> None:
         """Offers the wires at the chosen cards to be cut."""
@@ -124,18 +125,21 @@ class BoardKeyboard:
         if len(wires) > 1:
             choices.insert(0, Choice("All of them", [(wire.card, wire.name) for wire in wires]))
         self.pick_field.ask(
-            self.board.viewport().rect().center(), "Cut a wire", choices, lambda ends: acts.cut(self.session, ends)
+            self.board.viewport().rect().center(),
+            "Cut a wire",
+            choices,
+            lambda ends: wires_acts.cut(self.session, ends),
         )
 
     def take_out(self) -> None:
-        acts.take_out(self.session, self.session.selection)
+        wires_acts.take_out(self.session, self.session.selection)
 
     def swap_inputs(self) -> None:
         """Exchanges the usual pair of inputs of the chosen card."""
         for name in self.session.selection[:1]:
-            pairs = acts.swap_pairs(self.session, name)
+            pairs = wires_acts.swap_pairs(self.session, name)
             if pairs:
-                acts.swap(self.session, name, *pairs[0])
+                wires_acts.swap(self.session, name, *pairs[0])
 
 
 def _icon(image: QImage | None) -> QPixmap | None:

@@ -23,7 +23,8 @@ from PySide6.QtWidgets import (
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
-from collage.core.actions import cards as acts
+from collage.core.actions import groups as groups_acts
+from collage.core.actions import layers as layers_acts
 from collage.core.actions.session import Session
 from collage.core.document.groups import hide_input, name_input, order_inputs
 from collage.core.document.model import Card, Input, Value
@@ -195,7 +196,7 @@ class LayersEditor(QWidget):
             at = self._at(row, len(layers))
             return [new if number == at else layer for number, layer in enumerate(layers)]
 
-        acts.change_layers(self.session, self.name, label, change)
+        layers_acts.change_layers(self.session, self.name, label, change)
 
     def _rename(self, row: int, layer: stacks.Layer, title: str) -> None:
         if title.strip() and title != layer.title:
@@ -216,7 +217,7 @@ class LayersEditor(QWidget):
             value: float | tuple[float, ...] = 0.8 if kind == "float" else (0.8, 0.8, 0.8)
             return [*layers, stacks.Layer(title, Input("layer", kind, value))]
 
-        acts.change_layers(self.session, self.name, "Add a layer", change)
+        layers_acts.change_layers(self.session, self.name, "Add a layer", change)
 
     def remove_layer(self) -> None:
         row = self.rows.currentRow()
@@ -225,7 +226,7 @@ class LayersEditor(QWidget):
             at = self._at(row, len(layers))
             return [layer for number, layer in enumerate(layers) if number != at]
 
-        acts.change_layers(self.session, self.name, "Remove a layer", change)
+        layers_acts.change_layers(self.session, self.name, "Remove a layer", change)
 
     def step(self, by: int) -> None:
         """Moves the chosen layer by rows."""
@@ -244,7 +245,7 @@ class LayersEditor(QWidget):
             return rows[::-1]
 
         self.row = to  # the panel makes the rows anew, and chooses this one
-        acts.change_layers(self.session, self.name, "Reorder layers", change)
+        layers_acts.change_layers(self.session, self.name, "Reorder layers", change)
 
 
 def _without_values(layer: stacks.Layer) -> stacks.Layer:
@@ -328,14 +329,16 @@ class GroupEditor(QWidget):
             return order_inputs(card, names)
 
         self.row = row + by
-        acts.change_group(self.session, self.name, "Order inputs", change)
+        groups_acts.change_group(self.session, self.name, "Order inputs", change)
 
     def hide_input(self) -> None:
         name = self._chosen()
         if name:
-            acts.change_group(self.session, self.name, "Hide an input", lambda card: hide_input(card, name))
+            groups_acts.change_group(self.session, self.name, "Hide an input", lambda card: hide_input(card, name))
 
     def _named(self, item: QListWidgetItem) -> None:
         if not self._filling:
             name, text = str(item.data(Qt.ItemDataRole.UserRole)), item.text().strip()
-            acts.change_group(self.session, self.name, "Name an input", lambda card: name_input(card, name, text))
+            groups_acts.change_group(
+                self.session, self.name, "Name an input", lambda card: name_input(card, name, text)
+            )

@@ -6,7 +6,9 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from collage.app.shell.place import Entry, separator
-from collage.core.actions import cards as acts
+from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import groups as groups_acts
+from collage.core.actions import layers as layers_acts
 from collage.core.render.cards import Ground
 
 if TYPE_CHECKING:
@@ -49,15 +51,15 @@ def _card(place: WirePlace) -> list[Entry]:
         Entry("Card", "Take out of the chain", keyboard.take_out, "Ctrl+T"),
         Entry("Card", "Swap inputs", keyboard.swap_inputs, "Ctrl+I"),
         separator("Card"),
-        Entry("Card", "Group cards", lambda: acts.bundle(session), "Ctrl+G"),
-        Entry("Card", "Ungroup", lambda: acts.unbundle(session), "Ctrl+Shift+G"),
+        Entry("Card", "Group cards", lambda: groups_acts.group_cards(session), "Ctrl+G"),
+        Entry("Card", "Ungroup", lambda: groups_acts.ungroup(session), "Ctrl+Shift+G"),
         Entry("Card", "Save group to sources", place.keep_group, help="For other materials and projects"),
         Entry("Card", "Open group", place.open_group, "Ctrl+PgDown"),
         Entry("Card", "Leave group", board.leave, "Ctrl+PgUp"),
         separator("Card"),
-        Entry("Card", "Add a box around the cards", lambda: acts.frame_chosen(session), "Ctrl+Shift+F"),
-        Entry("Card", "Add a note", lambda: acts.add_note(session, place.middle_place())),
-        Entry("Card", "Add a stack", lambda: acts.add_stack(session, place.middle_place()), "Ctrl+Shift+L"),
+        Entry("Card", "Add a box around the cards", lambda: boxes_acts.add_box(session), "Ctrl+Shift+F"),
+        Entry("Card", "Add a note", lambda: boxes_acts.add_note(session, place.middle_place())),
+        Entry("Card", "Add a stack", lambda: layers_acts.add_stack(session, place.middle_place()), "Ctrl+Shift+L"),
         Entry("Card", "Tidy", board.tidy, help="Lay the cards out in columns (H)"),
     ]
 

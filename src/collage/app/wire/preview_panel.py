@@ -24,7 +24,7 @@ from collage.app.widgets.dragged import files_in
 from collage.app.wire.board import MATERIAL_FORMAT
 from collage.app.wire.channel_names import channel_label
 from collage.core.actions import bench as bench_acts
-from collage.core.actions import cards as acts
+from collage.core.actions import materials as materials_acts
 from collage.core.actions.session import Session
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
@@ -168,7 +168,7 @@ class Preview(Viewport):
         """Assigns a material to an object."""
         project = self.session.project
         if 0 <= number < len(project.bench.objects) and name in project.materials:
-            acts.give_material(self.session, number, name)
+            materials_acts.assign_material(self.session, number, name)
 
     def assign_menu(self, number: int) -> QMenu:
         """The materials that can be assigned to an object."""

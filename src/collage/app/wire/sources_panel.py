@@ -30,7 +30,7 @@ from collage.app.theme import font
 from collage.app.widgets.dragged import start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
-from collage.core.actions import cards as acts
+from collage.core.actions import materials as materials_acts
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.document.model import MAP_SET, Card
@@ -300,14 +300,14 @@ class SourcesPanel(QFrame):
         menu.addAction("Work on it", partial(session.show_material, name))
         wear = menu.addMenu("Give to")
         for part, item in enumerate(session.project.bench.objects):
-            action = wear.addAction(item.name, partial(acts.give_material, session, part, name))
+            action = wear.addAction(item.name, partial(materials_acts.assign_material, session, part, name))
             action.setCheckable(True)
             action.setChecked(item.material == name)
         menu.addSeparator()
-        menu.addAction("New material", partial(acts.new_material_named, session))
-        menu.addAction("Duplicate", partial(acts.duplicate_material, session, name))
+        menu.addAction("New material", partial(materials_acts.new_material_named, session))
+        menu.addAction("Duplicate", partial(materials_acts.duplicate_material, session, name))
         menu.addAction("Rename…", partial(self.rename, name))
-        menu.addAction("Delete", partial(acts.delete_material, session, name))
+        menu.addAction("Delete", partial(materials_acts.delete_material, session, name))
         return menu
 
     def _material_menu(self, name: str, at: QPoint) -> None:
@@ -322,7 +322,7 @@ class SourcesPanel(QFrame):
         line.setObjectName("rename")
         line.setAccessibleName("Name of the material")
         line.setGeometry(0, tile.height() - 24, tile.width(), 22)
-        line.returnPressed.connect(lambda: acts.rename_material(self.session, name, line.text()))
+        line.returnPressed.connect(lambda: materials_acts.rename_material(self.session, name, line.text()))
         line.editingFinished.connect(line.deleteLater)
         line.selectAll()
         line.show()

@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QApplication, QDialog, QFormLayout, QMenu, QWidget
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire.card_tabs import card_tabs
-from collage.core.actions import cards as acts
+from collage.core.actions import groups as groups_acts
+from collage.core.actions import links as links_acts
 from collage.core.actions.session import Session
 from collage.core.document import links
 from collage.core.document.links import LINKED, Link, Place
@@ -43,11 +44,12 @@ def value_menu(panel: QWidget, session: Session, card: Card, tab: TabDef, label:
             if other != place:
                 title = f"Go to {session.title(other.card)} · {input_label(other.input).lower()}"
                 menu.addAction(title, partial(session.select, [other.card]))
-        menu.addAction("Cut the link", partial(acts.unlink, session, place))
+        menu.addAction("Cut the link", partial(links_acts.unlink, session, place))
     if (session.path and one is not None and one.interface is None and not wired) or (session.path and one is None):
         menu.addSeparator()
         menu.addAction(
-            "Show on the group", partial(acts.show_on_group, session, card.name, tab.name, tab.type, value, label)
+            "Show on the group",
+            partial(groups_acts.show_on_group, session, card.name, tab.name, tab.type, value, label),
         )
     return menu
 
@@ -96,7 +98,7 @@ def ask_link(panel: QWidget, session: Session, card: str, tab: TabDef) -> None:
 
     def picked(data: tuple[Place, Value]) -> None:
         leader, value = data
-        acts.link(session, Place(card, tab.name), leader, tab.type, value)
+        links_acts.link(session, Place(card, tab.name), leader, tab.type, value)
         field.deleteLater()
 
     field.ask(at, "Follow which value?", values_to_follow(session, card, tab), picked)

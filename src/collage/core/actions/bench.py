@@ -2,26 +2,38 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
 from typing import Literal
 
+import numpy as np
+
+from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
+from collage.core.images.colour import srgb_to_linear
+from collage.core.project.folder import copy_file
 from collage.core.scene.bench import Bench, Light
 
 Tone = Literal["neutral", "srgb"]
 
+ENVIRONMENTS = "environments"  # the folder of a project
 
+
+@act("bench.expose", "Exposure", command="bench exposure")
 def expose(session: Session, stops: float) -> None:
     """Makes the picture brighter by some stops, darker if they are negative."""
     exposure = round(session.project.bench.exposure + stops, 2)
     session.edit_bench("Exposure", lambda bench: bench.model_copy(update={"exposure": exposure}))
 
 
+@act("bench.tone", "Tone", command="bench tone")
 def tone(session: Session, name: Tone) -> None:
     """How light becomes what a screen shows."""
     session.edit_bench(f"Tone {name}", lambda bench: bench.model_copy(update={"view_transform": name}))
 
 
+@act("bench.environment", "Environment light", command="bench environment")
 def switch_environment(session: Session, on: bool | None = None) -> None:
     """Switches the environment's light on or off; the other way round where it is not said."""
 
@@ -32,6 +44,7 @@ def switch_environment(session: Session, on: bool | None = None) -> None:
     session.edit_bench("Environment on or off", change)
 
 
+@act("bench.light", "Lights", command="bench light")
 def switch_light(session: Session, number: int, on: bool | None = None) -> None:
     """Switches a light, by its number, on or off; the other way round where it is not said. Raises CollageError."""
     light_of(session.project.bench, number)
@@ -45,8 +58,9 @@ def switch_light(session: Session, number: int, on: bool | None = None) -> None:
     session.edit_bench("Light on or off", change)
 
 
+@act("bench.move_light", "Move the light", command="bench light")
 def move_light(session: Session, turn: float, height: float, number: int = 0) -> None:
-    """Moves a light by some degrees about the upright axis and above the horizon; without lights the environment turns."""
+    """Moves a light by some degrees of turn and of height; without lights the environment turns."""
 
     def change(bench: Bench) -> Bench:
         if not bench.lights:
@@ -67,3 +81,38 @@ def light_of(bench: Bench, number: int) -> Light:
     if not 0 <= number < len(bench.lights):
         raise CollageError(f"There is no light {number + 1}.", remedy=f"The bench has {len(bench.lights)}.")
     return bench.lights[number]
+
+
+@act("bench.change_environment", "Environment", command="bench environment")
+def change_environment(
+    session: Session,
+    *,
+    on: bool | None = None,
+    turn: float | None = None,
+    strength: float | None = None,
+    file: Path | None = None,
+) -> None:
+    """Changes what is given of the environment; its file is copied into the project."""
+    changed: dict[str, object] = {"on": on, "turn": turn, "strength": strength}
+    if file is not None:
+        folder = session.folder
+        if folder is not None:
+            copy_file(file, folder / ENVIRONMENTS / file.name)
+        changed["file"] = f"{ENVIRONMENTS}/{file.name}" if folder is not None else str(file.resolve())
+        changed["on"] = True if on is None else on
+    update = {key: value for key, value in changed.items() if value is not None}
+
+    def change(bench: Bench) -> Bench:
+        return bench.model_copy(update={"environment": bench.environment.model_copy(update=update)})
+
+    session.edit_bench(f"Light by {file.stem}" if file is not None else "Environment", change)
+
+
+@act("bench.loud_colour", "Missing files show in", command="bench missing")
+def loud_colour(session: Session, colour: str) -> None:
+    """The loud colour of what is missing, as #rrggbb. Raises CollageError."""
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
+        raise CollageError(f"“{colour}” is no colour.", remedy="Write it as #rrggbb.")
+    encoded = np.array([int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)])
+    linear = tuple(round(float(part), 6) for part in srgb_to_linear(encoded))
+    session.edit_bench("Loud colour", lambda bench: bench.model_copy(update={"loud": linear}))

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from psygnal import Signal
 
+from collage.core.actions.registry import act
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
@@ -195,10 +196,12 @@ class Session:
     def edit_bench(self, label: str, change: Callable[[Bench], Bench], *, merge: str = "") -> None:
         self.history.do(label, lambda project: project.with_bench(change(project.bench)), merge=merge)
 
+    @act("cards.set", "Set value", command="cards set")
     def set_value(
         self, card: str, name: str, type_name: str, value: Value, *, label: str = "", merge: bool = False
     ) -> None:
         place = Place(card, name)
+        """Gives an input a value; what is linked with it follows."""
 
         def change(network: Network) -> Network:
             if link_of(network, place) is not None:
@@ -216,18 +219,25 @@ class Session:
         linked = linked_value(self.network, Place(card.name, tab.name))
         return linked if linked is not None else shown_value(card, tab)
 
+    @act("cards.reset", "Reset to default", command="cards reset")
     def reset_value(self, card: str, name: str) -> None:
+        """Gives an input its default back."""
         self.edit(f"Reset {name} of {self.title(card)}", lambda network: edits.set_input(network, card, None, name))
 
+    @act("cards.wire", "Wire", command="cards wire")
     def wire(self, source: Wire, card: str, name: str, type_name: str) -> bool:
+        """Wires an output to an input; types convert where they meet."""
         return self.edit(
             f"Wire {self.title(source.card)} to {self.title(card)}",
             lambda network: join(self.library, network, source, card, name, type_name),
         )
 
+    @act("cards.unwire", "Cut the wire", command="cards cut")
     def unwire(self, card: str, name: str) -> None:
+        """Cuts the wire at an input."""
         self.edit(f"Cut the wire to {self.title(card)}", lambda network: edits.disconnect(network, card, name))
 
+    @act("channels.mute", "Mute", command="cards mute")
     def mute(self, name: str, muted: bool) -> None:
         """Shows a surface input's default without losing what it has."""
         surface = self.surface
@@ -246,9 +256,17 @@ class Session:
     def main_inputs(self, names: Iterable[str]) -> dict[str, str | None]:
         return main_inputs(self.library, self.network, names)
 
-    def add(self, definition: NodeDef, place: tuple[float, float], source: Wire | None = None, target: str = "") -> str:
+    @act("cards.add", "Add…", keys="Enter", command="cards add")
+    def add(
+        self,
+        definition: NodeDef,
+        place: tuple[float, float],
+        source: Wire | None = None,
+        target: str = "",
+        name: str = "",
+    ) -> str:
         """Adds a card at a place on the board, wired to `source` if given. Returns its name."""
-        name = self.network.free_name(definition.category)
+        name = name or self.network.free_name(definition.category)
         self.edit(
             f"Add {label_of(definition.category)}",
             lambda network: added(self.library, network, definition, place, source, target, name)[0],
@@ -256,6 +274,7 @@ class Session:
         self.select((name,))
         return name
 
+    @act("surfaces.blend", "Blend with another surface", command="cards blend")
     def blend_surface(self) -> None:
         """A second surface over the material's own, blended half and half until a mask is wired."""
         x = max((card.position[0] for card in self.document.cards.values() if card.placed), default=0.0)
@@ -271,11 +290,14 @@ class Session:
         if self.surface is not None and self.edit_document("Blend with another surface", change):
             self.select(made)
 
+    @act("surfaces.show", "Show this surface alone", command="cards show-surface")
     def show_surface(self, card: str) -> None:
         """Makes a surface on the board the one that the material shows."""
         self.edit_document(f"Show {self.title(card)} alone", lambda network: showing(network, card))
 
+    @act("cards.remove", "Remove", keys="Del", command="cards remove")
     def remove(self, names: Iterable[str]) -> None:
+        """Removes cards; the wires before and behind them are joined."""
         hidden = hidden_on_board(self.network)
         names = [name for name in names if name in self.network.cards and name not in hidden]
         if names:
@@ -283,15 +305,19 @@ class Session:
             main = self.main_inputs(names)
             self.edit(label, lambda network: edits.remove_cards(network, names, main))
 
-    def skip(self, names: Iterable[str]) -> None:
+    @act("cards.skip", "Skip", keys="K", command="cards skip")
+    def skip(self, names: Iterable[str], skipped: bool | None = None) -> None:
+        """Switches cards off, so that what goes in comes out; on again if all of them are off."""
         names = [name for name in names if name in self.network.cards]
         if names:
-            skipped = not all(self.network.cards[name].skipped for name in names)
-            word = "Skip" if skipped else "Use"
+            off = not all(self.network.cards[name].skipped for name in names) if skipped is None else skipped
+            word = "Skip" if off else "Use"
             label = f"{word} {self.title(names[0])}" if len(names) == 1 else f"{word} {len(names)} cards"
-            self.edit(label, lambda network: edits.skip_cards(network, names, skipped))
+            self.edit(label, lambda network: edits.skip_cards(network, names, off))
 
+    @act("cards.duplicate", "Duplicate", keys="Ctrl+D", command="cards duplicate")
     def duplicate(self, names: Iterable[str]) -> None:
+        """Copies cards, wired as they are."""
         names = [name for name in names if name in self.network.cards]
         fresh: dict[str, str] = {}
 
@@ -303,6 +329,7 @@ class Session:
         if names and self.edit("Duplicate", change):
             self.select(fresh.values())
 
+    @act("cards.add_image", "Add an image", command="cards image")
     def add_image(self, path: Path, place: tuple[float, float]) -> str:
         """An image card for a file that was dropped on the board. A map of colours is read as sRGB."""
         data = path.suffix.lower() in (".exr", ".hdr") or read_info(path).channels == 1
@@ -328,6 +355,7 @@ class Session:
         """Where a file lies that a material names."""
         return stored_path(self.document, stored, self.base_folder)
 
+    @act("materials.import", "Import a MaterialX material…", command="materials import")
     def add_material(self, path: Path) -> None:
         """Takes a MaterialX document into the project as another material. Raises CollageError."""
         document = prefixed(read_document(path), self.relative(path.parent))
@@ -337,6 +365,7 @@ class Session:
 
     # ---- files --------------------------------------------------------------------------------
 
+    @act("project.open", "Open…", keys="Ctrl+O", command="open")
     def open(self, folder: Path) -> None:
         """Opens a project folder. Raises CollageError if there is none."""
         project, problems = load_project(folder)
@@ -360,6 +389,7 @@ class Session:
         self.saved.emit()
         self.opened.emit()
 
+    @act("project.save", "Save", keys="Ctrl+S", without="every command saves what it changes")
     def save(self, folder: Path | None = None, *, files_are_there: bool = False) -> None:
         """Saves to the project's folder, or to another one, maps and all. Raises CollageError.
 

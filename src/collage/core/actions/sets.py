@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.progress import Steps
 from collage.core.document.model import Network
@@ -32,6 +33,7 @@ def names(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> tup
     return stored_names(found, folder, session.folder, leave=not copy)
 
 
+@act("sets.build", "Build material", keys="Ctrl+B", command="gather")
 def build(session: Session, found: FoundSet, folder: Path, options: BuildOptions, *, copy: bool, part: int = -1) -> str:
     """A new material of a set, worn by the object `part` if it is not negative; one step. Returns its name.
 
@@ -49,6 +51,7 @@ def build(session: Session, found: FoundSet, folder: Path, options: BuildOptions
     return name
 
 
+@act("sets.place", "Add map set", command="gather")
 def put_on_board(
     session: Session, found: FoundSet, folder: Path, place: tuple[float, float], *, copy: bool = True
 ) -> str:

@@ -1,43 +1,131 @@
 """Compiled inner loops. Each family is a file that compiles when it is first imported.
 
-Compiled code is kept in the user's cache folder, so only the first start compiles. Numba's cache notices changes in
-a kernel's own file only: its helpers live there, or in one of the files that are SHARED, of which every state has a
-folder of its own in the cache.
+Compiled code is kept in the user's cache folder, so only the first start compiles, every family in a process of its
+own, on all processors. Numba's cache notices changes in a kernel's own file only: its helpers live there, or in one of
+the files that are SHARED, of which every state has a folder of its own in the cache.
 """
 
 from __future__ import annotations
 
-import importlib
+import os
 import platform
+import subprocess
+import sys
+import time
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterable
 from pathlib import Path
 
-import numba
 import platformdirs
-from numba.core.codegen import get_host_cpu_features
+
+from collage.core.base.errors import CollageError
+from collage.core.base.progress import Progress, Steps
 
 SHARED = ("flags.py", "sampling.py", "lights.py", "levels.py", "packed.py", "reflection.py")
-FAMILIES = ("elementwise", "noise", "cells", "sampling", "pyramids", "hexagons", "shading", "film", "rays")
+FAMILIES = {
+    "hexagons": 21.6,
+    "elementwise": 12.2,
+    "cells": 11.6,
+    "shading": 11.2,
+    "sampling": 10.6,
+    "rays": 7.0,
+    "noise": 5.9,
+    "pyramids": 2.1,
+    "film": 1.8,
+}
+"""By family, the seconds that compiling it took on one processor of an ordinary server: the shares of the progress."""
 
-# Numba reads these when a kernel is defined; nothing else in the program touches them.
-_SHARED_STATE = zlib.crc32(b"".join((Path(__file__).parent / name).read_bytes() for name in SHARED))
-numba.config.CACHE_DIR = str(Path(platformdirs.user_cache_dir("collage")) / "kernels" / f"{_SHARED_STATE:08x}")
-if platform.machine() in ("x86_64", "AMD64"):
-    # Vector lookups by one instruction are slower than single reads on most processors (a filtered texel: 22 to
-    # 16 ns); and where there are 512-bit vectors they are worth using (fractal noise: 105 to 77 ns).
-    numba.config.CPU_FEATURES = get_host_cpu_features() + ",+prefer-no-gather,-prefer-256-bit"
+NEEDED = ("elementwise", "cells", "shading", "sampling", "rays", "noise", "pyramids", "film")
+"""What a project's first picture needs; the rest can come after it."""
+
+ROOM = 400  # megabytes that one compiling process may take
+
+_HERE = Path(__file__).parent
+_SHARED_STATE = zlib.crc32(b"".join((_HERE / name).read_bytes() for name in SHARED))
+CACHE = Path(platformdirs.user_cache_dir("collage")) / "kernels" / f"{_SHARED_STATE:08x}"
 
 
-def load_all() -> Iterator[tuple[str, int, int]]:
-    """Imports every family, compiling what is not in the cache. Yields (family, done, of) before each."""
-    for done, family in enumerate(FAMILIES):
-        yield family, done, len(FAMILIES)
-        importlib.import_module(f"{__name__}.{family}")
-    yield "", len(FAMILIES), len(FAMILIES)
+def _set_up() -> None:
+    """Numba reads these when it is imported; nothing else in the program touches them."""
+    os.environ.setdefault("NUMBA_CACHE_DIR", str(CACHE))
+    if platform.machine() in ("x86_64", "AMD64") and "NUMBA_CPU_FEATURES" not in os.environ:
+        from llvmlite.binding import get_host_cpu_features
+
+        # Vector lookups by one instruction are slower than single reads on most processors (a filtered texel: 22 to
+        # 16 ns); and where there are 512-bit vectors they are worth using (fractal noise: 105 to 77 ns).
+        found = get_host_cpu_features().flatten()
+        os.environ["NUMBA_CPU_FEATURES"] = found + ",+prefer-no-gather,-prefer-256-bit"
 
 
-def cached() -> bool:
-    """Whether the compiled kernels seem to be in the cache already."""
-    folder = Path(numba.config.CACHE_DIR)
-    return folder.is_dir() and any(folder.rglob("*.nbc"))
+_set_up()
+
+
+def _stamp(family: str) -> Path:
+    """A file that is there once the family's present state has been compiled by this Python and Numba."""
+    from importlib.metadata import version
+
+    from llvmlite.binding import get_host_cpu_name
+
+    state = zlib.crc32((_HERE / f"{family}.py").read_bytes())
+    python = f"{sys.version_info[0]}.{sys.version_info[1]}"
+    return CACHE / f"{family}-{state:08x}-{version('numba')}-{python}-{get_host_cpu_name()}.done"
+
+
+def missing(families: Iterable[str] = FAMILIES) -> list[str]:
+    """The families that are to be compiled yet, those that take longest first."""
+    return [name for name in FAMILIES if name in set(families) and not _stamp(name).is_file()]
+
+
+def processes() -> int:
+    """How many families may be compiled at once: one a processor, as far as the memory goes."""
+    try:
+        free = os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") / 2**20
+    except (ValueError, OSError):
+        free = 2 * ROOM
+    return max(1, min(os.cpu_count() or 1, int(free // ROOM)))
+
+
+def compiled(families: Iterable[str] = FAMILIES, at_once: int | None = None) -> Steps[None]:
+    """Compiles what the cache does not have yet. Raises CollageError if a family cannot be compiled."""
+    waiting = missing(families)
+    total = sum(FAMILIES[name] for name in waiting)
+    running: dict[str, tuple[subprocess.Popen[bytes], float]] = {}
+    done = 0.0
+    at_once = at_once or processes()
+    try:
+        while waiting or running:
+            while waiting and len(running) < at_once:
+                name = waiting.pop(0)
+                running[name] = _begin(name), time.monotonic()
+            time.sleep(0.05)
+            for name, (process, _) in list(running.items()):
+                if process.poll() is not None:
+                    del running[name]
+                    done += FAMILIES[name]
+                    _finish(name, process)
+            now = time.monotonic()
+            under_way = sum(min(now - begin, 0.9 * FAMILIES[name]) for name, (_, begin) in running.items())
+            yield Progress(f"Compiling kernels: {', '.join(running)}", min((done + under_way) / total, 1.0))
+    finally:
+        for process, _ in running.values():
+            process.kill()
+            process.wait()
+
+
+def _begin(family: str) -> subprocess.Popen[bytes]:
+    code = f"import importlib; importlib.import_module('{__name__}.{family}')"
+    return subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
+
+
+def _finish(family: str, process: subprocess.Popen[bytes]) -> None:
+    told = process.stderr.read().decode(errors="replace") if process.stderr is not None else ""
+    if process.returncode:
+        last = told.strip().split("\n")[-1]
+        raise CollageError(
+            f"The kernels “{family}” could not be compiled: {last}.",
+            about=str(CACHE),
+            remedy="Check the free space there, then start again.",
+        )
+    stamp = _stamp(family)
+    stamp.parent.mkdir(parents=True, exist_ok=True)
+    stamp.touch()

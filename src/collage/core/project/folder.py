@@ -164,11 +164,19 @@ def copy_files(source: Path, target: Path) -> None:
             shutil.copy2(path, target / path.name)
 
 
+def _same_file(source: Path, target: Path) -> bool:
+    """Whether a copy is there already, by size and time."""
+    if not target.is_file():
+        return False
+    one, other = source.stat(), target.stat()
+    return (one.st_size, one.st_mtime_ns) == (other.st_size, other.st_mtime_ns)
+
+
 def copy_file(source: Path, target: Path) -> None:
     """Copies one file; what is there is replaced only when the copy is whole. Raises CollageError."""
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        if source.resolve() != target.resolve():
+        if source.resolve() != target.resolve() and not _same_file(source, target):
             with replacing(target) as temporary:
                 shutil.copy2(source, temporary)
     except OSError as error:

@@ -20,12 +20,10 @@ if TYPE_CHECKING:
     from collage.core.images.made import Files
 
 
-def register(app: typer.Typer) -> None:
-    """Puts the commands into the program."""
-    for command in (gather, library, seamless, derive, region, again, files):
-        app.command()(command)
+app = typer.Typer(add_completion=False)
 
 
+@app.command()
 def gather(
     folder: Annotated[Path, typer.Argument(help="A folder with maps; folders inside it are read too.")],
     as_json: Annotated[bool, typer.Option("--json", help="Print what was found as JSON.")] = False,
@@ -39,7 +37,7 @@ def gather(
     occlusion: Annotated[bool, typer.Option(help="Occlusion into the base colour.")] = True,
     metres: Annotated[float, typer.Option(help="Width of a tile in metres.")] = 1.0,
     depth: Annotated[float, typer.Option(help="Metres from dark to bright of a height map.")] = 0.008,
-    give: Annotated[str, typer.Option(help="The object that wears the first material built.")] = "",
+    assign: Annotated[str, typer.Option(help="The object to assign the first material to.")] = "",
 ) -> None:
     """Group the maps in a folder to sets with roles; build materials from them."""
     from collage.core.gather.build import RELIEFS, BuildOptions
@@ -63,7 +61,7 @@ def gather(
         _list(found)
     if into is not None:
         options = BuildOptions(occlusion=occlusion, relief=relief)  # type: ignore[arg-type]
-        _build(found, folder, into, options, in_place=in_place, give=give, aside=as_json)
+        _build(found, folder, into, options, in_place=in_place, assign=assign, aside=as_json)
 
 
 def _pairs(texts: list[str] | None) -> list[tuple[str, str]]:
@@ -137,7 +135,7 @@ def _heading(one: FoundSet) -> str:
 
 
 def _build(
-    found: Gathered, folder: Path, into: Path, options: BuildOptions, *, in_place: bool, give: str, aside: bool
+    found: Gathered, folder: Path, into: Path, options: BuildOptions, *, in_place: bool, assign: str, aside: bool
 ) -> None:
     """aside : what is told goes to stderr, since stdout has the JSON."""
     from collage.core.gather.project import build_into
@@ -146,23 +144,22 @@ def _build(
     for name, remarks in build_into(found.sets, folder, into, options, in_place=in_place):
         first = first or name
         typer.echo(f"{name}: built" + "".join(f" {text}" for text in remarks), err=aside)
-    if give and first:
-        _give(into, give, first)
+    if assign and first:
+        _assign(into, assign, first)
 
 
-def _give(project: Path, part: str, material: str) -> None:
-    from collage.core.project.folder import load_project, save_project
+def _assign(folder: Path, object_name: str, material: str) -> None:
+    from collage.cli.shared import object_number, saved_session
+    from collage.core.actions.materials import assign_material
 
-    state, _ = load_project(project)
-    names = [item.name for item in state.bench.objects]
-    if part not in names:
-        raise CollageError(f"There is no object “{part}”.", remedy=f"Choose one of {', '.join(names)}.")
-    save_project(state.given_material(names.index(part), material), project)
+    with saved_session(folder) as session:
+        assign_material(session, object_number(session.project, object_name), material)
 
 
 # ---- the library --------------------------------------------------------------------------------
 
 
+@app.command()
 def library(
     words: Annotated[list[str] | None, typer.Argument(help="Words to find.")] = None,
     kind: Annotated[str, typer.Option(help="map set, image, material or environment.")] = "",
@@ -170,7 +167,7 @@ def library(
     make: Annotated[bool, typer.Option("--make", help="Make the sample library first.")] = False,
 ) -> None:
     """List what the library holds; make the sample library."""
-    from collage.cli import progress
+    from collage.cli.shared import progress
     from collage.core.assets import stock
     from collage.core.gather.rules import load_rules
     from collage.demo.library import library_steps
@@ -216,13 +213,14 @@ def _checked(make: type[Frozen], **values: object) -> Any:
 
 
 def _finish(steps: Files, title: str) -> list[Path]:
-    from collage.cli import progress
+    from collage.cli.shared import progress
     from collage.core.base.progress import finished
 
     with progress(title) as show:
         return finished(steps, show)
 
 
+@app.command()
 def seamless(
     photograph: Photograph,
     out: Annotated[Path, typer.Option("--out", "-o", help="The tiling map: .png, .tif or .exr.")],
@@ -249,6 +247,7 @@ def seamless(
                f"repetition {record.before[1]:.0%} to {record.after[1]:.0%}")  # fmt: skip
 
 
+@app.command()
 def derive(
     photograph: Photograph,
     out_dir: Annotated[Path, typer.Option(help="Where the maps go, as 16-bit PNG.")],
@@ -276,6 +275,7 @@ def derive(
         typer.echo(str(path))
 
 
+@app.command()
 def region(
     picture: Photograph,
     out: Annotated[Path, typer.Option("--out", "-o", help="The file to write.")],
@@ -294,7 +294,8 @@ def region(
     typer.echo(str(out))
 
 
-def again(
+@app.command()
+def remake(
     picture: Annotated[Path, typer.Argument(help="A picture that Collage made, or its record.")],
 ) -> None:
     """Make a picture anew from its record, after its source has changed."""
@@ -307,12 +308,14 @@ def again(
 # ---- files --------------------------------------------------------------------------------------
 
 
+@app.command()
 def files(
     project: Annotated[Path, typer.Argument(help="A project folder.")],
     find_in: Annotated[Path | None, typer.Option("--find-in", help="Look for missing files below this folder.")] = None,
     collect: Annotated[bool, typer.Option("--collect", help="Copy files from outside into the project.")] = False,
 ) -> None:
     """List the files that a project uses, find missing ones, bring all together."""
+    from collage.core.base.progress import finished
     from collage.core.project import references as refs
     from collage.core.project.folder import load_project, save_project
 
@@ -324,9 +327,7 @@ def files(
         wanted = [one for one in refs.references(state, project) if one.missing]
         state = refs.relinked(state, project, refs.find(wanted, find_in))
     if collect:
-        for step in refs.collect(state, project):
-            if isinstance(step, type(state)):
-                state = step
+        state = finished(refs.collect(state, project))
     if state is not before:
         save_project(state, project)
     good = True

@@ -1,0 +1,152 @@
+"""Opening the window: a frame with a line of what is coming is on the screen at once, and the rest follows.
+
+The libraries, the definitions, the kernels and the sample project are read on a thread meanwhile.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import threading
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+from PySide6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QLabel, QMainWindow, QProgressBar, QVBoxLayout, QWidget
+
+LOOK = 15  # milliseconds between two looks at what the thread has done
+COLOURS = {"day": ("#C9C9C9", "#1E1E1E"), "night": ("#2E2E2E", "#ECECEC")}
+
+
+class Opening:
+    """From nothing to the window. demo : on the demo project; folder : on this one; neither : on the last one."""
+
+    def __init__(self, *, demo: bool = False, folder: Path | None = None) -> None:
+        self._demo, self._folder = demo, folder
+        self._line, self._share = "Reading the libraries", 0.0
+        self._error: Exception | None = None
+        self._done = False
+        self.window: Any = None
+
+    def run(self) -> int:
+        """Shows the window and stays until it is closed; the exit code."""
+        app = QApplication(sys.argv[:1])
+        app.setApplicationName("Collage")
+        app.setDesktopFileName("collage")
+        self.frame = _Frame(_last_settings())
+        self.frame.show()
+        self._timer = QTimer(app)
+        self._timer.setInterval(LOOK)
+        self._timer.timeout.connect(self._look)
+        self._timer.start()
+        threading.Thread(target=self._prepare, name="opening", daemon=True).start()
+        return int(app.exec())
+
+    # ---- on the thread ------------------------------------------------------------------------
+
+    def _prepare(self) -> None:
+        try:
+            self._read_libraries()
+            self._compile()
+            if self._demo:
+                self._folder = self._demo_project()
+            self._line = "Opening the project"
+        except Exception as error:  # it is shown in the window
+            self._error = error
+        self._done = True
+
+    def _read_libraries(self) -> None:
+        import collage.app.shell.start
+        from collage.core.nodes.library import load_library
+
+        self._library = load_library()
+        self._start = collage.app.shell.start
+
+    def _compile(self) -> None:
+        from collage.core import kernels
+        from collage.core.base.progress import finished
+
+        if kernels.missing(kernels.NEEDED):
+            finished(kernels.compiled(kernels.NEEDED), self._tell)
+        import collage.core.render.warm  # noqa: F401  kernels and libraries of the first picture
+
+    def _demo_project(self) -> Path:
+        from collage.core.project.folder import is_project
+        from collage.demo.shed import make_sample
+        from collage.starting import demo_folder
+
+        folder = demo_folder()
+        if not is_project(folder):
+            make_sample("potting-shed", folder, self._tell)
+        return folder
+
+    def _tell(self, what: str, share: float) -> None:
+        self._line, self._share = what, share
+
+    # ---- on the window's thread ---------------------------------------------------------------
+
+    def _look(self) -> None:
+        self.frame.say(self._line, self._share)
+        if not self._done:
+            return
+        self._timer.stop()
+        if self._error is not None:
+            self.frame.say(f"Collage cannot start: {self._error}", 0.0)
+            return
+        self.frame.repaint()
+        self.window = self._start.make_window(self._folder, library=self._library)
+        self.window.show()
+        self.frame.hide()
+        QTimer.singleShot(0, self.frame.deleteLater)
+
+
+class _Frame(QMainWindow):
+    """An empty window of the size of last time, in the colour of the theme."""
+
+    def __init__(self, settings: dict[str, Any]) -> None:
+        super().__init__()
+        self.setWindowTitle("Collage")
+        self.resize(1280, 800)
+        if settings.get("geometry"):
+            self.restoreGeometry(QByteArray.fromHex(str(settings["geometry"]).encode()))
+        ground, ink = COLOURS.get(str(settings.get("theme")), COLOURS["day"])
+        centre = QWidget()
+        centre.setStyleSheet(f"background: {ground}; color: {ink};")
+        column = QVBoxLayout(centre)
+        self.line = QLabel("Starting")
+        self.line.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.setTextVisible(False)
+        self.bar.setFixedSize(240, 6)
+        column.addStretch(1)
+        column.addWidget(self.line)
+        column.addWidget(self.bar, 0, Qt.AlignmentFlag.AlignHCenter)
+        column.addStretch(1)
+        self.setCentralWidget(centre)
+        self._closing = _Closing(self)
+        self.installEventFilter(self._closing)
+
+    def say(self, text: str, share: float) -> None:
+        self.line.setText(text)
+        self.bar.setVisible(share > 0)
+        self.bar.setValue(round(share * 1000))
+
+
+class _Closing(QObject):
+    """Closing the frame before the window is there ends the program."""
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Close:
+            QApplication.exit(0)
+        return False
+
+
+def _last_settings() -> dict[str, Any]:
+    """The settings as they lie on disk; their checking takes longer than showing a frame."""
+    try:
+        found = json.loads((Path(platformdirs.user_config_dir("collage")) / "settings.json").read_bytes())
+    except (OSError, ValueError):
+        return {}
+    return found if isinstance(found, dict) else {}

@@ -1,0 +1,17 @@
+"""The command line: every job of the core without a window. A module a group of commands, imported when used."""
+
+from __future__ import annotations
+
+import sys
+
+
+def main() -> None:
+    """The entry point; whatever goes wrong ends in a sentence and exit code 1."""
+    if sys.argv[1:] in (["demo"], ["open"]):  # the window comes first, and all else after it
+        from collage.starting import start_window
+
+        if start_window(sys.argv[1]):
+            return
+    from collage.cli.root import run
+
+    run()

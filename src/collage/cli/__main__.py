@@ -1,0 +1,3 @@
+from collage.cli import main
+
+main()

@@ -1,0 +1,100 @@
+"""Commands for the materials of a saved project."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from collage.cli.root import COMMANDS
+from collage.cli.shared import Folder, Material, load_library, material_of, object_number, saved_session
+
+app = typer.Typer(add_completion=False, help=COMMANDS["materials"][1])
+
+
+@app.command("list")
+def list_materials(folder: Folder, as_json: Annotated[bool, typer.Option("--json")] = False) -> None:
+    """List the materials, and which objects have each."""
+    from collage.core.project.folder import load_project
+
+    project, _ = load_project(folder)
+    if as_json:
+        typer.echo(json.dumps({name: project.wearers(name) for name in project.materials}, ensure_ascii=False))
+        return
+    for name in project.materials:
+        typer.echo(f"{name:28} {', '.join(project.wearers(name)) or '(unused)'}")
+
+
+@app.command("new")
+def new_material(folder: Folder, name: Material) -> None:
+    """Add a plain material; says its name."""
+    from collage.core.actions.materials import new_material_named
+
+    with saved_session(folder) as session:
+        typer.echo(new_material_named(session, name))
+
+
+@app.command("import")
+def import_material(folder: Folder, file: Annotated[Path, typer.Argument(help="A MaterialX document.")]) -> None:
+    """Add the material of a MaterialX document; says its name."""
+    with saved_session(folder) as session:
+        session.add_material(file)
+        typer.echo(session.material)
+
+
+@app.command()
+def duplicate(folder: Folder, name: Material) -> None:
+    """Add a copy of a material; says its name."""
+    from collage.core.actions.materials import duplicate_material
+
+    with saved_session(folder, name) as session:
+        typer.echo(duplicate_material(session, name))
+
+
+@app.command()
+def rename(folder: Folder, name: Material, to: Annotated[str, typer.Argument(help="The new name.")]) -> None:
+    """Rename a material; the objects that have it keep it."""
+    from collage.core.actions.materials import rename_material
+
+    with saved_session(folder, name) as session:
+        rename_material(session, name, to)
+
+
+@app.command()
+def delete(folder: Folder, name: Material) -> None:
+    """Delete a material; the objects that had it get another one."""
+    from collage.core.actions.materials import delete_material
+
+    with saved_session(folder, name) as session:
+        delete_material(session, name)
+
+
+@app.command()
+def assign(folder: Folder, name: Material, to: Annotated[str, typer.Argument(help="Name of an object.")]) -> None:
+    """Assign a material to an object."""
+    from collage.core.actions.materials import assign_material
+
+    with saved_session(folder, name) as session:
+        assign_material(session, object_number(session.project, to), name)
+
+
+@app.command()
+def picture(
+    folder: Folder,
+    name: Material,
+    output: Annotated[Path, typer.Option("-o", "--output", help="A PNG file.")],
+    size: Annotated[str, typer.Option(help="Its size.")] = "256x256",
+) -> None:
+    """Write a picture of a material on a ball."""
+    from collage.cli.shared import parse_size, prepare_kernels
+    from collage.core.images.files import write_image
+    from collage.core.project.folder import load_project, material_folder
+    from collage.core.render.renderer import Renderer
+    from collage.core.render.swatch import swatch
+
+    project, _ = load_project(folder)
+    document, wanted = material_of(project, name), parse_size(size)
+    prepare_kernels()
+    write_image(output, swatch(Renderer(load_library()), document, material_folder(folder), wanted))

@@ -1,0 +1,97 @@
+"""The root of the command line: names and one line for every command; modules are imported when one is used."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from typing import Annotated, Any
+
+import typer
+from typer.core import TyperCommand, TyperGroup
+
+from collage import __version__
+
+COMMANDS: dict[str, tuple[str, str]] = {
+    "samples": ("projects", "List the sample projects that `collage new --from` can write."),
+    "new": ("projects", "Write a new project from a sample."),
+    "demo": (
+        "projects",
+        "Open the demo: the potting shed. Without a display, write its picture.",
+    ),
+    "open": ("projects", "Open the window, on a project if one is named."),
+    "render": ("pictures", "Render a project's picture to a file. Needs no display."),
+    "evaluate": ("documents", "Evaluate nodegraph outputs over the unit UV square to float EXR files, one per output."),
+    "nodes": ("documents", "List every definition of the library, and whether Collage computes it."),
+    "info": ("documents", "Say what a project, document or image holds, and what is wrong with it."),
+    "materials": (
+        "materials",
+        "The materials of a project: list, make, import, rename, copy, delete, assign, picture.",
+    ),
+    "cards": ("cards", "The cards of a material: add, wire, set, skip and remove; ramps, stacks, groups and links."),
+    "bench": ("bench", "The bench of a project: exposure, tone, environment and lights."),
+    "gather": ("gather", "Group the maps in a folder to sets with roles; build materials from them."),
+    "library": ("gather", "List what the library holds; make the sample library."),
+    "seamless": ("gather", "Make a photograph tile, and say its seam scores before and after."),
+    "derive": ("gather", "Derive height, normals, roughness and occlusion from a photograph."),
+    "region": ("gather", "Crop a region, take one channel, resize, rotate by quarter turns."),
+    "remake": ("gather", "Make a picture anew from its record, after its source has changed."),
+    "files": ("gather", "List the files that a project uses, find missing ones, collect outside ones."),
+}
+"""By command: the module of this package that it is in, and its help."""
+
+GROUPS = frozenset(name for name, (module, _) in COMMANDS.items() if name == module and name != "gather")
+"""Commands that have commands of their own."""
+
+
+class _Lazy(TyperGroup):
+    """Lists commands without importing them."""
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        known = COMMANDS.get(cmd_name)
+        return TyperCommand(cmd_name, help=known[1], short_help=known[1]) if known is not None else None
+
+    def resolve_command(self, ctx: Any, args: list[str]) -> Any:
+        name, command, rest = super().resolve_command(ctx, args)
+        return name, load_command(name) if command is not None and name is not None else command, rest
+
+
+def load_command(name: str) -> Any:
+    """The command of a name, its module imported."""
+    module = importlib.import_module(f"collage.cli.{COMMANDS[name][0]}")
+    group: Any = typer.main.get_command(module.app)
+    return group if name in GROUPS else group.get_command(typer.Context(group), name)
+
+
+app = typer.Typer(
+    cls=_Lazy,
+    help="Collage: wire maps and patterns into physically based surfaces and judge them under light.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+
+
+@app.callback(invoke_without_command=True)
+def _main(version: Annotated[bool, typer.Option("--version", help="Say the version.")] = False) -> None:
+    if version:
+        typer.echo(f"collage {__version__}")
+        raise typer.Exit
+
+
+def run() -> None:
+    """Runs the command that the command line names."""
+    try:
+        app(standalone_mode=True)
+    except KeyboardInterrupt:
+        typer.echo("collage: stopped.", err=True)
+        sys.exit(130)
+    except Exception as error:
+        from collage.core.base.errors import CollageError
+
+        if not isinstance(error, CollageError):
+            raise
+        typer.echo(f"collage: {error}", err=True)
+        sys.exit(1)

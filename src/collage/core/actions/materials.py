@@ -1,0 +1,63 @@
+"""What is done to materials; each act is one step of the history."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from collage.core.actions.registry import act
+from collage.core.actions.session import Session
+from collage.core.base.errors import CollageError
+from collage.core.document.materials import new_material
+from collage.core.project.state import Project
+
+
+def _project(session: Session, label: str, change: Callable[[Project], Project]) -> bool:
+    try:
+        session.history.do(label, change)
+    except CollageError as error:
+        session.problem.emit(error)
+        return False
+    return True
+
+
+@act("materials.new", "New material", command="materials new")
+def new_material_named(session: Session, wanted: str = "Material") -> str:
+    """Adds a plain material. Returns its name."""
+    name = session.project.free_material_name(wanted)
+    _project(session, f"New material {name}", lambda project: project.with_material(name, new_material()))
+    session.show_material(name)
+    return name
+
+
+@act("materials.duplicate", "Duplicate", command="materials duplicate")
+def duplicate_material(session: Session, name: str) -> str:
+    """Adds a copy of a material. Returns its name."""
+    fresh = session.project.free_material_name(name)
+    document = session.project.materials[name]
+    _project(session, f"Duplicate {name}", lambda project: project.with_material(fresh, document))
+    session.show_material(fresh)
+    return fresh
+
+
+@act("materials.rename", "Rename…", command="materials rename")
+def rename_material(session: Session, old: str, new: str) -> bool:
+    """Renames a material; the objects that have it keep it."""
+    in_hand = session.material == old
+    if not _project(session, f"Rename {old}", lambda project: project.renamed_material(old, new)):
+        return False
+    if in_hand:
+        session.show_material(new.strip())
+    return True
+
+
+@act("materials.delete", "Delete", command="materials delete")
+def delete_material(session: Session, name: str) -> bool:
+    """Deletes a material; the objects that had it get another one."""
+    return _project(session, f"Delete {name}", lambda project: project.without_material(name))
+
+
+@act("materials.assign", "Assign to…", command="materials assign")
+def assign_material(session: Session, number: int, name: str) -> bool:
+    """Assigns a material to an object, by its number from 0."""
+    item = session.project.bench.objects[number]
+    return _project(session, f"Assign {name} to {item.name}", lambda project: project.given_material(number, name))

@@ -15,6 +15,7 @@ import platformdirs
 from PySide6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QLabel, QMainWindow, QProgressBar, QVBoxLayout, QWidget
 
+WARM = (96, 72)  # pixels of the picture that warms the renderer
 LOOK = 15  # milliseconds between two looks at what the thread has done
 COLOURS = {"day": ("#C9C9C9", "#1E1E1E"), "night": ("#2E2E2E", "#ECECEC")}
 
@@ -26,7 +27,7 @@ class Opening:
         self._demo, self._folder = demo, folder
         self._line, self._share = "Reading the libraries", 0.0
         self._error: Exception | None = None
-        self._done = False
+        self._ready = False  # whether the window can be built
         self.window: Any = None
 
     def run(self) -> int:
@@ -52,16 +53,24 @@ class Opening:
             if self._demo:
                 self._folder = self._demo_project()
             self._line = "Opening the project"
+            self._ready = True
+            self._warm()
         except Exception as error:  # it is shown in the window
             self._error = error
-        self._done = True
+            self._ready = True
 
     def _read_libraries(self) -> None:
-        import collage.app.shell.start
-        from collage.core.nodes.library import load_library
+        from collage.core.kernels import import_numba
 
-        self._library = load_library()
+        import_numba()
+        import collage.app.shell.start
+        from collage.core.evaluate.run import Workers
+        from collage.core.images.store import ImageStore
+        from collage.core.nodes.library import load_library
+        from collage.core.render.renderer import Renderer
+
         self._start = collage.app.shell.start
+        self._renderer = Renderer(load_library(), ImageStore(), Workers())
 
     def _compile(self) -> None:
         from collage.core import kernels
@@ -69,7 +78,22 @@ class Opening:
 
         if kernels.missing(kernels.NEEDED):
             finished(kernels.compiled(kernels.NEEDED), self._tell)
+
+    def _warm(self) -> None:
+        """Makes a small picture of the project while the window is built: the next one finds maps, scene and plans."""
+        from contextlib import suppress
+
         import collage.core.render.warm  # noqa: F401  kernels and libraries of the first picture
+        from collage.app.shell.settings import load_settings
+        from collage.core.base.errors import CollageError
+        from collage.core.project.folder import load_project
+        from collage.core.project.pictures import picture_request
+
+        folder = self._folder or self._start.last_project(load_settings())
+        if folder is not None:
+            with suppress(CollageError):  # the window will tell
+                project, _ = load_project(folder)
+                self._renderer.picture(picture_request(project, *WARM, "coarse", folder=folder))
 
     def _demo_project(self) -> Path:
         from collage.core.project.folder import is_project
@@ -88,14 +112,14 @@ class Opening:
 
     def _look(self) -> None:
         self.frame.say(self._line, self._share)
-        if not self._done:
+        if not self._ready:
             return
         self._timer.stop()
         if self._error is not None:
             self.frame.say(f"Collage cannot start: {self._error}", 0.0)
             return
         self.frame.repaint()
-        self.window = self._start.make_window(self._folder, library=self._library)
+        self.window = self._start.make_window(self._folder, renderer=self._renderer)
         self.window.show()
         self.frame.hide()
         QTimer.singleShot(0, self.frame.deleteLater)

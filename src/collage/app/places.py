@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collage.app.shell.lazy_place import Listed
 
-from collage.app.gather.place import GatherPlace
-from collage.app.shell.place import Place
-from collage.app.shell.studio import Studio
-from collage.app.wire.place import WirePlace
-
-PLACES: tuple[Callable[[Studio], Place], ...] = (GatherPlace, WirePlace)
+PLACES: tuple[Listed, ...] = (
+    Listed(
+        "Gather",
+        "collage.app.gather.place:GatherPlace",
+        opens=frozenset({"sets"}),
+        takes_files=True,
+        entries=(("File", "Gather a folder…", "gather_folder", "Ctrl+Shift+O", "Find the map sets in a folder"),),
+    ),
+    Listed("Wire", "collage.app.wire.place:WirePlace", opens=frozenset({"material"}), at_once=True),
+)
 HOME = "Wire"  # shown when a window opens

@@ -165,9 +165,7 @@ class GatherPlace(QWidget):
         return {"gather": self.splitter}
 
     def entries(self) -> list[Entry]:
-        return [
-            Entry("File", "Gather a folder…", self.gather_folder, "Ctrl+Shift+O", "Read a folder of maps into sets")
-        ]
+        return []  # those of the list of places
 
     def gather_folder(self) -> None:
         """Comes to the front and asks for a folder."""

@@ -69,6 +69,7 @@ class PictureMaker(QObject):
         self._soon.setInterval(BETWEEN)
         self._soon.timeout.connect(self._ask_again)
         self._again = False
+        self._begun = False
         self._rest = QTimer(self)  # materials are looked at again when the hand rests
         self._rest.setSingleShot(True)
         self._rest.setInterval(700)
@@ -78,10 +79,18 @@ class PictureMaker(QObject):
         session.files_changed.connect(self._files_changed)
         session.saved.connect(self.ask_materials)
 
+    def begin(self, offers: list[Offer]) -> None:
+        """Makes the first pictures; called once the preview has its own, which comes first."""
+        if not self._begun:
+            self._begun = True
+            self.ask()
+            self.ask_kinds(offers)
+            self._rest.start()
+
     @property
     def settled(self) -> bool:
         """Whether the cards and the kinds have their pictures of the present state."""
-        return not self._again and self.worker.idle and self.kinds_worker.idle
+        return self._begun and not self._again and self.worker.idle and self.kinds_worker.idle
 
     @property
     def all_settled(self) -> bool:
@@ -124,6 +133,8 @@ class PictureMaker(QObject):
 
     def ask(self) -> None:
         """Asks for the cards' pictures: at once, or shortly where they have been asked for just before."""
+        if not self._begun:
+            return
         if self._soon.isActive():
             self._again = True
             return
@@ -184,6 +195,8 @@ class PictureMaker(QObject):
 
     def ask_materials(self) -> None:
         """Pictures of all materials' map sets and base colours, for the sources and the list of materials."""
+        if not self._begun:
+            return
         session, workers = self.session, self.workers
         materials, folder, renderer = session.project.materials, session.base_folder, self.renderer
 

@@ -41,9 +41,18 @@ def separator(menu: str) -> Entry:
 class Place(Protocol):
     """One of the places along the path at the top of the window."""
 
-    title: str
-    hint: str  # what the mouse would do here, for the status line
-    opens: frozenset[str]  # what other places ask for, as "material" or "sets", and find here
+    @property
+    def title(self) -> str: ...
+
+    @property
+    def hint(self) -> str:
+        """What the mouse would do here, for the status line."""
+        ...
+
+    @property
+    def opens(self) -> frozenset[str]:
+        """What other places ask for, as "material" or "sets", and find here."""
+        ...
 
     @property
     def widget(self) -> QWidget: ...

@@ -21,6 +21,7 @@ from collage.core.evaluate.run import Workers
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
 from collage.core.project.recovery import Desk, left_desks
+from collage.core.render.renderer import Renderer
 
 
 def application(settings: Settings) -> QApplication:
@@ -34,6 +35,11 @@ def application(settings: Settings) -> QApplication:
     return app
 
 
+def last_project(settings: Settings) -> Path | None:
+    """The project that was open last and is there still."""
+    return next((Path(one) for one in settings.recent if (Path(one) / "project.json").is_file()), None)
+
+
 def make_window(
     folder: Path | None,
     *,
@@ -41,14 +47,19 @@ def make_window(
     settings: Settings | None = None,
     settings_file: Path | None = None,
     desks: Path | None = None,
+    renderer: Renderer | None = None,
 ) -> MainWindow:
-    """A window on a project, not shown yet. Work that a crash left behind is offered in it."""
+    """A window on a project, not shown yet. Work that a crash left behind is offered in it.
+
+    renderer : one that has been warmed for the project; else one of the window's own.
+    """
     settings = settings or load_settings(settings_file)
     application(settings)
-    session = Session(library or load_library(), ImageStore(), Desk(desks))
-    window = MainWindow(Studio(session, Workers(), settings, settings_file))
+    renderer = renderer or Renderer(library or load_library(), ImageStore(), Workers())
+    session = Session(renderer.library, renderer.images, Desk(desks))
+    window = MainWindow(Studio(session, renderer, settings, settings_file))
     if folder is None:
-        folder = next((Path(one) for one in settings.recent if (Path(one) / "project.json").is_file()), None)
+        folder = last_project(settings)
     if folder is not None:
         window.files.open_folder(folder)
     left = left_desks(desks)

@@ -16,7 +16,6 @@ from collage.app.theme import THEMES, Theme
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.base.errors import CollageError
-from collage.core.evaluate.run import Workers
 from collage.core.nodes.labels import offers
 from collage.core.render.renderer import Renderer
 
@@ -31,14 +30,13 @@ class Studio(QObject):
     theme_changed = Signal(object)
 
     def __init__(
-        self, session: Session, workers: Workers, settings: Settings, settings_file: Path | None = None
+        self, session: Session, renderer: Renderer, settings: Settings, settings_file: Path | None = None
     ) -> None:
         super().__init__()
-        self.session, self.workers = session, workers
+        self.session, self.renderer, self.workers = session, renderer, renderer.workers
         self.settings, self._settings_file = settings, settings_file
         self.theme: Theme = THEMES.get(settings.theme, THEMES["day"])
         self.jobs = Jobs(self)
-        self.renderer = Renderer(session.library, session.images, workers)
         self.offers = offers(session.library)
         self.shelf = Shelf()
         self.maker = PictureMaker(session, self.renderer, self.jobs, self)

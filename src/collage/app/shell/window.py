@@ -26,6 +26,7 @@ from collage.app.places import HOME, PLACES
 from collage.app.shell.banner import Banner
 from collage.app.shell.bench_menu import bench_entries, fill_lights
 from collage.app.shell.files_dialog import FilesDialog
+from collage.app.shell.lazy_place import LazyPlace, Listed
 from collage.app.shell.menus import Menus
 from collage.app.shell.place import Entry, Place, separator
 from collage.app.shell.project_files import ProjectFiles
@@ -44,13 +45,13 @@ from collage.core.document.history import History
 class MainWindow(QMainWindow):
     """One project in a window."""
 
-    def __init__(self, studio: Studio, factories: Sequence[Callable[[Studio], Place]] = PLACES) -> None:
+    def __init__(self, studio: Studio, places: Sequence[Listed] = PLACES) -> None:
         super().__init__()
         self.studio, self.session = studio, studio.session
         self.setWindowTitle("Collage")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.places = [factory(studio) for factory in factories]
+        self.places: list[Place] = [LazyPlace(one, studio) for one in places]
         self.banner = Banner()
         self.bar = TopBar(studio, [place.title for place in self.places])
         self.files = ProjectFiles(studio, self.banner, self)
@@ -63,15 +64,15 @@ class MainWindow(QMainWindow):
         self._restore()
         titles = [place.title for place in self.places]
         self.go_to(titles.index(HOME) if HOME in titles else 0)
-        studio.maker.ask_kinds(studio.offers)
 
     @property
     def history(self) -> History[Any]:
         return self.session.history
 
-    def place(self, title: str) -> Place:
-        """The place with a title."""
-        return next(one for one in self.places if one.title == title)
+    def place(self, title: str) -> Any:
+        """The place with a title, built if it was not yet."""
+        found = next(one for one in self.places if one.title == title)
+        return found.built() if isinstance(found, LazyPlace) else found
 
     @property
     def current(self) -> Place:
@@ -273,9 +274,6 @@ class MainWindow(QMainWindow):
         settings = self.studio.settings
         if settings.geometry:
             self.restoreGeometry(QByteArray.fromHex(settings.geometry.encode()))
-        for name, splitter in self._splitters().items():
-            if name in settings.splitters:
-                splitter.setSizes(settings.splitters[name])
 
     def _splitters(self) -> dict[str, Any]:
         return {name: one for place in self.places for name, one in place.splitters.items()}

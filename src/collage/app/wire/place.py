@@ -91,6 +91,11 @@ class WirePlace:
             self._fitted = True
             self._fit_soon()
 
+    def _first_picture(self) -> None:
+        """The preview comes first; the pictures of cards, kinds and materials after it."""
+        self.preview.shown_changed.disconnect(self._first_picture)
+        self.studio.maker.begin(self.studio.offers)
+
     def _fit_soon(self) -> None:
         QTimer.singleShot(0, self.board.fit_all)
 
@@ -123,6 +128,7 @@ class WirePlace:
         preview.pixel.connect(studio.pixel)
         preview.timed.connect(studio.timed)
         preview.failed.connect(studio.tell)
+        preview.shown_changed.connect(self._first_picture)
         preview.files_dropped.connect(self.drops.on_object)
         self.preview_panel.large_wanted.connect(self.toggle_large)
         self.channels.view_wanted.connect(self.preview_panel.toggle_mode)

@@ -200,8 +200,8 @@ class Session:
     def set_value(
         self, card: str, name: str, type_name: str, value: Value, *, label: str = "", merge: bool = False
     ) -> None:
-        place = Place(card, name)
         """Gives an input a value; what is linked with it follows."""
+        place = Place(card, name)
 
         def change(network: Network) -> Network:
             if link_of(network, place) is not None:

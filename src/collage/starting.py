@@ -10,8 +10,6 @@ import os
 import sys
 from pathlib import Path
 
-from collage import __version__
-
 NEEDED = {
     "xcb-cursor": "libxcb-cursor0",
     "xkbcommon-x11": "libxkbcommon-x11-0",
@@ -48,13 +46,6 @@ def told_of_missing_packages() -> bool:
     if missing:
         print(f"collage: Qt needs system packages: apt-get install {' '.join(missing)}", file=sys.stderr)  # noqa: T201
     return bool(missing)
-
-
-def demo_folder() -> Path:
-    """Where the demo project lives: in the user's data folder, made when first asked for."""
-    import platformdirs
-
-    return Path(platformdirs.user_data_dir("collage")) / f"potting-shed-{__version__}"
 
 
 def start_window(command: str, folder: Path | None = None) -> bool:

@@ -12,11 +12,12 @@ from PySide6.QtWidgets import QLineEdit, QMenu
 from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
 from collage.app.widgets import card_editors
-from collage.app.widgets.card_editors import CurveEditor, LevelsEditor, RampEditor, curve_through, ramp_colours
+from collage.app.widgets.card_editors import CurveEditor, RampEditor, curve_through, ramp_colours
 from collage.app.widgets.colour_editor import ColourEditor, linear_of, shown
+from collage.app.widgets.dragged import MATERIAL_FORMAT
 from collage.app.widgets.fields import ColourField, NumbersField, field_for
+from collage.app.widgets.levels_editor import LevelsEditor
 from collage.app.widgets.small import Dial, Dice, Pad
-from collage.app.wire.board import MATERIAL_FORMAT
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Wire
 from collage.core.evaluate.plan import CardOutput, build_plan

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QMenu
 
 from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
-from collage.app.widgets.card_editors import LevelsEditor
+from collage.app.widgets.levels_editor import LevelsEditor
 from collage.core.actions import materials as materials_acts
 from collage.core.document.model import Wire
 

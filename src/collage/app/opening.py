@@ -97,8 +97,8 @@ class Opening:
 
     def _demo_project(self) -> Path:
         from collage.core.project.folder import is_project
+        from collage.demo.folder import demo_folder
         from collage.demo.shed import make_sample
-        from collage.starting import demo_folder
 
         folder = demo_folder()
         if not is_project(folder):

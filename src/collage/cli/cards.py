@@ -370,8 +370,3 @@ def paste(
         raise CollageError("The file cannot be read.", about=file, remedy="Check its name.") from error
     with saved_session(folder, material) as session:
         cards.paste(session, text)
-
-
-from collage.cli import card_parts  # noqa: E402  it adds its commands to the app
-
-__all__ = ["app", "card_parts"]

@@ -59,7 +59,7 @@ def info(
     path: Annotated[Path, typer.Argument(help="A project folder, a MaterialX document or an image.")],
 ) -> None:
     """Say what a project, document or image holds, and what is wrong with it."""
-    from collage.core.describe import describe
+    from collage.core.project.describe import describe
 
     good = True
     for line, sound in describe(path, load_library()):

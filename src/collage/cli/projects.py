@@ -8,7 +8,8 @@ from typing import Annotated
 import typer
 
 from collage.cli.shared import prepare_kernels, progress
-from collage.starting import demo_folder, has_display
+from collage.demo.folder import demo_folder
+from collage.starting import has_display
 
 app = typer.Typer(add_completion=False)
 

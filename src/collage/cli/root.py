@@ -27,19 +27,22 @@ COMMANDS: dict[str, tuple[str, str]] = {
         "materials",
         "The materials of a project: list, make, import, rename, copy, delete, assign, picture.",
     ),
-    "cards": ("cards", "The cards of a material: add, wire, set, skip and remove; ramps, stacks, groups and links."),
+    "cards": (
+        "card_parts",
+        "The cards of a material: add, wire, set, skip, remove; ramps, stacks, groups, links.",
+    ),
     "bench": ("bench", "The bench of a project: exposure, tone, environment and lights."),
     "gather": ("gather", "Group the maps in a folder to sets with roles; build materials from them."),
     "library": ("gather", "List what the library holds; make the sample library."),
-    "seamless": ("gather", "Make a photograph tile, and say its seam scores before and after."),
+    "seamless": ("gather", "Make a photograph tile, with a seam score before and after."),
     "derive": ("gather", "Derive height, normals, roughness and occlusion from a photograph."),
-    "region": ("gather", "Crop a region, take one channel, resize, rotate by quarter turns."),
+    "region": ("gather", "Crop, straighten, turn or resize a picture, or take one channel of it."),
     "remake": ("gather", "Make a picture anew from its record, after its source has changed."),
-    "files": ("gather", "List the files that a project uses, find missing ones, collect outside ones."),
+    "files": ("gather", "List the files that a project uses, find missing ones, bring all together."),
 }
 """By command: the module of this package that it is in, and its help."""
 
-GROUPS = frozenset(name for name, (module, _) in COMMANDS.items() if name == module and name != "gather")
+GROUPS = frozenset({"materials", "cards", "bench"})
 """Commands that have commands of their own."""
 
 

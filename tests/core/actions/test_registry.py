@@ -10,7 +10,8 @@ import typer
 
 from collage.cli.root import COMMANDS, GROUPS, load_command
 from collage.core.actions import bench, boxes, cards, groups, links, materials, wires
-from collage.core.actions.registry import Action, act, load_actions
+from collage.core.actions.load import load_actions
+from collage.core.actions.registry import Action, act
 from collage.core.actions.session import Session
 from collage.core.document.links import Place
 from collage.core.document.model import Wire

@@ -14,10 +14,10 @@ from collage.core.document.model import Card, Input, Network, Wire
 from collage.core.evaluate.plan import LOUD, CardOutput
 from collage.core.evaluate.run import Cancelled
 from collage.core.render.cards import card_pictures
+from collage.core.render.channels import DEFAULTS
 from collage.core.render.files import check_view, write_picture
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
-from collage.core.render.surface import _DEFAULTS
 from collage.core.scene.bench import AreaLight, Bench, Camera, stock
 
 EYE = Camera(turn=0, height=0, distance=1.0, target=(0, 0.1, 0), field=30)
@@ -192,7 +192,7 @@ def test_work_on_a_picture_can_be_called_off(renderer) -> None:
 
 def test_defaults_are_those_of_the_standard(library) -> None:
     definition = library["ND_open_pbr_surface_surfaceshader"]
-    for name, value in _DEFAULTS.items():
+    for name, value in DEFAULTS.items():
         default = definition.inputs[name].default
         np.testing.assert_allclose(default if isinstance(default, tuple) else (default,), value)
 

@@ -30,9 +30,8 @@ from collage.app.preview.images import to_image
 from collage.app.shell.jobs import Latest, Ticket
 from collage.app.shell.settings import Settings
 from collage.app.shell.studio import Studio
-from collage.app.widgets.dragged import start_drag
+from collage.app.widgets.dragged import OFFER_FORMAT, start_drag
 from collage.app.widgets.panels import quiet, title
-from collage.app.wire.board import OFFER_FORMAT
 from collage.core.assets.stock import KINDS, PICTURE, Item, Kind, Pictures, default_folder, items, search, stamp
 from collage.core.base.errors import CollageError
 from collage.core.gather.build import files_of

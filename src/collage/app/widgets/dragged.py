@@ -8,6 +8,9 @@ from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtGui import QDrag, QMouseEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
+MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
+OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
+
 
 class Dragged(QWidget):
     """Subclasses say in `take` what a place of the mouse means; `moving` is over when the button is let go."""

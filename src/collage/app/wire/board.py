@@ -6,7 +6,7 @@ from collections.abc import Callable
 from enum import Enum, auto
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -27,10 +27,11 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.theme import Theme
-from collage.app.widgets.dragged import files_in
+from collage.app.widgets.dragged import OFFER_FORMAT, files_in
+from collage.app.wire.board_arrows import next_card
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.board_view import BoardView
-from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
+from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH, CardItem
 from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.tabs import wire_path, wire_pen
@@ -40,13 +41,8 @@ from collage.core.actions import wires as wires_acts
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
-from collage.core.document.model import Card, Wire, inside, replaced_inside
+from collage.core.document.model import Wire, inside, replaced_inside
 from collage.core.nodes.labels import TYPE_WORDS
-from collage.core.nodes.layout import tidy
-from collage.core.nodes.wiring import fits, origin
-
-MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
-OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
 
 
 class Hand(Enum):
@@ -63,16 +59,6 @@ class Hand(Enum):
 
 class Board(BoardView):
     """Shows the session's network. All changes go through the session."""
-
-    hint = Signal(str)
-    add_wanted = Signal(QPoint, object, str)  # where (widget), the wire to take from or None, its type
-    hovered = Signal(str)  # the card under the pointer
-    pixel = Signal(str)  # the value under the pointer, in words
-    find_wanted = Signal()
-    between_wanted = Signal()  # the chosen card is to be put into a wire by keyboard
-    files_dropped = Signal(object, object)  # list of Paths, the place on the board
-    keep_wanted = Signal(str)  # a group to put on the shelf
-    wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         self._hand = Hand.NOTHING
@@ -323,11 +309,6 @@ class Board(BoardView):
         place = (pos.x() / UNIT_X, pos.y() / UNIT_Y)
         return wires_acts.put_between(self.session, name, wire.source, wire.card, wire.name, wire.kind, place)
 
-    def offers_for(self, source: Wire, type_name: str, target: str) -> list[Tab]:
-        """Inputs of a card that a wire of a type can end at, exact types first."""
-        fitting = [tab for tab in self.cards[target].all_inputs if fits(self.session.library, type_name, tab.type)]
-        return sorted(fitting, key=lambda tab: tab.type != type_name)
-
     def offer_inputs(self, name: str, target: str, at: QPoint, source: Wire | None = None) -> None:
         """Offers the inputs of `target` that fit what `name` puts out, with their present values."""
         item = self.cards[name]
@@ -346,19 +327,6 @@ class Board(BoardView):
             action = menu.addAction(f"{tab.label}\t{self._now(card, tab)}")
             action.triggered.connect(lambda _=False, tab=tab: self.session.wire(source, target, tab.name, tab.type))
         menu.popup(at)
-
-    def _now(self, card: Card, tab: Tab) -> str:
-        return self._now_of(card, tab.name)
-
-    def _now_of(self, card: Card, name: str) -> str:
-        """What an input has, in a word."""
-        one = card.inputs.get(name)
-        if one is not None and one.wire is not None:
-            return self.session.title(origin(self.session.network, one.wire)[0].card)
-        if one is not None and one.value is not None:
-            value = one.value
-            return " ".join(f"{part:.3g}" for part in value) if isinstance(value, tuple) else str(value)
-        return "default"
 
     # ---- dropping wires -----------------------------------------------------------------------
 
@@ -501,7 +469,7 @@ class Board(BoardView):
         elif key == Qt.Key.Key_Escape:
             self._escape()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._step(key)
+            self._go(key)
         else:
             super().keyPressEvent(event)
 
@@ -552,80 +520,20 @@ class Board(BoardView):
         elif self.session.path:
             self.session.open_group(self.session.path[:-1])
 
-    def _step(self, key: int) -> None:
-        """Arrow keys go along the chain: left to what a card takes from, right to what takes from it.
-
-        Up and down change between the cards that lie there together; where no wire leads, to the nearest card.
-        """
-        here = self.cards.get(self.session.selection[0]) if self.session.selection else None
-        if here is None:
-            if self.cards:
-                self.session.select([min(self.cards.values(), key=lambda item: item.pos().x()).name])
-            return
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            along = self._neighbours(here.name, key == Qt.Key.Key_Left)
-        else:
-            along = []
-        name = min(along, key=lambda one: abs(self.cards[one].pos().y() - here.pos().y())) if along else None
-        name = name or self._nearest(here, key)
+    def _go(self, key: int) -> None:
+        name = next_card(self, key)
         if name is not None:
             self.session.select([name])
             self.ensureVisible(self.cards[name], 20, 20)
             self._lay_landings()
-
-    def _neighbours(self, name: str, upstream: bool) -> list[str]:
-        """Cards that a card takes from, or that take from it."""
-        if upstream:
-            return [wire.source.card for wire in self.wires if wire.card == name]
-        return [wire.card for wire in self.wires if wire.source.card == name and wire.card]
-
-    def _nearest(self, here: CardItem, key: int) -> str | None:
-        way = {
-            Qt.Key.Key_Left: (-1, 0),
-            Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Up: (0, -1),
-            Qt.Key.Key_Down: (0, 1),
-        }
-        dx, dy = way[Qt.Key(key)]
-        best: tuple[float, str] | None = None
-        for item in self.cards.values():
-            gap = item.pos() - here.pos()
-            along, aside = gap.x() * dx + gap.y() * dy, abs(gap.x() * dy) + abs(gap.y() * dx)
-            if item is not here and along > 10:
-                cost = along + 2 * aside
-                best = min(best, (cost, item.name)) if best else (cost, item.name)
-        return best[1] if best is not None else None
 
     def leave(self) -> None:
         """Back from a group to what is around it."""
         if self.session.path:
             self.session.open_group(self.session.path[:-1])
 
-    def ends_for(self, name: str) -> list[tuple[str, str, tuple[Wire, str, str, str]]]:
-        """Every input that a card's output fits: its name, what it has now, and what `wire_to` takes."""
-        item, session = self.cards[name], self.session
-        source, kind = Wire(name, item.first_output), item.output_type(item.first_output)
-        before = session.network.upstream(name)
-        found = []
-        if session.surface is not None and not session.path:
-            for tab in session.library.definition(session.surface).inputs.values():
-                if not tab.uniform and fits(session.library, kind, tab.type):
-                    end = (source, "", tab.name, tab.type)
-                    found.append((f"Surface · {channel_label(tab.name)}", self._now_of(session.surface, tab.name), end))
-        for other, card in self.cards.items():
-            if other not in before:
-                for one in self.offers_for(source, kind, other):
-                    end = (source, other, one.name, one.type)
-                    found.append((f"{session.title(other)} · {one.label}", self._now_of(card.card, one.name), end))
-        return found
-
-    def tidy(self) -> None:
-        names = self.session.selection if len(self.session.selection) > 1 else tuple(self.cards)
-        if names:
-            self.session.edit("Tidy", lambda network: edits.move_cards(network, tidy(network, names)))
-
     def _open_menu(self, point: QPoint, at: QPoint) -> None:
-        menu_at(self, point).popup(at)
+        menu_at(self, self.frame_hand, point).popup(at)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasFormat(OFFER_FORMAT) or files_in(event.mimeData()):

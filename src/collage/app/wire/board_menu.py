@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu
 
+from collage.app.wire.board_view import BoardView
 from collage.app.wire.card_item import CardItem
+from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.weights_dialog import WeightsDialog
 from collage.app.wire.wire_item import WireItem
 from collage.core.actions import boxes as boxes_acts
@@ -18,14 +19,11 @@ from collage.core.actions import wires as wires_acts
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import origin, ways
 
-if TYPE_CHECKING:
-    from collage.app.wire.board import Board
 
-
-def menu_at(board: Board, point: QPoint) -> QMenu:
+def menu_at(board: BoardView, frame_hand: FrameHand, point: QPoint) -> QMenu:
     """What can be done with what lies at a point of the board."""
     place = board.mapToScene(point)
-    card, frame = board.card_at(place), board.frame_hand.at(place)
+    card, frame = board.card_at(place), frame_hand.at(place)
     menu = QMenu(board)
     menu.setObjectName("card menu")
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -34,7 +32,7 @@ def menu_at(board: Board, point: QPoint) -> QMenu:
             board.session.select([card.name])
         _fill_card_menu(board, menu, card)
     elif frame is not None:
-        menu.addAction("Write…", lambda: board.frame_hand.write(frame))
+        menu.addAction("Write…", lambda: frame_hand.write(frame))
         menu.addAction("Remove the frame", lambda: boxes_acts.remove_box(board.session, frame.frame.name))
     else:
         menu.addAction("Add a card…\tEnter", lambda: board.add_wanted.emit(point, None, ""))
@@ -46,7 +44,7 @@ def menu_at(board: Board, point: QPoint) -> QMenu:
     return menu
 
 
-def _fill_card_menu(board: Board, menu: QMenu, card: CardItem) -> None:
+def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
     session, chosen = board.session, board.session.selection
     menu.addAction("Peek\tSpace", lambda: session.toggle_peek(chosen[0]))
     menu.addAction("Skip\tK", lambda: session.skip(chosen))
@@ -75,7 +73,7 @@ def _fill_card_menu(board: Board, menu: QMenu, card: CardItem) -> None:
         menu.addAction("Show this surface alone", lambda: session.show_surface(chosen[0]))
 
 
-def conversion_menu(board: Board, wire: WireItem) -> QMenu:
+def conversion_menu(board: BoardView, wire: WireItem) -> QMenu:
     """The ways in which a wire can convert."""
     network, surface = board.session.network, board.session.surface
     user = wire.card or (surface.name if surface is not None else "")
@@ -94,7 +92,7 @@ def conversion_menu(board: Board, wire: WireItem) -> QMenu:
     return menu
 
 
-def _weigh(board: Board, card: str) -> None:
+def _weigh(board: BoardView, card: str) -> None:
     dialog = WeightsDialog(board.session, card, board)
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     dialog.show()

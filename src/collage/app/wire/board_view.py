@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -27,11 +27,12 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_item import FrameItem
 from collage.app.wire.landing_item import LANDING_HEIGHT, LANDING_WIDTH, LandingItem
 from collage.app.wire.wire_item import WireItem
+from collage.core.actions import cards
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import frames
 from collage.core.document.materials import hidden_on_board
-from collage.core.document.model import Network, Wire
+from collage.core.document.model import Card, Network, Wire
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import fits, origin, told
 from collage.core.render.values import Limits
@@ -41,6 +42,16 @@ MANY = 24  # cards from which on the map of the board shows by itself
 
 class BoardView(QGraphicsView):
     """Shows the session's network. What a hand does to it is the Board's business."""
+
+    hint = Signal(str)
+    add_wanted = Signal(QPoint, object, str)  # where (widget), the wire to take from or None, its type
+    hovered = Signal(str)  # the card under the pointer
+    pixel = Signal(str)  # the value under the pointer, in words
+    find_wanted = Signal()
+    between_wanted = Signal()  # the chosen card is to be put into a wire by keyboard
+    files_dropped = Signal(object, object)  # list of Paths, the place on the board
+    keep_wanted = Signal(str)  # a group to put on the shelf
+    wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -415,3 +426,46 @@ class BoardView(QGraphicsView):
         """A widget point in the standard's units, as the middle of a card there."""
         at = self.mapToScene(point)
         return (at.x() - WIDTH / 2) / UNIT_X, (at.y() - HEIGHT / 2) / UNIT_Y
+
+    def tidy(self) -> None:
+        """Lays the selected cards out in columns, or all where fewer than two are selected."""
+        names = self.session.selection if len(self.session.selection) > 1 else tuple(self.cards)
+        cards.tidy_cards(self.session, names)
+
+    # ---- what a wire may end at ---------------------------------------------------------------
+
+    def offers_for(self, source: Wire, type_name: str, target: str) -> list[Tab]:
+        """Inputs of a card that a wire of a type can end at, exact types first."""
+        fitting = [tab for tab in self.cards[target].all_inputs if fits(self.session.library, type_name, tab.type)]
+        return sorted(fitting, key=lambda tab: tab.type != type_name)
+
+    def _now(self, card: Card, tab: Tab) -> str:
+        return self._now_of(card, tab.name)
+
+    def _now_of(self, card: Card, name: str) -> str:
+        """What an input has, in a word."""
+        one = card.inputs.get(name)
+        if one is not None and one.wire is not None:
+            return self.session.title(origin(self.session.network, one.wire)[0].card)
+        if one is not None and one.value is not None:
+            value = one.value
+            return " ".join(f"{part:.3g}" for part in value) if isinstance(value, tuple) else str(value)
+        return "default"
+
+    def ends_for(self, name: str) -> list[tuple[str, str, tuple[Wire, str, str, str]]]:
+        """Every input that a card's output fits: its name, what it has now, and what `wire_to` takes."""
+        item, session = self.cards[name], self.session
+        source, kind = Wire(name, item.first_output), item.output_type(item.first_output)
+        before = session.network.upstream(name)
+        found = []
+        if session.surface is not None and not session.path:
+            for tab in session.library.definition(session.surface).inputs.values():
+                if not tab.uniform and fits(session.library, kind, tab.type):
+                    end = (source, "", tab.name, tab.type)
+                    found.append((f"Surface · {channel_label(tab.name)}", self._now_of(session.surface, tab.name), end))
+        for other, card in self.cards.items():
+            if other not in before:
+                for one in self.offers_for(source, kind, other):
+                    end = (source, other, one.name, one.type)
+                    found.append((f"{session.title(other)} · {one.label}", self._now_of(card.card, one.name), end))
+        return found

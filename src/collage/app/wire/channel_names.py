@@ -3,28 +3,14 @@
 from __future__ import annotations
 
 from collage.core.nodes.labels import input_label
-
-_SHORT = {
-    "base_color": "Base colour",
-    "base_metalness": "Metalness",
-    "base_diffuse_roughness": "Diffuse roughness",
-    "specular_roughness": "Roughness",
-    "specular_ior": "Index of refraction",
-    "coat_ior": "Coat index",
-    "geometry_normal": "Normal",
-    "geometry_coat_normal": "Coat normal",
-    "geometry_tangent": "Tangent",
-    "geometry_coat_tangent": "Coat tangent",
-    "geometry_opacity": "Opacity",
-    "emission_luminance": "Emission",
-    "emission_color": "Emission colour",
-}
+from collage.core.render.channels import BY_NAME, OTHER_LABELS
 
 
 def channel_label(name: str, folder: str = "") -> str:
     """A plain label of a surface input; the group's own word is left out where the group is shown."""
-    if name in _SHORT:
-        return _SHORT[name]
+    known = BY_NAME[name].label if name in BY_NAME else OTHER_LABELS.get(name, "")
+    if known:
+        return known
     text = input_label(name)
     if folder and text.lower().startswith(folder.lower() + " "):
         text = text[len(folder) + 1 :]

@@ -28,7 +28,12 @@ from collage.core.document.model import Card
 from collage.core.nodes.labels import title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
-from collage.core.render.surface import APPROXIMATE, SHOWN
+from collage.core.render.channels import BY_NAME, SHOWN
+
+
+def _approximation(name: str) -> str:
+    """How the preview shows a channel, if not exactly."""
+    return BY_NAME[name].approximation if name in BY_NAME else ""
 
 
 class ChannelsPanel(QFrame):
@@ -193,7 +198,7 @@ class ChannelsPanel(QFrame):
         picture.setScaledContents(True)
         layout.addWidget(picture)
         name = QLabel(channel_label(tab.name, tab.folder))
-        name.setToolTip(" ".join(part for part in (tab.help, APPROXIMATE.get(tab.name, "")) if part))
+        name.setToolTip(" ".join(part for part in (tab.help, _approximation(tab.name)) if part))
         name.setFixedWidth(118)
         layout.addWidget(name)
         row.setProperty("channel", tab.name)

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.widgets.card_editors import CardEditor, Histogram, editor_for
+from collage.app.widgets.card_editors import CardEditor, Histogram
+from collage.app.widgets.editors import editor_for
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.wire.card_tabs import card_tabs

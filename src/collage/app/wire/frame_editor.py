@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QPlainTextEdit
 
+from collage.app.wire.board_view import BoardView
 from collage.app.wire.frame_item import BAR, FrameItem
-
-if TYPE_CHECKING:
-    from collage.app.wire.board import Board
 
 
 class FrameEditor(QPlainTextEdit):
@@ -19,7 +15,7 @@ class FrameEditor(QPlainTextEdit):
 
     done = Signal(str)
 
-    def __init__(self, item: FrameItem, board: Board) -> None:
+    def __init__(self, item: FrameItem, board: BoardView) -> None:
         super().__init__(board.viewport())
         self.setObjectName("frame editor")
         self._note = item.is_note

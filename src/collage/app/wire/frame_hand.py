@@ -3,24 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF
 
+from collage.app.wire.board_view import BoardView
 from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH
 from collage.app.wire.frame_editor import FrameEditor
 from collage.app.wire.frame_item import FrameItem
 from collage.core.actions import boxes as boxes_acts
 from collage.core.document import edits, frames
 
-if TYPE_CHECKING:
-    from collage.app.wire.board import Board
-
 
 class FrameHand:
     """Holds one frame at a time."""
 
-    def __init__(self, board: Board) -> None:
+    def __init__(self, board: BoardView) -> None:
         self.board = board
         self._frame: FrameItem | None = None
         self._press = QPointF()

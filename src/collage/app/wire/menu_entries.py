@@ -3,16 +3,40 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import Protocol
+
+from PySide6.QtCore import QPoint
 
 from collage.app.shell.place import Entry, separator
+from collage.app.shell.studio import Studio
+from collage.app.wire.board import Board
+from collage.app.wire.keyboard import BoardKeyboard
+from collage.app.wire.preview_panel import Preview
 from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
+from collage.core.actions.session import Session
+from collage.core.document.model import Wire
 from collage.core.render.cards import Ground
 
-if TYPE_CHECKING:
-    from collage.app.wire.place import WirePlace
+
+class WireParts(Protocol):
+    """What the entries use of the Wire place."""
+
+    studio: Studio
+    session: Session
+    board: Board
+    keyboard: BoardKeyboard
+    preview: Preview
+    large: bool
+
+    def ask_add(self, at: QPoint, source: Wire | None, source_type: str) -> None: ...
+    def peek(self) -> None: ...
+    def keep_group(self, card: str = "") -> None: ...
+    def open_group(self) -> None: ...
+    def middle_place(self) -> tuple[float, float]: ...
+    def toggle_large(self) -> None: ...
+
 
 GROUNDS: tuple[tuple[Ground, str], ...] = (
     ("flat", "Card pictures flat"),
@@ -21,12 +45,12 @@ GROUNDS: tuple[tuple[Ground, str], ...] = (
 )
 
 
-def entries_of(place: WirePlace) -> list[Entry]:
+def entries_of(place: WireParts) -> list[Entry]:
     """In the order in which they stand in their menus."""
     return [*_edit(place), *_card(place), *_view(place)]
 
 
-def _edit(place: WirePlace) -> list[Entry]:
+def _edit(place: WireParts) -> list[Entry]:
     session, board, keyboard = place.session, place.board, place.keyboard
     return [
         Entry("Edit", "Copy", keyboard.copy_cards, "Ctrl+C", "Copy the selected cards as MaterialX text"),
@@ -38,7 +62,7 @@ def _edit(place: WirePlace) -> list[Entry]:
     ]
 
 
-def _card(place: WirePlace) -> list[Entry]:
+def _card(place: WireParts) -> list[Entry]:
     session, board, keyboard = place.session, place.board, place.keyboard
     return [
         Entry("Card", "Add…", lambda: place.ask_add(board.viewport().rect().center(), None, ""), "Ctrl+Return"),
@@ -64,7 +88,7 @@ def _card(place: WirePlace) -> list[Entry]:
     ]
 
 
-def _view(place: WirePlace) -> list[Entry]:
+def _view(place: WireParts) -> list[Entry]:
     maker = place.studio.maker
     grounds = [
         Entry("View", text, partial(_show_on, place, ground), group="grounds", ticked=partial(_is_on, place, ground))
@@ -83,9 +107,9 @@ def _view(place: WirePlace) -> list[Entry]:
     ]  # fmt: skip
 
 
-def _show_on(place: WirePlace, ground: Ground) -> None:
+def _show_on(place: WireParts, ground: Ground) -> None:
     place.studio.maker.show_on(ground, place.studio.maker.mark)
 
 
-def _is_on(place: WirePlace, ground: Ground) -> bool:
+def _is_on(place: WireParts, ground: Ground) -> bool:
     return place.studio.maker.ground == ground

@@ -20,17 +20,16 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolBut
 from collage.app.preview.viewport import Viewport
 from collage.app.shell.jobs import Jobs
 from collage.app.theme import Theme, font, icon
-from collage.app.widgets.dragged import files_in
-from collage.app.wire.board import MATERIAL_FORMAT
+from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in
 from collage.app.wire.channel_names import channel_label
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions.session import Session
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
+from collage.core.render.channels import SHOWN
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
-from collage.core.render.surface import SHOWN
 from collage.core.scene.bench import Bench, Camera
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"

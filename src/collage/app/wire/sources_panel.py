@@ -27,9 +27,8 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.theme import font
-from collage.app.widgets.dragged import start_drag
+from collage.app.widgets.dragged import MATERIAL_FORMAT, OFFER_FORMAT, start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
-from collage.app.wire.board import MATERIAL_FORMAT, OFFER_FORMAT
 from collage.core.actions import materials as materials_acts
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf

@@ -1,13 +1,11 @@
 """Every act by its name: what menus, the shortcut page and the command line know of it.
 
-An act is a function on a session, marked where it is written; it is found by walking this package.
+An act is a function on a session, marked where it is written; see load.
 """
 
 from __future__ import annotations
 
-import importlib
 import inspect
-import pkgutil
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
@@ -48,22 +46,3 @@ def act(
         return function
 
     return mark
-
-
-def load_actions() -> dict[str, Action]:
-    """All acts by name."""
-    from collage.core import actions as package
-    from collage.core.actions.session import Session
-
-    found: dict[str, Action] = {}
-    modules = [
-        importlib.import_module(f"{package.__name__}.{one.name}") for one in pkgutil.iter_modules(package.__path__)
-    ]
-    for holder in (*modules, Session):
-        for value in vars(holder).values():
-            action = getattr(value, "__action__", None)
-            if isinstance(action, Action) and found.setdefault(action.name, action) is not action:
-                raise ValueError(
-                    f"Two acts are called {action.name}: {action.function} and {found[action.name].function}"
-                )
-    return found

@@ -7,8 +7,8 @@ from pathlib import Path
 from collage.core.base.errors import CollageError
 from collage.core.images.codecs import codec_to_write
 from collage.core.images.files import write_image
+from collage.core.render.channels import SHOWN
 from collage.core.render.request import Picture
-from collage.core.render.surface import SHOWN
 
 VIEWS = ("lit", "clay", "normals")
 

@@ -19,6 +19,7 @@ from collage.core.kernels import packed as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.nodes.surfaces import as_open_pbr
+from collage.core.render.channels import CHANNELS, DEFAULTS, SHOWN
 from collage.core.render.inside import PathLength, medium, no_path
 
 NITS = 1000.0
@@ -29,50 +30,7 @@ NORMAL, COAT_NORMAL, OPACITY = "geometry_normal", "geometry_coat_normal", "geome
 TANGENT, COAT_TANGENT, THIN = "geometry_tangent", "geometry_coat_tangent", "geometry_thin_walled"
 BRUSHED, COAT_BRUSHED = "specular_roughness_anisotropy", "coat_roughness_anisotropy"
 
-_USED = (
-    "base_weight",
-    "base_color",
-    "base_diffuse_roughness",
-    "base_metalness",
-    "specular_weight",
-    "specular_color",
-    "specular_roughness",
-    "specular_ior",
-    BRUSHED,
-    "transmission_weight",
-    "transmission_color",
-    "transmission_depth",
-    "transmission_scatter",
-    "transmission_scatter_anisotropy",
-    "transmission_dispersion_scale",
-    "transmission_dispersion_abbe_number",
-    "subsurface_weight",
-    "subsurface_color",
-    "subsurface_radius",
-    "subsurface_radius_scale",
-    "subsurface_scatter_anisotropy",
-    "thin_film_weight",
-    "thin_film_thickness",
-    "thin_film_ior",
-    "fuzz_weight",
-    "fuzz_color",
-    "fuzz_roughness",
-    "coat_weight",
-    "coat_color",
-    "coat_roughness",
-    COAT_BRUSHED,
-    "coat_ior",
-    "coat_darkening",
-    "emission_luminance",
-    "emission_color",
-    OPACITY,
-    THIN,
-    NORMAL,
-    COAT_NORMAL,
-)
-
-SHOWN = _USED
-"""The inputs that can be looked at alone."""
+_TAKEN_OVER = tuple(channel for channel in CHANNELS if channel.row is not None)
 
 CLAY = {"base_color": 0.46, "specular_roughness": 0.62, "base_diffuse_roughness": 0.4}
 """The even grey surface of the clay view."""
@@ -107,7 +65,7 @@ def plan_surface(
 
 def _looked_at(surface: Card) -> tuple[str, ...]:
     """The inputs that count; tangents only where something may be brushed."""
-    return _USED + tuple(
+    return SHOWN + tuple(
         tangent for brushed, tangent in ((BRUSHED, TANGENT), (COAT_BRUSHED, COAT_TANGENT)) if brushed in surface.inputs
     )
 
@@ -143,53 +101,11 @@ def evaluate_surface(
     return run(surface.plan, points, cache=cache, workers=workers, cancelled=cancelled)
 
 
-_DEFAULTS: dict[str, tuple[float, ...]] = {
-    "base_weight": (1.0,),
-    "base_color": (0.8, 0.8, 0.8),
-    "base_diffuse_roughness": (0.0,),
-    "base_metalness": (0.0,),
-    "specular_weight": (1.0,),
-    "specular_color": (1.0, 1.0, 1.0),
-    "specular_roughness": (0.3,),
-    "specular_ior": (1.5,),
-    BRUSHED: (0.0,),
-    "transmission_weight": (0.0,),
-    "transmission_color": (1.0, 1.0, 1.0),
-    "transmission_depth": (0.0,),
-    "transmission_scatter": (0.0, 0.0, 0.0),
-    "transmission_scatter_anisotropy": (0.0,),
-    "transmission_dispersion_scale": (0.0,),
-    "transmission_dispersion_abbe_number": (20.0,),
-    "subsurface_weight": (0.0,),
-    "subsurface_color": (0.8, 0.8, 0.8),
-    "subsurface_radius": (1.0,),
-    "subsurface_radius_scale": (1.0, 0.5, 0.25),
-    "subsurface_scatter_anisotropy": (0.0,),
-    "thin_film_weight": (0.0,),
-    "thin_film_thickness": (0.5,),
-    "thin_film_ior": (1.4,),
-    "fuzz_weight": (0.0,),
-    "fuzz_color": (1.0, 1.0, 1.0),
-    "fuzz_roughness": (0.5,),
-    "coat_weight": (0.0,),
-    "coat_color": (1.0, 1.0, 1.0),
-    "coat_roughness": (0.0,),
-    COAT_BRUSHED: (0.0,),
-    "coat_ior": (1.6,),
-    "coat_darkening": (1.0,),
-    "emission_luminance": (0.0,),
-    "emission_color": (1.0, 1.0, 1.0),
-    OPACITY: (1.0,),
-    THIN: (0.0,),
-}
-"""The standard's defaults (OpenPBR 1.1); a test holds them to the library."""
-
-
 def value_of(values: Mapping[str, Array], name: str) -> Array:
     """An input's value, or its default where the plan has none."""
     if name in values:
         return values[name]
-    return np.array(_DEFAULTS[name], np.float32).reshape(-1, 1)
+    return np.array(DEFAULTS[name], np.float32).reshape(-1, 1)
 
 
 def clay(values: Mapping[str, Array]) -> dict[str, Array]:
@@ -198,7 +114,7 @@ def clay(values: Mapping[str, Array]) -> dict[str, Array]:
     if NORMAL in kept:
         kept[COAT_NORMAL] = kept[NORMAL]
     for name, number in CLAY.items():
-        kept[name] = np.full((len(_DEFAULTS[name]), 1), number, np.float32)
+        kept[name] = np.full((len(DEFAULTS[name]), 1), number, np.float32)
     return kept
 
 
@@ -220,23 +136,13 @@ def pack(
     under = cut("subsurface_weight")  # scattering inside is shown as diffuse of its own colour
     colour = cut("base_color") * (1 - under) + cut("subsurface_color") * under
     packed[k.BASE : k.BASE + 3] = colour * cut("base_weight")
-    packed[k.METAL] = np.clip(cut("base_metalness"), 0, 1)
-    packed[k.SPECULAR : k.SPECULAR + 3] = cut("specular_color")
-    packed[k.ROUGHNESS] = cut("specular_roughness")
-    packed[k.IOR] = cut("specular_ior")
-    packed[k.SPECULAR_WEIGHT] = np.maximum(cut("specular_weight"), 0)
-    packed[k.DIFFUSE_ROUGHNESS] = np.clip(cut("base_diffuse_roughness"), 0, 1)
-    packed[k.COAT] = cut("coat_weight")
-    packed[k.COAT_COLOUR : k.COAT_COLOUR + 3] = cut("coat_color")
-    packed[k.COAT_ROUGHNESS] = cut("coat_roughness")
-    packed[k.COAT_IOR] = cut("coat_ior")
-    packed[k.COAT_DARKENING] = np.clip(cut("coat_darkening"), 0, 1)
     packed[k.EMISSION : k.EMISSION + 3] = cut("emission_color") * (cut("emission_luminance") / NITS)
-    packed[k.FUZZ] = cut("fuzz_weight")
-    packed[k.FUZZ_COLOUR : k.FUZZ_COLOUR + 3] = cut("fuzz_color")
-    packed[k.FUZZ_ROUGHNESS] = np.clip(cut("fuzz_roughness"), 0, 1)
-    packed[k.TRANSMISSION] = cut("transmission_weight")
-    packed[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3] = cut("transmission_color")
+    for channel in _TAKEN_OVER:
+        value = cut(channel.name)
+        assert channel.row is not None
+        packed[channel.row : channel.row + len(value)] = (
+            value if channel.limits is None else np.clip(value, *channel.limits)
+        )
     packed[k.SOFT : k.SOFT + 3] = under * _softness(cut)
     if more:
         _pack_more(packed, cut, points, start, stop, path_length)
@@ -302,23 +208,6 @@ def _pack_more(packed: Array, cut: Cut, points: Points, start: int, stop: int, p
         colour = packed[k.TRANSMISSION_COLOUR : k.TRANSMISSION_COLOUR + 3]
         colour[:] = np.where(filled, left, colour)
         packed[k.SCATTERED : k.SCATTERED + 3] = np.where(filled, back, 0)
-
-
-APPROXIMATE = {
-    BRUSHED: "The draft picture mirrors the surroundings thirteen times along the brushing.",
-    COAT_BRUSHED: "The draft picture mirrors the surroundings thirteen times along the brushing.",
-    "transmission_weight": "The draft picture shows the surroundings through it, bent once; not other objects.",
-    "transmission_depth": "The draft picture reckons it for the straight way from the surface to the other side.",
-    "transmission_scatter": "The draft picture sends back what a deep medium would, for the part that is met.",
-    "transmission_dispersion_scale": "The draft picture bends red, green and blue apart.",
-    "subsurface_weight": "The draft picture shows it as soft diffuse light of its own colour.",
-    "subsurface_radius": "The draft picture softens shadows' edges as on a rounding of five centimetres.",
-    THIN: "The draft picture bends nothing, and lets half of the scattered light out on the other side.",
-    "thin_film_weight": "The draft picture reckons its colour at three wavelengths.",
-    "coat_darkening": "The draft picture reckons it for light that is spread evenly under the coat.",
-    "fuzz_weight": "The draft picture brightens the surface where it turns away.",
-}
-"""Inputs that the draft picture shows in a good approximation, and which."""
 
 
 def film_reflection(base: Array, facing: Array, thickness: Array, ior: Array) -> Array:

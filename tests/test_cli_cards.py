@@ -140,7 +140,7 @@ def test_a_ramp_has_any_number_of_stops(do: Do, cards) -> None:
     do("ramp", name, *[f"{k / 13:.3f}={k / 13:.3f}" for k in range(14)])
     assert len(ramps.stops_of(cards()[name])[0]) == 14
     assert all(colour[3] == 1 for _, colour in ramps.stops_of(cards()[name])[0]), "a grey is opaque"
-    with pytest.raises(CollageError, match="go “softly”"):
+    with pytest.raises(CollageError, match="no interpolation “softly”"):
         do("ramp", name, "0=0", "1=1", "--how", "softly")
 
 

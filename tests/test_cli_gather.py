@@ -89,7 +89,7 @@ def test_photographs(tmp_path: Path) -> None:
     ("words", "said"),
     [
         (("gather", "nowhere"), "no such folder"),
-        (("gather", ".", "--relief", "up"), "nothing a height can do"),
+        (("gather", ".", "--relief", "up"), "cannot be used as"),
         (("seamless", "nowhere.jpg", "-o", "x.png"), "not there"),
         (("seamless", "nowhere.jpg", "-o", "x.png", "--even", "7"), "out of range"),
         (("region", "nowhere.jpg", "-o", "x.png", "--crop", "1,2"), "no region"),

@@ -176,7 +176,7 @@ def test_a_mark_on_a_wire_opens_and_converts_another_way(board: MainWindow, hand
     session.history.undo()
     wire = next(one for one in wire_of(board).board.wires if one.card == "levels")
     menu = conversion_menu(wire_of(board).board, wire)
-    weights = next(action for action in menu.actions() if action.text().startswith("Weights"))
+    weights = next(action for action in menu.actions() if action.text().startswith("Channel weights"))
     weights.trigger()
     dialog = board.findChild(WeightsDialog)
     dialog.fields[0]._give(1.0, False)
@@ -299,7 +299,7 @@ def test_a_value_follows_another_and_both_ends_say_so(board: MainWindow, hand) -
     choices = values_to_follow(session, "hard", tab)
     leader = next(one for one in choices if one.text.startswith("Mix · Amount"))
     menu = value_menu(wire_of(board).controls, session, card, tab, "Amount")
-    assert any(action.text().startswith("Follow") for action in menu.actions())
+    assert any(action.text().startswith("Link to") for action in menu.actions())
     links_acts.link(session, links.Place("hard", "amount"), leader.data[0], "float", leader.data[1])
     assert session.value_of(cards(board)["hard"], tab) == pytest.approx(0.3)
     assert wire_of(board).board.cards.keys().isdisjoint({n for n, c in cards(board).items() if LINK in c.attributes})
@@ -432,8 +432,8 @@ def test_channels_link_too_and_a_group_puts_out_more(board: MainWindow, hand) ->
     board.menus.actions["Group cards"].trigger()
     (group,) = session.selection
     session.open_group((group,))
-    menu = menu_at(wire_of(board).board, middle(board, "rough"))
-    next(action for action in menu.actions() if action.text() == "Put out of the group").trigger()
+    menu = menu_at(wire_of(board).board, wire_of(board).board.frame_hand, middle(board, "rough"))
+    next(action for action in menu.actions() if action.text() == "Add as group output").trigger()
     menu.deleteLater()
     session.open_group(())
     assert {out.wire for out in cards(board)[group].network.outputs.values()} == {Wire("both"), Wire("rough")}

@@ -269,7 +269,7 @@ def test_materials_are_made_named_copied_given_and_deleted(window: MainWindow, h
     assert session.project.bench.objects[part].material == "Bare clay"
     assert (picture(window) != first).any()
     assert not sources._tiles["material Bare clay"].unused
-    assert "Worn by" in sources._tiles["material Bare clay"].toolTip()
+    assert "Assigned to" in sources._tiles["material Bare clay"].toolTip()
     menu = wire_of(window).preview.assign_menu(part)
     assert isinstance(menu, QMenu)
     assert [action.text() for action in menu.actions() if action.isChecked()] == ["Bare clay"]

@@ -169,7 +169,7 @@ def test_a_role_is_corrected_in_place_and_remembered(place: MainWindow, tmp_path
     one = next(one for one in state.found.sets[0].maps if "gloss" in one.files[0])
     assert (one.role, one.confidence) == ("specular_roughness", 1.0)
     assert load_rules(tmp_path / "names.json") == (("gloss", "specular_roughness"),)
-    assert "“gloss” means roughness" in window.hint_label.text()
+    assert "“gloss” now means roughness" in window.hint_label.text()
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert state.found.sets[0].maps[gloss].role == "gloss"
     assert load_rules(tmp_path / "names.json") == ()
@@ -180,7 +180,7 @@ def test_a_left_over_picture_is_taken(place: MainWindow) -> None:
     at = next(at for at, one in enumerate(state.found.leftover) if one.file == "enamel_qx.png")
     state.choose(Chosen(leftover=at))
     menu = gather_of(window).table.menu_of(Chosen(leftover=at))
-    into = next(one.menu() for one in menu.actions() if one.text() == "Take into")
+    into = next(one.menu() for one in menu.actions() if one.text() == "Add to set")
     enamel = next(one.menu() for one in into.actions() if one.text() == "Enamel")
     next(one for one in enamel.actions() if one.text() == "Ambient occlusion").trigger()
     menu.close()

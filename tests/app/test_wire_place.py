@@ -288,7 +288,7 @@ def test_a_group_opens_in_place_with_a_way_back(window: MainWindow, hand) -> Non
     assert wire_of(window).board.cards["base_color_map"].picture is not None
     window.session.select(["placement"])
     texts = [label.text() for label in wire_of(window).controls.findChildren(QLabel)]
-    assert "follows Size of the tile" in texts
+    assert "from Tile size" in texts
     assert "scale" not in wire_of(window).controls.fields
     window.session.set_value("placement", "rotate", "float", 30.0)
     assert window.session.document.cards["terracotta"].network is not None
@@ -417,7 +417,7 @@ def test_bench_menu_edits_are_undoable(window: MainWindow) -> None:
     window.menus.actions["Brighter"].trigger()
     assert window.session.project.bench.exposure == 0.25
     assert (shown(window) != before).any()
-    window.menus.actions["Tone: plain sRGB"].trigger()
+    window.menus.actions["Tone: sRGB, no tone mapping"].trigger()
     window.menus.actions["Environment light"].trigger()
     bench_acts.switch_light(window.session, 0)
     bench = window.session.project.bench

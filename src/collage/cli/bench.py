@@ -18,7 +18,7 @@ Switch = Annotated[bool | None, typer.Option("--on/--off", help="Switch it on or
 
 @app.command()
 def show(folder: Folder) -> None:
-    """Say what stands on the bench, and how it is lit."""
+    """Show what stands on the bench, and how it is lit."""
     from collage.core.project.folder import load_project
 
     bench = load_project(folder)[0].bench

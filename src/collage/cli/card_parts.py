@@ -29,12 +29,12 @@ def ramp(
     how: Annotated[str, typer.Option(help="linear, smooth or steps.")] = "linear",
     group: Group = "",
 ) -> None:
-    """Give a ramp its stops, any number of them."""
+    """Set the stops of a ramp."""
     from collage.core.actions import groups
     from collage.core.nodes import ramps
 
     if how not in HOW:
-        raise CollageError(f"A ramp cannot go “{how}”.", remedy="Choose linear, smooth or steps.")
+        raise CollageError(f"There is no interpolation “{how}”.", remedy="Use linear, smooth or steps.")
     found: list[ramps.Stop] = []
     for stop in stops:
         place, _, text = stop.partition("=")
@@ -59,7 +59,7 @@ def stack(
     at: Annotated[tuple[float, float], typer.Option(help="Its place on the board.")] = (0.0, 0.0),
     group: Group = "",
 ) -> None:
-    """Add a stack of layers; says its name."""
+    """Add a stack of layers; prints its name."""
     from collage.core.actions import layers
 
     with saved_session(folder, material, group) as session:
@@ -75,8 +75,8 @@ def layer(
     stack: Annotated[str, typer.Argument(help="A stack.")],
     number: Annotated[int, typer.Argument(help="Counted from the lowest, from 1; one more adds a layer.")],
     title: Annotated[str, typer.Option(help="Its title.")] = "",
-    mode: Annotated[str, typer.Option(help="How it blends: mix, multiply, screen, …")] = "",
-    opacity: Annotated[float | None, typer.Option(min=0.0, max=1.0, help="How much of it counts.")] = None,
+    mode: Annotated[str, typer.Option(help="Blend mode: mix, multiply, screen, …")] = "",
+    opacity: Annotated[float | None, typer.Option(min=0.0, max=1.0, help="Opacity.")] = None,
     value: Annotated[str, typer.Option(help="Its plain colour or number.")] = "",
     on: Annotated[bool | None, typer.Option("--on/--off", help="Show it or not.")] = None,
     to: Annotated[int, typer.Option(help="Move it to this number.")] = 0,
@@ -119,14 +119,14 @@ def edit_group(
     folder: Folder,
     material: Material,
     name: Annotated[str, typer.Argument(help="A group.")],
-    shown: Annotated[list[str] | None, typer.Option("--show", metavar="CARD.INPUT", help="Show it on it.")] = None,
-    hidden: Annotated[list[str] | None, typer.Option("--hide", metavar="INPUT", help="Hide it again.")] = None,
-    outputs: Annotated[list[str] | None, typer.Option("--out", metavar="CARD[.OUTPUT]", help="Put it out too.")] = None,
+    shown: Annotated[list[str] | None, typer.Option("--show", metavar="CARD.INPUT", help="Show an input.")] = None,
+    hidden: Annotated[list[str] | None, typer.Option("--hide", metavar="INPUT", help="Hide an input.")] = None,
+    outputs: Annotated[list[str] | None, typer.Option("--out", metavar="CARD[.OUTPUT]", help="Add an output.")] = None,
     order: Annotated[str, typer.Option(help="Names of its inputs in their order, with commas.")] = "",
     label: Annotated[list[str] | None, typer.Option(metavar="INPUT=LABEL", help="Name an input.")] = None,
     group: Group = "",
 ) -> None:
-    """Choose, order and name what a group shows, and what it puts out."""
+    """Choose, order and rename a group's inputs, and add outputs."""
     from collage.core.actions.groups import change_group
     from collage.core.document import groups
     from collage.core.document.model import Wire
@@ -206,7 +206,7 @@ def insert_group(
 def group_cards(
     folder: Folder, material: Material, names: Names, title: Annotated[str, typer.Option(help="Its title.")] = "Group"
 ) -> None:
-    """Put cards into a group."""
+    """Group cards."""
     from collage.core.actions import groups
 
     with saved_session(folder, material) as session:
@@ -216,7 +216,7 @@ def group_cards(
 
 @app.command()
 def ungroup(folder: Folder, material: Material, group: Annotated[str, typer.Argument(help="A group.")]) -> None:
-    """Put the cards of a group back in its place."""
+    """Ungroup a group."""
     from collage.core.actions import groups
 
     with saved_session(folder, material) as session:
@@ -228,12 +228,12 @@ def ungroup(folder: Folder, material: Material, group: Annotated[str, typer.Argu
 def link(
     folder: Folder,
     material: Material,
-    follower: Annotated[str, typer.Argument(help="The input that follows, as CARD.INPUT.")],
-    leader: Annotated[str, typer.Argument(help="The input that it follows, as CARD.INPUT.")],
+    follower: Annotated[str, typer.Argument(help="The linked input, as CARD.INPUT.")],
+    leader: Annotated[str, typer.Argument(help="The input to link to, as CARD.INPUT.")],
     factor: Annotated[float, typer.Option()] = 1.0,
     offset: Annotated[float, typer.Option()] = 0.0,
 ) -> None:
-    """Let a value follow another one."""
+    """Link a value to another one."""
     from collage.core.actions import links as acts
     from collage.core.document import links
 

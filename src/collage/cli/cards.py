@@ -46,7 +46,7 @@ def add(
     values: Annotated[list[str] | None, typer.Option("--set", metavar="INPUT=VALUE", help="May be repeated.")] = None,
     group: Group = "",
 ) -> None:
-    """Add a card; says its name."""
+    """Add a card; prints its name."""
     with saved_session(folder, material, group) as session:
         definition = definition_of(session.library, kind, type_name)
         with session.history.group(f"Add {kind}"):
@@ -73,7 +73,7 @@ def set_value(
     value: Annotated[str, typer.Argument(help="As in a document; a colour as #rrggbb too.")],
     group: Group = "",
 ) -> None:
-    """Give an input a value; what is linked with it follows."""
+    """Set the value of an input; linked values follow."""
     card, name = place_of(place)
     with saved_session(folder, material, group) as session:
         tab = tab_of(session.library, card_of(session.network, card), name)
@@ -82,7 +82,7 @@ def set_value(
 
 @app.command()
 def reset(folder: Folder, material: Material, place: Place, group: Group = "") -> None:
-    """Give an input its default back."""
+    """Reset an input to its default."""
     card, name = place_of(place)
     with saved_session(folder, material, group) as session:
         session.reset_value(card_of(session.network, card).name, name)
@@ -132,7 +132,7 @@ def convert(
 
 @app.command()
 def cut(folder: Folder, material: Material, place: Place, group: Group = "") -> None:
-    """Take the wire at an input away."""
+    """Cut the wire at an input."""
     card, name = place_of(place)
     with saved_session(folder, material, group) as session:
         session.unwire(card_of(session.network, card).name, name)
@@ -140,7 +140,7 @@ def cut(folder: Folder, material: Material, place: Place, group: Group = "") -> 
 
 @app.command("move-wires")
 def move_wires(folder: Folder, material: Material, old: Output, new: Output, group: Group = "") -> None:
-    """Let everything that takes from one output take from another."""
+    """Rewire everything from one output to another."""
     from collage.core.actions import wires
     from collage.core.document.model import Wire
 
@@ -186,7 +186,7 @@ def mute(
     channel: Annotated[str, typer.Argument(help="An input of the surface.")],
     use: Annotated[bool, typer.Option("--use", help="Use it again.")] = False,
 ) -> None:
-    """Let a channel of the surface show its default."""
+    """Mute a channel of the surface: show its default."""
     with saved_session(folder, material) as session:
         surface = session.surface
         if surface is None:
@@ -196,7 +196,7 @@ def mute(
 
 @app.command()
 def duplicate(folder: Folder, material: Material, names: Names, group: Group = "") -> None:
-    """Copy cards, wired as they are; says the new names."""
+    """Copy cards, wired as they are; prints the new names."""
     with saved_session(folder, material, group) as session:
         session.duplicate([card_of(session.network, name).name for name in names])
         made = " ".join(session.selection)
@@ -211,7 +211,7 @@ def name_card(
     title: Annotated[str, typer.Argument(help="Its title.")],
     group: Group = "",
 ) -> None:
-    """Give a card a title."""
+    """Rename a card."""
     from collage.core.actions import cards
 
     with saved_session(folder, material, group) as session:
@@ -260,7 +260,7 @@ def image(
     at: At = (0.0, 0.0),
     group: Group = "",
 ) -> None:
-    """Add a card for an image file; says its name."""
+    """Add a card for an image file; prints its name."""
     with saved_session(folder, material, group) as session:
         made = session.add_image(file, at)
     typer.echo(made)
@@ -268,7 +268,7 @@ def image(
 
 @app.command()
 def blend(folder: Folder, material: Material) -> None:
-    """Blend the surface with a second one; says the new surface's name."""
+    """Blend the surface with a second one; prints the new surface's name."""
     with saved_session(folder, material) as session:
         session.blend_surface()
         made = " ".join(session.selection)
@@ -284,7 +284,7 @@ def show_surface(folder: Folder, material: Material, card: CardName) -> None:
 
 @app.command("take-out")
 def take_out(folder: Folder, material: Material, names: Names) -> None:
-    """Pull cards out of their chains; their neighbours join."""
+    """Take cards out of their chains and join their neighbours."""
     from collage.core.actions import wires
 
     with saved_session(folder, material) as session:
@@ -304,7 +304,7 @@ def swap(folder: Folder, material: Material, card: str, first: str, second: str)
 def box(
     folder: Folder, material: Material, names: Names, title: Annotated[str, typer.Option(help="Its title.")] = "Box"
 ) -> None:
-    """Add a box around cards; says its name."""
+    """Add a box around cards; prints its name."""
     from collage.core.actions import boxes
 
     with saved_session(folder, material) as session:
@@ -329,7 +329,7 @@ def note(
     text: Annotated[str, typer.Argument(help="What it says.")],
     at: At = (0.0, 0.0),
 ) -> None:
-    """Add a note; says its name."""
+    """Add a note; prints its name."""
     from collage.core.actions import boxes
 
     with saved_session(folder, material) as session:

@@ -26,7 +26,7 @@ def evaluate(
 
     width, height = parse_size(size)
     if not every and not graph:
-        raise CollageError("Nothing is asked for.", remedy="Add --all, or --graph NAME.")
+        raise CollageError("Nothing to evaluate.", remedy="Add --all, or --graph NAME.")
     failed = written = 0
     with progress("Evaluating") as show:
         for done in evaluate_graphs(load_library(), file, width, height, out_dir, None if every else graph):
@@ -58,7 +58,7 @@ def nodes(
 def info(
     path: Annotated[Path, typer.Argument(help="A project folder, a MaterialX document or an image.")],
 ) -> None:
-    """Say what a project, document or image holds, and what is wrong with it."""
+    """Show what a project, document or image holds, and what is wrong with it."""
     from collage.core.project.describe import describe
 
     good = True

@@ -33,7 +33,7 @@ def gather(
     roles: Annotated[list[str] | None, typer.Option("--role", help="FILE=ROLE, to correct a guess.")] = None,
     greens: Annotated[list[str] | None, typer.Option("--green", help="FILE=up or FILE=down.")] = None,
     rules: Annotated[list[str] | None, typer.Option("--rule", help="WORD=ROLE, remembered from now on.")] = None,
-    relief: Annotated[str, typer.Option(help="What the height does: auto, none, bump, displacement.")] = "auto",
+    relief: Annotated[str, typer.Option(help="Use height as: auto, none, bump, displacement.")] = "auto",
     occlusion: Annotated[bool, typer.Option(help="Occlusion into the base colour.")] = True,
     metres: Annotated[float, typer.Option(help="Width of a tile in metres.")] = 1.0,
     depth: Annotated[float, typer.Option(help="Metres from dark to bright of a height map.")] = 0.008,
@@ -51,7 +51,7 @@ def gather(
     if rules:
         save_rules(known)
     if relief not in RELIEFS:
-        raise CollageError(f"“{relief}” is nothing a height can do.", remedy=f"Use one of {', '.join(RELIEFS)}.")
+        raise CollageError(f"A height cannot be used as “{relief}”.", remedy=f"Use one of {', '.join(RELIEFS)}.")
     found = _corrected(gathered(folder, known), roles, greens, metres, depth)
     if only:
         found = _only(found, only)
@@ -103,7 +103,7 @@ def _corrected(
         change(file, lambda one, role=role: in_role(one, role))  # type: ignore[misc]
     for file, green in _pairs(greens):
         if green not in ("up", "down"):
-            raise CollageError(f"Green points up or down, not “{green}”.", about=file)
+            raise CollageError(f"Normal Y is up or down, not “{green}”.", about=file)
         change(file, lambda one, green=green: replace(one, green=green))  # type: ignore[misc]
     return replace(found, sets=tuple(sets))
 
@@ -121,13 +121,13 @@ def _list(found: Gathered) -> None:
         typer.echo(_heading(one))
         for every in one.maps:
             mark = " " if every.sure else "?"
-            green = f", green {every.green}" if every.role == "normal" else ""
+            green = f", normal Y {every.green}" if every.role == "normal" else ""
             files = every.files[0] if len(every.files) == 1 else f"{every.files[0]} and {len(every.files) - 1} more"
             typer.echo(f"  {mark} {every.label:16} {every.confidence:4.0%}  {files}{green}")
             for remark in every.remarks:
                 typer.echo(f"{'':27}{remark}")
     for left in found.leftover:
-        typer.echo(f"left over: {left.file}: {left.reason}")
+        typer.echo(f"unused: {left.file}: {left.reason}")
 
 
 def _heading(one: FoundSet) -> str:
@@ -189,14 +189,14 @@ def library(
 # ---- photographs --------------------------------------------------------------------------------
 
 Photograph = Annotated[Path, typer.Argument(help="A picture.")]
-Crop = Annotated[str, typer.Option(help="Left, top, right, bottom as shares of the picture: 0.1,0,0.9,1.")]
+Crop = Annotated[str, typer.Option(help="Left, top, right, bottom as fractions of the picture: 0.1,0,0.9,1.")]
 
 
 def _crop(text: str) -> dict[str, float]:
     try:
         left, top, right, bottom = (float(part) for part in text.split(","))
     except ValueError:
-        raise CollageError(f"“{text}” is no region.", remedy="Write four shares, for example 0.1,0,0.9,1.") from None
+        raise CollageError(f"“{text}” is no region.", remedy="Write four fractions, for example 0.1,0,0.9,1.") from None
     return {"left": left, "top": top, "right": right, "bottom": bottom}
 
 
@@ -226,11 +226,11 @@ def seamless(
     out: Annotated[Path, typer.Option("--out", "-o", help="The tiling map: .png, .tif or .exr.")],
     crop: Crop = "0,0,1,1",
     angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
-    size: Annotated[int, typer.Option(help="Longer side in pixels; 0 keeps it.")] = 0,
-    even: Annotated[float, typer.Option(help="How much broad light and dark is evened, 0 to 1.")] = 0.7,
-    overlap: Annotated[float, typer.Option(help="Share of a side that the borders blend over.")] = 0.2,
+    size: Annotated[int, typer.Option(help="Long side in pixels; 0 keeps it.")] = 0,
+    even: Annotated[float, typer.Option(help="How much to even the lighting, 0 to 1.")] = 0.7,
+    overlap: Annotated[float, typer.Option(help="Blend width, as a fraction of a side.")] = 0.2,
     patches: Annotated[int, typer.Option(help="Mix the tile of so many patches a side instead.")] = 0,
-    seed: Annotated[int, typer.Option(help="Of the patches.")] = 0,
+    seed: Annotated[int, typer.Option(help="Seed of the patches.")] = 0,
 ) -> None:
     """Make a photograph tile, with a seam score before and after."""
     from collage.core.images.made import make_seamless_file, read_record
@@ -252,13 +252,13 @@ def derive(
     photograph: Photograph,
     out_dir: Annotated[Path, typer.Option(help="Where the maps go, as 16-bit PNG.")],
     maps: Annotated[str, typer.Option(help="Which of height, normal, roughness, occlusion.")] = "height,normal",
-    broad: Annotated[float, typer.Option(help="Weight of broad forms in the height.")] = 0.6,
-    middle: Annotated[float, typer.Option(help="Weight of middle forms.")] = 1.0,
-    fine: Annotated[float, typer.Option(help="Weight of fine forms.")] = 0.9,
-    stains: Annotated[float, typer.Option(help="How much of what follows the colour is left out, 0 to 1.")] = 0.9,
-    inverse: Annotated[bool, typer.Option("--inverse", help="Bright is deep.")] = False,
-    tiles: Annotated[bool, typer.Option(help="Whether the picture repeats.")] = True,
-    metres: Annotated[float, typer.Option(help="Width of the tile in metres.")] = 1.0,
+    broad: Annotated[float, typer.Option(help="Weight of large shapes in the height.")] = 0.6,
+    middle: Annotated[float, typer.Option(help="Weight of medium shapes.")] = 1.0,
+    fine: Annotated[float, typer.Option(help="Weight of fine detail.")] = 0.9,
+    stains: Annotated[float, typer.Option(help="How much to ignore stains, 0 to 1.")] = 0.9,
+    inverse: Annotated[bool, typer.Option("--inverse", help="Invert height.")] = False,
+    tiles: Annotated[bool, typer.Option(help="Source already tiles.")] = True,
+    metres: Annotated[float, typer.Option(help="Tile width in metres.")] = 1.0,
     depth: Annotated[float, typer.Option(help="Metres from the lowest to the highest.")] = 0.02,
 ) -> None:
     """Derive height, normals, roughness and occlusion from a photograph."""
@@ -281,9 +281,9 @@ def region(
     out: Annotated[Path, typer.Option("--out", "-o", help="The file to write.")],
     crop: Crop = "0,0,1,1",
     angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
-    turns: Annotated[int, typer.Option(help="Quarter turns to the left.")] = 0,
+    turns: Annotated[int, typer.Option(help="Quarter turns counter-clockwise.")] = 0,
     channel: Annotated[str, typer.Option(help="all, r, g, b, a or luminance.")] = "all",
-    size: Annotated[int, typer.Option(help="Longer side in pixels; 0 keeps it.")] = 0,
+    size: Annotated[int, typer.Option(help="Long side in pixels; 0 keeps it.")] = 0,
 ) -> None:
     """Crop, straighten, turn or resize a picture, or take one channel of it."""
     from collage.core.images.made import make_region_file
@@ -298,7 +298,7 @@ def region(
 def remake(
     picture: Annotated[Path, typer.Argument(help="A picture that Collage made, or its record.")],
 ) -> None:
-    """Make a picture anew from its record, after its source has changed."""
+    """Remake a picture from its record, after its source has changed."""
     from collage.core.images.made import make_again
 
     for path in _finish(make_again(picture), "Making it again"):
@@ -314,7 +314,7 @@ def files(
     find_in: Annotated[Path | None, typer.Option("--find-in", help="Look for missing files below this folder.")] = None,
     collect: Annotated[bool, typer.Option("--collect", help="Copy files from outside into the project.")] = False,
 ) -> None:
-    """List the files that a project uses, find missing ones, bring all together."""
+    """List the files of a project, find missing ones, copy outside ones in."""
     from collage.core.base.progress import finished
     from collage.core.project import references as refs
     from collage.core.project.folder import load_project, save_project

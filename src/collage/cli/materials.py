@@ -29,7 +29,7 @@ def list_materials(folder: Folder, as_json: Annotated[bool, typer.Option("--json
 
 @app.command("new")
 def new_material(folder: Folder, name: Material) -> None:
-    """Add a plain material; says its name."""
+    """Add a plain material; prints its name."""
     from collage.core.actions.materials import new_material_named
 
     with saved_session(folder) as session:
@@ -38,7 +38,7 @@ def new_material(folder: Folder, name: Material) -> None:
 
 @app.command("import")
 def import_material(folder: Folder, file: Annotated[Path, typer.Argument(help="A MaterialX document.")]) -> None:
-    """Add the material of a MaterialX document; says its name."""
+    """Add the material of a MaterialX document; prints its name."""
     with saved_session(folder) as session:
         session.add_material(file)
         typer.echo(session.material)
@@ -46,7 +46,7 @@ def import_material(folder: Folder, file: Annotated[Path, typer.Argument(help="A
 
 @app.command()
 def duplicate(folder: Folder, name: Material) -> None:
-    """Add a copy of a material; says its name."""
+    """Add a copy of a material; prints its name."""
     from collage.core.actions.materials import duplicate_material
 
     with saved_session(folder, name) as session:

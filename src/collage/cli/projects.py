@@ -58,9 +58,7 @@ def demo(
     folder = ensure_demo()
     if headless or not has_display():
         typer.echo(
-            "There is no display here, so the demo is written to files."
-            if not headless
-            else "Writing the demo to files."
+            "There is no display, so the demo is written to files." if not headless else "Writing the demo to files."
         )
         from collage.cli.pictures import render_to
 

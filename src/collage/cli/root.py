@@ -22,7 +22,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "render": ("pictures", "Render a project's picture to a file. Needs no display."),
     "evaluate": ("documents", "Evaluate nodegraph outputs over the unit UV square to float EXR files, one per output."),
     "nodes": ("documents", "List every definition of the library, and whether Collage computes it."),
-    "info": ("documents", "Say what a project, document or image holds, and what is wrong with it."),
+    "info": ("documents", "Show what a project, document or image holds, and what is wrong with it."),
     "materials": (
         "materials",
         "The materials of a project: list, make, import, rename, copy, delete, assign, picture.",
@@ -37,8 +37,8 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "seamless": ("gather", "Make a photograph tile, with a seam score before and after."),
     "derive": ("gather", "Derive height, normals, roughness and occlusion from a photograph."),
     "region": ("gather", "Crop, straighten, turn or resize a picture, or take one channel of it."),
-    "remake": ("gather", "Make a picture anew from its record, after its source has changed."),
-    "files": ("gather", "List the files that a project uses, find missing ones, bring all together."),
+    "remake": ("gather", "Remake a picture from its record, after its source has changed."),
+    "files": ("gather", "List the files of a project, find missing ones, copy outside ones in."),
 }
 """By command: the module of this package that it is in, and its help."""
 
@@ -78,7 +78,7 @@ app = typer.Typer(
 
 
 @app.callback(invoke_without_command=True)
-def _main(version: Annotated[bool, typer.Option("--version", help="Say the version.")] = False) -> None:
+def _main(version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False) -> None:
     if version:
         typer.echo(f"collage {__version__}")
         raise typer.Exit

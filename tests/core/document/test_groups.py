@@ -54,7 +54,7 @@ def test_a_bundle_is_a_sound_nodegraph_with_an_input_for_each_source(library) ->
 
 
 def test_cards_that_would_wire_in_a_circle_are_refused(library) -> None:
-    with pytest.raises(CollageError, match="Choose it too"):
+    with pytest.raises(CollageError, match="Select it too"):
         bundle(network(), ("finer", "both"), partial(output_type, library))
     with pytest.raises(CollageError, match="Nothing is chosen"):
         bundle(network(), (), partial(output_type, library))
@@ -79,7 +79,7 @@ def test_inputs_are_chosen_named_ordered_and_hidden(library) -> None:
     hidden = hide_input(louder, "mix")
     assert "mix" not in hidden.inputs
     assert hidden.network.cards["both"].inputs["mix"].value == 1.0, "inside it keeps the value"
-    with pytest.raises(CollageError, match="elsewhere already"):
+    with pytest.raises(CollageError, match="already wired or linked"):
         show_input(card, "noise", "amplitude", "float", 1.0)
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from collage.core.base.progress import finished
 from collage.core.gather.project import build_into
 from collage.core.gather.scan import gathered
 from collage.core.images.files import write_image
@@ -69,8 +70,7 @@ def test_a_missing_tile_is_named(shed: Path, tmp_path: Path) -> None:
 def test_collected_files_lie_in_the_project_and_say_the_same(shed: Path, tmp_path: Path) -> None:
     state = project(shed)
     assert len(outside(state, shed)) == 3
-    *_, collected = collect(state, shed)
-    assert isinstance(collected, Project)
+    collected = finished(collect(state, shed))
     assert outside(collected, shed) == []
     shutil.rmtree(tmp_path / "source")
     assert all(one.missing == () for one in references(collected, shed))

@@ -36,19 +36,19 @@ class DerivePage(Page):
         self._proposed = proposed
         self._work_folder = tempfile.TemporaryDirectory(prefix="collage-derive-")
         self.section("Height")
-        self.broad = self.number("Broad forms", 0.6, (0, 2), (0, 4), "What large hollows and hills count")
-        self.middle = self.number("Middle forms", 1.0, (0, 2), (0, 4), "What forms of middle size count")
-        self.fine = self.number("Fine forms", 0.9, (0, 2), (0, 4), "What grain counts")
-        self.stains = self.number("Leave stains out", 0.9, (0, 1), (0, 1),
-                                  "How much of the light and dark that follows the colour is no relief")  # fmt: skip
-        self.inverse = self._check("Bright is deep")
-        self.tiles = self._check("The picture tiles")
+        self.broad = self.number("Large shapes", 0.6, (0, 2), (0, 4), "How much large hollows and bulges count")
+        self.middle = self.number("Medium shapes", 1.0, (0, 2), (0, 4), "How much medium-sized shapes count")
+        self.fine = self.number("Fine detail", 0.9, (0, 2), (0, 4), "How much fine grain counts")
+        self.stains = self.number("Ignore stains", 0.9, (0, 1), (0, 1),
+                                  "How much of the light and dark is stain, not relief")  # fmt: skip
+        self.inverse = self._check("Invert height")
+        self.tiles = self._check("Source already tiles")
         self.section("Size")
-        self.metres = self.number("Tile is wide, m", 1.0, (0.05, 4), (0.001, 1000), "Real width of the picture")
-        self.deep = self.number("Deep, mm", 20.0, (0, 100), (0.001, 100000), "From the lowest to the highest")
-        self.reach = self.number("Occlusion reach", 0.1, (0.01, 0.3), (0.01, 0.5), "As a share of the tile's width")
+        self.metres = self.number("Tile width (m)", 1.0, (0.05, 4), (0.001, 1000), "Real width of the tile")
+        self.deep = self.number("Relief depth (mm)", 20.0, (0, 100), (0.001, 100000), "From lowest to highest point")
+        self.reach = self.number("Occlusion reach", 0.1, (0.01, 0.3), (0.01, 0.5), "Fraction of the tile width")
         self.section("Roughness")
-        self.level = self.number("Level", 0.6, (0, 1), (0, 1), "Where nothing else counts")
+        self.level = self.number("Base level", 0.6, (0, 1), (0, 1), "Roughness before anything is added")
         self.brightness = self.number("By brightness", 0.15, (-1, 1), (-1, 1), "Rougher where it is bright")
         self.contrast = self.number("By fine contrast", 0.3, (-1, 1), (-1, 1), "Rougher where there is grain")
         self.section("Maps")
@@ -63,12 +63,12 @@ class DerivePage(Page):
             self.shape.addItem(label, key)
         self.shape.setCurrentIndex(self.shape.findData("plane"))
         self.shape.activated.connect(lambda _: self._set_shape(str(self.shape.currentData())))
-        self.row("Shown on", self.shape)
+        self.row("Show on", self.shape)
         self.views = {name: PictureView(LABELS[name]) for name in DERIVED}
         self.photo = PictureView("Photograph")
         self.ours = SetPreview(renderer, jobs, "Derived height", "plane")
-        self.plain = SetPreview(renderer, jobs, "Plain photograph", "plane")
-        self.ours.note, self.plain.note = "With the derived height", "With the plain photograph as height"
+        self.plain = SetPreview(renderer, jobs, "Photograph as height", "plane")
+        self.ours.note, self.plain.note = "Derived height", "Photograph used as height"
         self.previews = (self.ours, self.plain)
         for one in self.previews:
             one.failed.connect(self.problem)

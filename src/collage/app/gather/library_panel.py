@@ -143,17 +143,17 @@ class LibraryPanel(QFrame):
         self.list.customContextMenuRequested.connect(self._menu)
         self.count = quiet("")
         self.offer = QPushButton("Make the sample library")
-        self.offer.setToolTip("Ten map sets, photographs and skies, made here in half a minute")
+        self.offer.setToolTip("Generates ten map sets, photographs and environments; takes half a minute")
         self.offer.clicked.connect(self.make_samples)
         folders = QToolButton()
         folders.setText("Folders")
-        folders.setToolTip("Which folders the library shows")
+        folders.setToolTip("Folders shown in the library")
         folders.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.folders_menu = QMenu(folders)
         self.folders_menu.aboutToShow.connect(self._fill_folders)
         folders.setMenu(self.folders_menu)
         self.read = QPushButton("Gather a folder…")
-        self.read.setToolTip("Read a folder with maps, wherever it is (Ctrl+Shift+O)")
+        self.read.setToolTip("Find the map sets in a folder (Ctrl+Shift+O)")
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 8, 8)
         column.setSpacing(6)
@@ -250,7 +250,7 @@ class LibraryPanel(QFrame):
             star = " ★" if one.key in self.settings.favourites else ""
             item = QListWidgetItem(self._icons.get(one.key) or QIcon(blank), f"{one.name}{star}\n{_note(one)}")
             item.setData(ITEM, one)
-            item.setToolTip(f"{one.path}\nDouble-click to take it; drag it to the board or onto an object.")
+            item.setToolTip(f"{one.path}\nDouble-click to use it, or drag it to the board or onto an object.")
             self.list.addItem(item)
         made = is_made(default_folder())
         self.offer.setVisible(not made)
@@ -294,11 +294,11 @@ class LibraryPanel(QFrame):
         menu = QMenu(self)
         menu.setObjectName("library menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("Take it", lambda: self.taken.emit(item))
+        menu.addAction("Use", lambda: self.taken.emit(item))
         if item.kind != "pattern":
-            menu.addAction("Gather its folder", lambda: self.gather_wanted.emit(item.path.parent))
+            menu.addAction("Gather this folder", lambda: self.gather_wanted.emit(item.path.parent))
         favourite = item.key in self.settings.favourites
-        text = "No favourite any more" if favourite else "Favourite"
+        text = "Remove from favourites" if favourite else "Add to favourites"
         menu.addAction(text, partial(self.toggle_favourite, item))
         return menu
 
@@ -320,11 +320,11 @@ class LibraryPanel(QFrame):
     def _fill_folders(self) -> None:
         self.folders_menu.clear()
         for folder in self.settings.library_folders:
-            self.folders_menu.addAction(f"Leave out {Path(folder).name}", partial(self.drop_folder, folder))
+            self.folders_menu.addAction(f"Remove {Path(folder).name} from library", partial(self.drop_folder, folder))
         self.folders_menu.addAction("Add a folder…", self._ask_folder)
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "A folder for the library")
+        name = QFileDialog.getExistingDirectory(self, "Add a folder to the library")
         if name:
             self.add_folder(Path(name))
 

@@ -263,14 +263,14 @@ class GatherPlace(QWidget):
         file = self.state.chosen_file
         if file is not None:
             self.seamless.open(file)
-            self.studio.hint.emit("Drag a region on the picture; double-click takes it all · Esc goes back to the sets")
+            self.studio.hint.emit("Drag to select a region · double-click selects all · Esc goes back to the sets")
             self.stack.setCurrentWidget(self.seamless)
 
     def open_derive(self) -> None:
         file = self.state.chosen_file
         if file is not None:
             self.derive.open(file)
-            self.studio.hint.emit("Drag a value to try it; drag a picture below to turn it · Esc goes back to the sets")
+            self.studio.hint.emit("Drag a value to try it · drag a preview to orbit · Esc goes back to the sets")
             self.stack.setCurrentWidget(self.derive)
 
     def leave_page(self) -> None:

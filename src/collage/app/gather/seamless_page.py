@@ -34,30 +34,30 @@ class SeamlessPage(Page):
         self._proposed = proposed
         self._record: Seamless | None = None
         self.section("Region")
-        self.row("Drawn", quiet("on the picture"))
-        self.angle = self.number("Straighten, °", 0, (-10, 10), (-45, 45), "Turns back what leans")
-        self.turns = self.number("Quarter turns", 0, (0, 3), (0, 3), "To the left", whole=True)
+        self.row("Selection", quiet("drag on the picture"))
+        self.angle = self.number("Straighten (°)", 0, (-10, 10), (-45, 45), "Rotates a tilted photograph level")
+        self.turns = self.number("Quarter turns", 0, (0, 3), (0, 3), "Counter-clockwise", whole=True)
         self.channel = QComboBox()
         self.channel.setAccessibleName("Channel")
         for key, label in CHANNELS.items():
             self.channel.addItem(label, key)
         self.channel.activated.connect(lambda _: self.tried())
         self.row("Channel", self.channel)
-        self.longer = self.number("Longer side, px", 0, (0, 4096), (0, 16384), "0 keeps the size", whole=True)
-        self.tile = QCheckBox("Make it tile")
+        self.longer = self.number("Long side (px)", 0, (0, 4096), (0, 16384), "0 keeps the original size", whole=True)
+        self.tile = QCheckBox("Repeat without seams")
         self.tile.setChecked(True)
-        self.tile.setToolTip("Off: only the region is cut, turned and sized")
+        self.tile.setToolTip("Off: only crop, rotate and resize")
         self.tile.clicked.connect(lambda _: self.tried())
         self.form.addWidget(self.tile, self.form.rowCount(), 0, 1, 2)
         self.section("Light")
-        self.even = self.number("Even out", 0.7, (0, 1), (0, 1), "Takes out broad light and dark, which show repeats")
+        self.even = self.number("Even lighting", 0.7, (0, 1), (0, 1), "Removes large light and dark patches")
         self.section("Borders")
-        self.overlap = self.number("Blend over", 0.2, (0.05, 0.4), (0.02, 0.45), "Share of each side")
+        self.overlap = self.number("Blend width", 0.2, (0.05, 0.4), (0.02, 0.45), "Fraction of each side")
         self.patches = self.number(
-            "Mix patches", 0, (0, 12), (0, 32), "For materials without order: patches along a side; 0 for none",
+            "Patches per side", 0, (0, 12), (0, 32), "Shuffled patches, for irregular materials; 0 is off",
             whole=True,
         )  # fmt: skip
-        self.seed = self.number("Seed", 0, (0, 20), (0, 9999), "Another mixture", whole=True)
+        self.seed = self.number("Seed", 0, (0, 20), (0, 9999), "Another arrangement", whole=True)
         self.section("Look")
         self.repeats = QButtonGroup(self)
         row = QHBoxLayout()

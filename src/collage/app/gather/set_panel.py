@@ -30,7 +30,7 @@ from collage.core.gather.build import BuildOptions, Relief, build_material
 from collage.core.gather.sets import FoundSet
 from collage.core.render.renderer import Renderer
 
-RELIEFS = {"auto": "As fits", "none": "Nothing", "bump": "Bump", "displacement": "Displacement"}
+RELIEFS = {"auto": "Automatic", "none": "Ignore", "bump": "Bump", "displacement": "Displacement"}
 NEW = "A new material"
 
 
@@ -46,27 +46,27 @@ class SetPanel(QFrame):
         self.state, self.session = state, session
         self.setObjectName("panel")
         self.setMinimumWidth(300)
-        self.preview = SetPreview(renderer, jobs, "The set on a shape")
+        self.preview = SetPreview(renderer, jobs, "Set on a shape")
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the set")
+        self.name.setAccessibleName("Set name")
         self.name.editingFinished.connect(self._named)
         self.shape = _combo("Shape", SHAPES)
         self.shape.activated.connect(lambda _: self.preview.set_shape(str(self.shape.currentData())))
         self.metres = NumberField(1.0, soft=(0.05, 4.0), hard=(0.001, 1000.0))
         self.deep = NumberField(8.0, soft=(0.0, 60.0), hard=(0.001, 100000.0))
-        self.metres.setAccessibleName("Width of the tile in metres")
-        self.deep.setAccessibleName("Depth of the height map in millimetres")
+        self.metres.setAccessibleName("Tile width in metres")
+        self.deep.setAccessibleName("Relief depth in millimetres")
         self.metres.edited.connect(lambda value, moving: self._sized("metres", value, moving))
         self.deep.edited.connect(lambda value, moving: self._sized("depth", value / 1000, moving))
         self.metres.reset.connect(lambda: self._sized("metres", 1.0, False))
         self.deep.reset.connect(lambda: self._sized("depth", FoundSet.depth, False))
-        self.relief = _combo("What the height map does", RELIEFS)
-        self.occlusion = QCheckBox("Ambient occlusion into the base colour")
+        self.relief = _combo("Use height as", RELIEFS)
+        self.occlusion = QCheckBox("Multiply occlusion into base colour")
         self.occlusion.setChecked(True)
-        self.copy = QCheckBox("Copy the files into the project")
+        self.copy = QCheckBox("Copy files into the project")
         self.copy.setChecked(True)
         self.target = QComboBox()
-        self.target.setAccessibleName("Who wears it")
+        self.target.setAccessibleName("Assign to")
         self.relief.activated.connect(lambda _: self.show_set())
         self.occlusion.clicked.connect(lambda _: self.show_set())
         self.remarks = QLabel()
@@ -103,8 +103,8 @@ class SetPanel(QFrame):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Tile is wide, m", self.metres), ("Height is deep, mm", self.deep), ("Height map does", self.relief),
-            ("Worn by", self.target),
+            ("Tile width (m)", self.metres), ("Relief depth (mm)", self.deep), ("Use height as", self.relief),
+            ("Assign to", self.target),
         )  # fmt: skip
         for at, (text, field) in enumerate(rows):
             grid.addWidget(quiet(text), at, 0)
@@ -157,7 +157,7 @@ class SetPanel(QFrame):
         if found is None:
             self.name.setText(file.name if file is not None else "")
             self.remarks.setText(
-                "" if file is None else "No set has this picture. Give it a role in the table to build with it."
+                "" if file is None else "This picture is in no set. Give it a role in the table to use it."
             )
             self.tiles.show_map(None)
             self.preview.show_network(None)
@@ -177,9 +177,9 @@ class SetPanel(QFrame):
     def _remarks(self, found: FoundSet) -> list[str]:
         told = [f"{one.label}: {text}" for one in found.maps for text in one.remarks]
         if any(one.role == "gloss" and one.used for one in found.maps):
-            told.insert(0, "Its gloss is turned to roughness.")
+            told.insert(0, "Gloss is inverted to roughness.")
         if self.options().relief == "displacement":
-            told.append("Displacement is wired; the draft picture does not move the surface yet.")
+            told.append("Displacement is wired, but the preview does not displace the surface yet.")
         return told[:5]
 
     # ---- the hand -----------------------------------------------------------------------------
@@ -191,11 +191,11 @@ class SetPanel(QFrame):
     def _named(self) -> None:
         found, text = self.state.chosen_set, self.name.text().strip()
         if found is not None and text and text != found.name:
-            self._edit(lambda number: self.state.change_set("Name of the set", number, name=text))
+            self._edit(lambda number: self.state.change_set("Set name", number, name=text))
 
     def _sized(self, what: str, value: float, moving: bool) -> None:
         self._edit(lambda number: self.state.change_set(
-            "Size of the tile" if what == "metres" else "Depth", number, merge=f"{number} {what}", **{what: value}
+            "Tile size" if what == "metres" else "Depth", number, merge=f"{number} {what}", **{what: value}
         ))  # fmt: skip
         if not moving:
             self.state.history.close_merge()

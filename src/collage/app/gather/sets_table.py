@@ -28,8 +28,8 @@ from collage.core.gather.words import LAYOUTS, ROLES, Channels, Role
 from collage.core.images.colour import SPACES
 
 FILE, ROLE, SPACE, SIZE, GREEN, REMARK = range(6)
-HEADERS = ("File", "Role", "Colours", "Size", "Green", "Remarks")
-SPACE_LABELS = {"raw": "plain numbers", "srgb_texture": "sRGB", "lin_rec709": "linear"}
+HEADERS = ("File", "Role", "Colour space", "Size", "Normal Y", "Remarks")
+SPACE_LABELS = {"raw": "Data", "srgb_texture": "sRGB", "lin_rec709": "linear"}
 OPEN = 60  # so many sets are shown open at first
 FEW = 20  # so many changed sets are shown anew one by one
 LINE = 34  # pixels of a line with a picture
@@ -171,10 +171,10 @@ class SetsTable(QTreeWidget):
         bold = QFont(self.font())
         bold.setBold(True)
         item.setFont(FILE, bold)
-        remarks = [*found.remarks, *([f"{unsure} to look at"] if unsure else [])]
+        remarks = [*found.remarks, *([f"{unsure} to check"] if unsure else [])]
         item.setText(REMARK, " ".join(remarks))
         item.setToolTip(REMARK, "\n".join(remarks))
-        item.setToolTip(FILE, found.folder or "In the folder itself")
+        item.setToolTip(FILE, found.folder or "In the folder")
         item.setChildIndicatorPolicy(QTreeWidgetItem.ChildIndicatorPolicy.ShowIndicator)
         if filled:
             self._fill(item)
@@ -206,7 +206,7 @@ class SetsTable(QTreeWidget):
         left = self.gathered.found.leftover
         if not left:
             return
-        top = QTreeWidgetItem(["Left over", f"{len(left)} files" if len(left) > 1 else "1 file"])
+        top = QTreeWidgetItem(["Unused", f"{len(left)} files" if len(left) > 1 else "1 file"])
         top.setData(FILE, PLACE, Chosen())
         self.addTopLevelItem(top)
         for number, one in enumerate(left):
@@ -217,7 +217,7 @@ class SetsTable(QTreeWidget):
             item.setToolTip(FILE, one.file)
             item.setSizeHint(FILE, QSize(0, LINE))
             top.addChild(item)
-        top.setExpanded("Left over" not in closed)
+        top.setExpanded("Unused" not in closed)
 
     def _icon(self, file: str) -> QIcon:
         picture = self.gathered.thumbs.get(str(self.gathered.path(file)))
@@ -278,7 +278,7 @@ class SetsTable(QTreeWidget):
             return
         used = item.checkState(FILE) == Qt.CheckState.Checked
         if used != self.gathered.found.sets[place.set_number].maps[place.map_number].used:
-            self.gathered.change_map("Use the map" if used else "Leave the map out", place.set_number, place.map_number,
+            self.gathered.change_map("Use map" if used else "Exclude map", place.set_number, place.map_number,
                                   used=used)  # fmt: skip
 
     def _map(self, place: Chosen) -> FoundMap | None:
@@ -311,7 +311,7 @@ class SetsTable(QTreeWidget):
         return {"up": "up", "down": "down"} if one is not None and holds_normal(one) else {}
 
     def _pick_green(self, place: Chosen, green: str) -> None:
-        self.gathered.change_map("Direction of green", place.set_number, place.map_number, green=green)
+        self.gathered.change_map("Normal Y direction", place.set_number, place.map_number, green=green)
 
     def menu_of(self, place: Chosen) -> QMenu:
         """What can be done with a line."""
@@ -332,7 +332,9 @@ class SetsTable(QTreeWidget):
                     move = partial(self.gathered.move_map, place.set_number, place.map_number, number)
                     others.addAction(found.title, move)
             if holds_normal(one):
-                menu.addAction("Turn green", lambda: self.gathered.turn_green(place.set_number, place.map_number))
+                menu.addAction(
+                    "Flip the green channel", lambda: self.gathered.turn_green(place.set_number, place.map_number)
+                )
         if place.leftover >= 0 and is_picture(self.gathered.found.leftover[place.leftover]):
             self._leftover_menu(menu, place)
         if self.gathered.chosen_file is not None:
@@ -344,14 +346,14 @@ class SetsTable(QTreeWidget):
         one = in_role(self.gathered.found.sets[place.set_number].maps[place.map_number], "packed")
         space = default_space("packed", PurePosixPath(one.files[0]).suffix, channels, one.details)
         self.gathered.change_map(
-            "Packed another way", place.set_number, place.map_number, role="packed", channels=channels,
-            colorspace=space, confidence=1.0, reason="set by you",
+            "Change packing", place.set_number, place.map_number, role="packed", channels=channels,
+            colorspace=space, confidence=1.0, reason="set by hand",
         )  # fmt: skip
 
     def _leftover_menu(self, menu: QMenu, place: Chosen) -> None:
         fresh: Role = "base_color"
-        menu.addAction("Start a set with it", lambda: self.gathered.take_leftover(place.leftover, -1, fresh))
-        into = menu.addMenu("Take into")
+        menu.addAction("New set from this map", lambda: self.gathered.take_leftover(place.leftover, -1, fresh))
+        into = menu.addMenu("Add to set")
         for number, found in enumerate(self.gathered.found.sets[:40]):
             roles = into.addMenu(found.title)
             for role, label in ROLES.items():

@@ -207,7 +207,7 @@ class GatherState(QObject):
 
         self.history.do(f"Role of {PurePosixPath(one.files[0]).name}", on_table)
         if word:
-            self.hint.emit(f"“{word}” means {ROLES[role].lower()} from now on; undo takes that back too.")
+            self.hint.emit(f"“{word}” now means {ROLES[role].lower()}; undo forgets it.")
 
     def change_map(self, label: str, number: int, at: int, **changes: Any) -> None:
         """Other values for a map: colorspace, green, used."""
@@ -221,7 +221,7 @@ class GatherState(QObject):
     def turn_green(self, number: int, at: int) -> None:
         one = self.found.sets[number].maps[at]
         green: Green = "up" if one.green == "down" else "down"
-        self.change_map("Turn green", number, at, green=green)
+        self.change_map("Flip the green channel", number, at, green=green)
 
     def move_map(self, number: int, at: int, target: int) -> None:
         """A map goes to another set; a set that has none left goes too."""
@@ -242,7 +242,7 @@ class GatherState(QObject):
     def take_leftover(self, leftover: int, number: int, role: Role) -> None:
         """A leftover picture becomes a map: of a set, or of a new one of its own where `number` is negative."""
         file = self.found.leftover[leftover].file
-        made = in_role(FoundMap(role, (file,), 1.0, "taken by you"), role)
+        made = in_role(FoundMap(role, (file,), 1.0, "added by hand"), role)
 
         def on_table(table: Table) -> Table:
             sets = list(table.found.sets)
@@ -253,7 +253,7 @@ class GatherState(QObject):
             left = tuple(one for one in table.found.leftover if one.file != file)
             return replace(table, found=Gathered(tuple(sets), left))
 
-        self.history.do(f"Take {PurePosixPath(file).name}", on_table)
+        self.history.do(f"Add {PurePosixPath(file).name}", on_table)
         self.choose(Chosen(len(self.found.sets) - 1 if number < 0 else number))
 
 
@@ -286,4 +286,4 @@ def thumb_of(seen: Look) -> np.ndarray:
 
 
 def is_picture(left: Leftover) -> bool:
-    return left.reason != "no picture" and not left.reason.startswith("Collage does not read")
+    return left.reason != "not an image" and not left.reason.startswith("unsupported format")

@@ -10,7 +10,7 @@ from collage.app.shell.place import Entry, separator
 from collage.core.actions import bench as acts
 from collage.core.actions.session import Session
 
-TONES: tuple[tuple[acts.Tone, str], ...] = (("neutral", "Tone: neutral"), ("srgb", "Tone: plain sRGB"))
+TONES: tuple[tuple[acts.Tone, str], ...] = (("neutral", "Tone: neutral"), ("srgb", "Tone: sRGB, no tone mapping"))
 
 
 def bench_entries(session: Session) -> list[Entry]:
@@ -20,8 +20,8 @@ def bench_entries(session: Session) -> list[Entry]:
         return session.project.bench.view_transform == name
 
     return [
-        Entry("Bench", "Brighter", lambda: acts.expose(session, 0.25), "Ctrl+]", "A quarter of a stop brighter"),
-        Entry("Bench", "Darker", lambda: acts.expose(session, -0.25), "Ctrl+[", "A quarter of a stop darker"),
+        Entry("Bench", "Brighter", lambda: acts.expose(session, 0.25), "Ctrl+]", "Exposure up a quarter stop"),
+        Entry("Bench", "Darker", lambda: acts.expose(session, -0.25), "Ctrl+[", "Exposure down a quarter stop"),
         *(
             Entry("Bench", text, partial(acts.tone, session, name), group="tones", ticked=partial(is_tone, name))
             for name, text in TONES

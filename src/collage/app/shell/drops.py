@@ -89,7 +89,7 @@ class Drops:
         def then(found: _Found) -> None:
             one = found.sets[0] if found.sets else picture_as_set(found.loose[0]) if found.loose else None
             if one is None:
-                self.studio.tell(CollageError("There are no maps in what was dropped."))
+                self.studio.tell(CollageError("No maps were found in the dropped files."))
             else:
                 self.build(one, Path(), BuildOptions(), number=number)
 
@@ -125,7 +125,7 @@ class Drops:
 
         def then(_: None) -> None:
             bench.change_environment(self.session, file=path)
-            self.studio.hint.emit(f"{path.stem} lights the bench.")
+            self.studio.hint.emit(f"The bench is lit by {path.stem}.")
 
         def steps(_cancelled: Callable[[], bool]) -> Steps[None]:
             yield Progress(f"Copying {path.name}", 0.0)

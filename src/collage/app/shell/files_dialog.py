@@ -36,7 +36,7 @@ class FilesDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.session, self.jobs = session, jobs
         self._tickets: list[Ticket] = []
-        self.setWindowTitle("Files of the project")
+        self.setWindowTitle("Project files")
         self.resize(720, 420)
         self.list = QTreeWidget()
         self.list.setAccessibleName("Files")
@@ -47,9 +47,9 @@ class FilesDialog(QDialog):
         self.list.setColumnWidth(2, 170)
         self.said = QLabel()
         self.said.setObjectName("quiet")
-        self.search = QPushButton("Find the missing in a folder…")
-        self.relink = QPushButton("Replace the chosen…")
-        self.collect = QPushButton("Bring all into the project")
+        self.search = QPushButton("Find missing files in a folder…")
+        self.relink = QPushButton("Relink selected…")
+        self.collect = QPushButton("Copy all into the project")
         close = QPushButton("Close")
         self.search.clicked.connect(self._ask_folder)
         self.relink.clicked.connect(self._ask_file)
@@ -110,7 +110,7 @@ class FilesDialog(QDialog):
     # ---- acts ---------------------------------------------------------------------------------
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Look for the missing files below")
+        name = QFileDialog.getExistingDirectory(self, "Search this folder for missing files")
         if name:
             self.find_in(Path(name))
 
@@ -125,7 +125,7 @@ class FilesDialog(QDialog):
         self._queue("Looking for the files", steps, self._found)
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "The file to use instead")
+        name, _ = QFileDialog.getOpenFileName(self, "Replacement file")
         if name and self.chosen is not None:
             self._name({self.chosen: Path(name)})
 

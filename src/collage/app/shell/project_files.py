@@ -43,7 +43,7 @@ class ProjectFiles:
         for text in self.studio.settings.recent:
             menu.addAction(Path(text).name, partial(self.open_folder, Path(text))).setToolTip(text)
         if menu.isEmpty():
-            menu.addAction("Nothing yet").setEnabled(False)
+            menu.addAction("No recent projects").setEnabled(False)
 
     def _remember(self, folder: Path) -> None:
         self.studio.remember(recent=self.studio.settings.with_recent(folder).recent)

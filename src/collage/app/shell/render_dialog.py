@@ -39,7 +39,7 @@ class RenderDialog(QDialog):
     def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, parent: QWidget, mode: str = "lit") -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.setWindowTitle("Render a picture")
+        self.setWindowTitle("Render an image")
         self.session, self.renderer, self.jobs, self.mode = session, renderer, jobs, mode
         self.width_box, self.height_box = QSpinBox(), QSpinBox()
         for box, value in ((self.width_box, 1280), (self.height_box, 800)):
@@ -64,7 +64,7 @@ class RenderDialog(QDialog):
         self.bar = QProgressBar()
         self.bar.setRange(0, 100)
         self.bar.setTextVisible(False)
-        self.said = QLabel("PNG, JPEG or TIFF as shown; EXR as linear light.")
+        self.said = QLabel("PNG, JPEG and TIFF are written as shown, EXR and HDR as linear light.")
         self.said.setObjectName("quiet")
         self.start = QPushButton("Render")
         self.start.setDefault(True)
@@ -84,7 +84,7 @@ class RenderDialog(QDialog):
         jobs.queue_changed.connect(self._show_progress)
 
     def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Picture file", self.path.text(), dialog_filter())
+        name, _ = QFileDialog.getSaveFileName(self, "Image file", self.path.text(), dialog_filter())
         if name:
             self.path.setText(name)
 

@@ -30,7 +30,7 @@ class SettingsDialog(QDialog):
         self.memory.setValue(settings.image_memory)
         self.memory.setAccessibleName("Memory for images")
         self.memory.valueChanged.connect(self._remember)
-        used = QLabel(f"{session.images.used / 1e6:.0f} MB are in use now.")
+        used = QLabel(f"{session.images.used / 1e6:.0f} MB are in use.")
         used.setObjectName("quiet")
         form = QFormLayout()
         form.addRow("Memory for images", self.memory)
@@ -38,8 +38,8 @@ class SettingsDialog(QDialog):
         self.loud = ColourField(3)
         self.loud.set_value(session.project.bench.loud)
         self.loud.edited.connect(self._colour)
-        form.addRow("What is missing shows in", self.loud)
-        form.addRow("", quiet("The colour belongs to the project."))
+        form.addRow("Missing files show as", self.loud)
+        form.addRow("", quiet("This colour is saved with the project."))
         close = QPushButton("Close")
         close.clicked.connect(self.reject)
         column = QVBoxLayout(self)
@@ -54,6 +54,6 @@ class SettingsDialog(QDialog):
         def change(bench: Bench) -> Bench:
             return bench.model_copy(update={"loud": tuple(value)})
 
-        self.session.edit_bench("Loud colour", change, merge="loud")
+        self.session.edit_bench("Missing-file colour", change, merge="loud")
         if not moving:
             self.session.history.close_merge()

@@ -18,29 +18,29 @@ from PySide6.QtWidgets import (
 
 OTHERS = (
     ("Add a card", "Enter or double-click on the empty board"),
-    ("Peek at the chosen card", "Space"),
-    ("Skip the chosen cards", "K"),
+    ("Peek at the selected card", "Space"),
+    ("Skip the selected cards", "K"),
     ("Tidy the board", "H"),
-    ("Remove the chosen cards", "Del"),
-    ("Go along the chain", "Arrow keys on the board"),
-    ("See the picture without the chosen cards", "Hold B; over a channel: at its default"),
+    ("Remove the selected cards", "Del"),
+    ("Step along the chain", "Arrow keys on the board"),
+    ("Before: without the selected cards", "Hold B; over a channel: its default"),
     ("Cut wires", "Right drag across them"),
     ("Take a card out of its chain", "Ctrl+drag"),
     ("Take all wires of a tab to another", "Ctrl+drag from the tab"),
-    ("Wire several cards at once", "Choose them and drag from one of their tabs"),
-    ("Convert a wire another way", "Click the mark on it"),
-    ("Write a frame's title or a note", "Double-click it"),
-    ("More about a value", "Right-click it: default, copy, paste, follow another"),
+    ("Wire several cards at once", "Select them and drag from one of their tabs"),
+    ("Change a wire's conversion", "Click the mark on it"),
+    ("Edit a box title or a note", "Double-click it"),
+    ("Value menu", "Right-click it: default, copy, paste, link"),
     ("Show all cards", "Home on the board"),
     ("Leave a group, end a peek", "Esc"),
-    ("Move the board", "Middle drag, or Shift+drag on the empty board"),
+    ("Pan the board", "Middle drag, or Shift+drag on the empty board"),
     ("Zoom the board", "Wheel"),
-    ("Turn the object", "Drag in the preview, or arrow keys"),
-    ("Move the view", "Shift+drag or middle drag in the preview"),
-    ("Go nearer", "Wheel or + in the preview"),
+    ("Orbit", "Drag in the preview, or arrow keys"),
+    ("Pan", "Shift+drag or middle drag in the preview"),
+    ("Zoom", "Wheel or + in the preview"),
     ("Move the light", "Alt+drag in the preview"),
-    ("Pick a part", "Click in the preview"),
-    ("Frame a part", "Double-click in the preview"),
+    ("Pick an object", "Click in the preview"),
+    ("Frame an object", "Double-click in the preview"),
     ("Fine steps in a number", "Shift while dragging"),
     ("Coarse steps in a number", "Ctrl while dragging"),
     ("Default of a value", "Double-click the field"),
@@ -63,7 +63,7 @@ class ShortcutsDialog(QDialog):
         self.line.setPlaceholderText("Find a shortcut")
         self.line.textChanged.connect(self._fill)
         self.table = QTableWidget(0, 2)
-        self.table.setHorizontalHeaderLabels(["What", "How"])
+        self.table.setHorizontalHeaderLabels(["Action", "Shortcut"])
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

@@ -121,7 +121,7 @@ class MainWindow(QMainWindow):
         return [
             Entry("File", "Project files…", self.show_files, "Ctrl+Shift+M", "Find missing files"),
             separator("File"),
-            Entry("File", "Render a picture…", self.render_dialog, "Ctrl+R"),
+            Entry("File", "Render an image…", self.render_dialog, "Ctrl+R"),
             separator("File"),
             Entry("File", "Settings…", self.show_settings, "Ctrl+,"),
             Entry("File", "Quit", self.close, "Ctrl+Q"),

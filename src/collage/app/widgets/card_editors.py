@@ -65,7 +65,7 @@ class Histogram(QWidget):
         self.setVisible(self.spread is not None)
         if self.spread is not None:
             found = self.spread
-            broken = f", {found.broken} of no number" if found.broken else ""
+            broken = f", {found.broken} not numbers" if found.broken else ""
             self.setToolTip(f"From {found.low:.4g} to {found.high:.4g}{broken}")
         self.update()
 
@@ -156,7 +156,7 @@ class RampBar(QWidget):
         self.setFixedHeight(62)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Stops of the ramp")
-        self.setToolTip("Click to add a stop, drag to move it, drag it away to remove it; arrows step, Del removes")
+        self.setToolTip("Click to add a stop, drag to move it, drag off to remove it · arrow keys nudge, Del removes")
 
     def _box(self) -> QRectF:
         return QRectF(7, 4, self.width() - 14, self.height() - 8)
@@ -280,7 +280,7 @@ class RampEditor(CardEditor):
         super().__init__()
         self.bar = RampBar()
         self.place = NumberField(soft=(0.0, 1.0), hard=(0.0, 1.0))
-        self.place.setAccessibleName("Place of the stop")
+        self.place.setAccessibleName("Position of the stop")
         self.place.setFixedWidth(60)
         self.setFixedWidth(290)
         self.colour = ColourField(4)
@@ -289,7 +289,7 @@ class RampEditor(CardEditor):
         self.count.setObjectName("quiet")
         self.how = QComboBox()
         self.how.addItems(["Linear", "Smooth", "Steps"])
-        self.how.setToolTip("How it goes from one stop to the next")
+        self.how.setToolTip("Interpolation between stops")
         self.how.setAccessibleName("Interpolation")
         self.how.activated.connect(self._chose_how)
         row = QHBoxLayout()
@@ -374,7 +374,7 @@ class CurveEditor(CardEditor):
         self.setFixedSize(220, 146)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Curve")
-        self.setToolTip("Drag the points up and down; arrows choose and step")
+        self.setToolTip("Drag points up and down · arrow keys select and nudge")
 
     def set_values(self, values: Values) -> None:
         self.heights = [number(values.get(name)) for name in KNOTS]

@@ -54,7 +54,7 @@ class HueDisc(Dragged):
         self.setFixedSize(DISC, DISC)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Hue and saturation")
-        self.setToolTip("Hue around, saturation outwards; arrow keys step")
+        self.setToolTip("Hue around, saturation outwards · arrow keys nudge")
         self.hue = self.saturation = 0.0
         self.value = 1.0
         self._image: tuple[float, QImage] | None = None
@@ -191,7 +191,7 @@ class ColourEditor(QFrame):
             for column, field in enumerate(fields, 1):
                 grid.addWidget(field, row, column)
         self.pick = QPushButton("Pick from the screen")
-        self.pick.setToolTip("Click anywhere to take the colour there; Esc to leave it")
+        self.pick.setToolTip("Click anywhere to pick a colour; Esc cancels")
         self.pick.clicked.connect(self.start_picking)
         self.luminance = QLabel()
         self.luminance.setObjectName("quiet")

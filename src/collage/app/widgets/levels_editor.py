@@ -31,7 +31,9 @@ class LevelsEditor(CardEditor):
         self.setFixedSize(184, 152)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Levels")
-        self.setToolTip("Drag the ends: along, what is taken; up and down, what it becomes. The middle bends the way")
+        self.setToolTip(
+            "Drag the ends sideways for the input range, up and down for the output range; the middle is gamma"
+        )
 
     def set_values(self, values: Values) -> None:
         for name in self._values:

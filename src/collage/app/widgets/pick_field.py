@@ -47,7 +47,7 @@ class PickField(SearchPopup):
                 shown = f"{choice.text}  ·  {choice.note}" if choice.note else choice.text
                 self.add_row(shown, choice, choice.picture)
         if not self.found.count():
-            none = QListWidgetItem("Nothing of that name")
+            none = QListWidgetItem("No match")
             none.setFlags(Qt.ItemFlag.NoItemFlags)
             self.found.addItem(none)
         self.found.setCurrentRow(0)

@@ -20,7 +20,7 @@ class Dial(Dragged):
     def __init__(self) -> None:
         super().__init__()
         self.setFixedSize(22, 22)
-        self.setToolTip("Drag around to turn; Shift for steps of 15")
+        self.setToolTip("Drag to rotate; Shift snaps to 15")
         self.setAccessibleName("Angle")
         self.angle = 0.0
 
@@ -67,7 +67,7 @@ class PadSheet(Dragged):
         self.reach = reach
         self.place = (0.0, 0.0)
         self.setFixedSize(self.SIZE, self.SIZE)
-        self.setAccessibleName("Place")
+        self.setAccessibleName("Position")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -108,8 +108,8 @@ class Pad(QToolButton):
         super().__init__()
         self.setText("✛")
         self.setFixedSize(22, 22)
-        self.setToolTip("Drag the place on a sheet")
-        self.setAccessibleName("Drag the place on a sheet")
+        self.setToolTip("Drag to move")
+        self.setAccessibleName("Drag to move")
         self._reach = max(abs(soft[0]), abs(soft[1]), 1.0)
         self._place = (0.0, 0.0)
         self.sheet: PadSheet | None = None
@@ -142,6 +142,6 @@ class Dice(QPushButton):
         super().__init__("⚄")
         self.setFixedSize(24, 22)
         self.setStyleSheet("padding: 0;")
-        self.setToolTip("Another seed by chance")
-        self.setAccessibleName("Another seed by chance")
+        self.setToolTip("Random seed")
+        self.setAccessibleName("Random seed")
         self.clicked.connect(lambda: self.edited.emit(random.randrange(10_000), False))

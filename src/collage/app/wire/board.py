@@ -244,7 +244,7 @@ class Board(BoardView):
         path = self._stroke.path()
         path.lineTo(place)
         self._stroke.setPath(path)
-        self.hint.emit("Wires that the stroke crosses are cut when you let go")
+        self.hint.emit("Release to cut the wires you crossed")
 
     def _end_stroke(self, at: QPoint, place: QPointF) -> None:
         """A stroke cuts the wires it crosses; a click of the right button opens the menu."""
@@ -316,8 +316,8 @@ class Board(BoardView):
         kind = item.output_type(source.output)
         offers = self.offers_for(source, kind, target)
         if not offers:
-            text = f"Nothing of “{self.session.title(target)}” takes a {TYPE_WORDS.get(kind, kind)}."
-            self.session.problem.emit(CollageError(text, remedy="Put a Convert card in between."))
+            text = f"“{self.session.title(target)}” has no input for a {TYPE_WORDS.get(kind, kind)}."
+            self.session.problem.emit(CollageError(text, remedy="Add a Convert card in between."))
             return
         menu = QMenu(self)
         menu.setObjectName("offers")
@@ -489,12 +489,12 @@ class Board(BoardView):
         channel, surface = self.channel_under_pointer(), self.session.surface
         if channel and surface is not None:
             self.session.show_before(lambda document: edits.set_input(document, surface.name, None, channel))
-            self.hint.emit(f"{channel_label(channel)} at its default, as long as B is held")
+            self.hint.emit(f"{channel_label(channel)} at its default while B is held")
         elif names:
             self.session.show_before(
                 lambda document: replaced_inside(document, path, edits.skip_cards(inside(document, path), names, True))
             )
-            self.hint.emit("Without the chosen cards, as long as B is held")
+            self.hint.emit("Selected cards skipped while B is held")
 
     def remove_chosen(self) -> None:
         """Removes the chosen cards, or the chosen frame."""

@@ -23,7 +23,7 @@ class BoardMap(QWidget):
         self._view = QRectF()
         self._all = QRectF(0, 0, 1, 1)
         self.setFixedSize(*SIZE)
-        self.setToolTip("The whole board; click to go there")
+        self.setToolTip("Board overview; click to go there")
         self.setAccessibleName("Map of the board")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 

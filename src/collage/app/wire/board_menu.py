@@ -32,15 +32,15 @@ def menu_at(board: BoardView, frame_hand: FrameHand, point: QPoint) -> QMenu:
             board.session.select([card.name])
         _fill_card_menu(board, menu, card)
     elif frame is not None:
-        menu.addAction("Write…", lambda: frame_hand.write(frame))
-        menu.addAction("Remove the frame", lambda: boxes_acts.remove_box(board.session, frame.frame.name))
+        menu.addAction("Edit text…", lambda: frame_hand.write(frame))
+        menu.addAction("Remove the box", lambda: boxes_acts.remove_box(board.session, frame.frame.name))
     else:
         menu.addAction("Add a card…\tEnter", lambda: board.add_wanted.emit(point, None, ""))
         menu.addAction("Add a note", lambda: boxes_acts.add_note(board.session, board.place_of(point)))
         menu.addAction("Add a stack", lambda: layers_acts.add_stack(board.session, board.place_of(point)))
         menu.addAction("Find a card…\tCtrl+F", board.find_wanted.emit)
         menu.addAction("Tidy\tH", board.tidy)
-        menu.addAction("Show everything\tHome", board.fit_all)
+        menu.addAction("Show all cards\tHome", board.fit_all)
     return menu
 
 
@@ -58,15 +58,15 @@ def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
             swaps.addAction(label, partial(wires_acts.swap, session, card.name, first, second))
     menu.addSeparator()
     menu.addAction("Duplicate\tCtrl+D", lambda: session.duplicate(chosen))
-    menu.addAction("Frame\tCtrl+Shift+F", lambda: boxes_acts.add_box(session))
-    menu.addAction("Bundle to a group\tCtrl+G", lambda: groups_acts.group_cards(session))
+    menu.addAction("Add a box around the cards\tCtrl+Shift+F", lambda: boxes_acts.add_box(session))
+    menu.addAction("Group cards\tCtrl+G", lambda: groups_acts.group_cards(session))
     if card.card.network is not None:
-        menu.addAction("Open", lambda: session.open_group((*session.path, card.name)))
-        menu.addAction("Open up, back to cards\tCtrl+Shift+G", lambda: groups_acts.ungroup(session))
-        menu.addAction("Keep for other materials", lambda: board.keep_wanted.emit(card.name))
+        menu.addAction("Open group", lambda: session.open_group((*session.path, card.name)))
+        menu.addAction("Ungroup\tCtrl+Shift+G", lambda: groups_acts.ungroup(session))
+        menu.addAction("Save group to sources", lambda: board.keep_wanted.emit(card.name))
     if session.path:
-        menu.addAction("Put out of the group", partial(groups_acts.add_output, session, card.name, card.first_output))
-    menu.addAction("Put into a wire…\tCtrl+Shift+I", board.between_wanted.emit)
+        menu.addAction("Add as group output", partial(groups_acts.add_output, session, card.name, card.first_output))
+    menu.addAction("Insert into a wire…\tCtrl+Shift+I", board.between_wanted.emit)
     menu.addAction("Remove\tDel", lambda: session.remove(chosen))
     if card.card.type == "surfaceshader":
         menu.addSeparator()
@@ -86,7 +86,7 @@ def conversion_menu(board: BoardView, wire: WireItem) -> QMenu:
         menu.addAction(label, partial(wires_acts.convert_by, board.session, user, wire.name, way))
     if between and between[0].category == "luminance":
         menu.addSeparator()
-        menu.addAction("Weights of red, green and blue…", lambda: _weigh(board, between[0].name))
+        menu.addAction("Channel weights…", lambda: _weigh(board, between[0].name))
     if menu.isEmpty():
         menu.addAction(f"Converts: {wire.mark}").setEnabled(False)
     return menu

@@ -55,7 +55,7 @@ class ControlsPanel(QFrame):
         self.title.setFrame(False)
         self.title.setStyleSheet("background: transparent; border: none; font-weight: bold; padding: 0;")
         self.title.setAccessibleName("Name of the card")
-        self.title.setToolTip("Name of the card; type another")
+        self.title.setToolTip("Card name; type to rename")
         self.title.setFixedWidth(150)
         self.title.editingFinished.connect(self._rename)
         self.kind = Elided()
@@ -70,7 +70,7 @@ class ControlsPanel(QFrame):
         self.picture = QLabel()
         self.picture.setFixedSize(171, 102)
         self.picture.setScaledContents(True)
-        self.picture.setAccessibleName("What the card puts out")
+        self.picture.setAccessibleName("Output of the card")
         self._images: dict[str, QImage] = {}
         self._values: Mapping[str, np.ndarray] = {}
         self.histogram = Histogram()
@@ -158,7 +158,7 @@ class ControlsPanel(QFrame):
         grid.setVerticalSpacing(3)
         self.title.setVisible(self._card is not None)
         if self._card is None:
-            self.kind.setText("Choose a card to see its controls; press Enter on the board to add one.")
+            self.kind.setText("Select a card to see its controls. Press Enter on the board to add one.")
         else:
             self._head(self._card)
             covered = self.editor.covers if self.editor is not None else ()
@@ -259,16 +259,16 @@ class ControlsPanel(QFrame):
         elif one is not None and one.wire is not None:
             column.addWidget(self._wired(card, tab))
         elif one is not None and one.interface is not None:
-            follows = QLabel(f"follows {self._group_input(one.interface)}")
+            follows = QLabel(f"from {self._group_input(one.interface)}")
             follows.setFixedHeight(22)
-            follows.setToolTip("The group's own input; its value is set on the group's card")
+            follows.setToolTip("Group input; set its value on the group card")
             column.addWidget(follows)
         else:
             field = field_for(tab, self.session.relative, self.session.found)
             if tab.geometry or field is None:
-                from_surface = QLabel("from the surface")
+                from_surface = QLabel("from the mesh")
                 from_surface.setFixedHeight(22)
-                from_surface.setToolTip("Wire a card here to change it")
+                from_surface.setToolTip("Wire a card here to set it")
                 column.addWidget(from_surface)
             else:
                 self._connect(field, card, tab, label)
@@ -336,7 +336,7 @@ class ControlsPanel(QFrame):
         source = origin(self.session.network, wire)[0].card
         go = QPushButton(self.session.title(source))
         go.setFixedHeight(22)
-        go.setToolTip("Takes this from another card; click to go there")
+        go.setToolTip("Wired from another card; click to go there")
         go.clicked.connect(lambda: self.session.select([source]))
         cut = QPushButton("✕")
         cut.setFixedSize(22, 22)

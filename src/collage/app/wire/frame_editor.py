@@ -21,7 +21,7 @@ class FrameEditor(QPlainTextEdit):
         self._note = item.is_note
         self._open = True
         self.setPlainText(item.frame.text if self._note else item.frame.title)
-        self.setAccessibleName("Text of the note" if self._note else "Title of the frame")
+        self.setAccessibleName("Note text" if self._note else "Box title")
         width, height = item.size
         box = board.mapFromScene(item.mapRectToScene(QRectF(0, 0, width, height if self._note else BAR))).boundingRect()
         self.setGeometry(box.x(), box.y(), max(box.width(), 160), max(box.height(), 30))

@@ -89,7 +89,7 @@ class FrameHand:
         item.take(replace(frame, width=width, height=height))
         held = tuple(self._held_by(item))
         boxes_acts.change_box(
-            self.board.session, "Size a frame", replace(frame, width=width, height=height, holds=held)
+            self.board.session, "Resize the box", replace(frame, width=width, height=height, holds=held)
         )
 
     def write(self, item: FrameItem) -> None:
@@ -98,7 +98,7 @@ class FrameHand:
         editor.done.connect(
             lambda text: boxes_acts.change_box(
                 self.board.session,
-                "Write a note" if item.is_note else "Name a frame",
+                "Edit the note" if item.is_note else "Rename the box",
                 replace(item.frame, text=text) if item.is_note else replace(item.frame, title=text),
             )
         )

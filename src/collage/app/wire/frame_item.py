@@ -85,7 +85,7 @@ class FrameItem(QGraphicsItem):
             solid.setAlpha(150)
             painter.fillRect(bar, solid)
             metrics = QFontMetricsF(painter.font())
-            text = metrics.elidedText(self.frame.title or "Frame", Qt.TextElideMode.ElideRight, width - 16)
+            text = metrics.elidedText(self.frame.title or "Box", Qt.TextElideMode.ElideRight, width - 16)
             painter.drawText(bar.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor(self.theme.accent if self.chosen else self.theme.line), 1.4 if self.chosen else 1))

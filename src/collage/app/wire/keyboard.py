@@ -44,7 +44,7 @@ class BoardKeyboard:
     def wire_to(self) -> None:
         """Wires the chosen card by keyboard: all inputs that it fits are offered."""
         if not self.session.selection or self.session.selection[0] not in self.board.cards:
-            self.studio.hint.emit("Choose a card first; then its output can be wired.")
+            self.studio.hint.emit("Select a card first, then wire its output.")
             return
         name, at = self.session.selection[0], self.board.viewport().rect().center()
         if len(self.session.selection) > 1:
@@ -82,7 +82,7 @@ class BoardKeyboard:
                 title = f"{self.session.title(wire.source.card)} → {self.session.title(user)}"
                 choices += [Choice(f"{title}: {label}", (user, wire.name, way)) for way, label in ways(between[0])]
         at = self.board.viewport().rect().center()
-        self.pick_field.ask(at, "Convert another way", choices, self._convert)
+        self.pick_field.ask(at, "Change conversion", choices, self._convert)
 
     def _convert(self, end: tuple[str, str, str]) -> None:
         wires_acts.convert_by(self.session, *end)
@@ -105,7 +105,7 @@ class BoardKeyboard:
                 and (end := wire.card or (surface.name if surface is not None and not self.session.path else ""))
             ]
             at = self.board.viewport().rect().center()
-            self.pick_field.ask(at, "Put it into a wire", choices, partial(self._put_between, name))
+            self.pick_field.ask(at, "Insert into a wire", choices, partial(self._put_between, name))
 
     def _put_between(self, name: str, wire: tuple[Wire, str, str, str]) -> None:
         wires_acts.put_between(self.session, name, *wire)
@@ -123,7 +123,7 @@ class BoardKeyboard:
             for wire in wires
         ]
         if len(wires) > 1:
-            choices.insert(0, Choice("All of them", [(wire.card, wire.name) for wire in wires]))
+            choices.insert(0, Choice("All wires", [(wire.card, wire.name) for wire in wires]))
         self.pick_field.ask(
             self.board.viewport().rect().center(),
             "Cut a wire",

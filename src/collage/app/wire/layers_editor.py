@@ -42,7 +42,7 @@ class _List(QListWidget):
         super().__init__()
         self._editor = editor
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
-        self.setAccessibleName("Layers, the top one first")
+        self.setAccessibleName("Layers, top first")
 
     def dropEvent(self, event: QDropEvent) -> None:
         before = self.currentRow()
@@ -66,10 +66,10 @@ class LayersEditor(QWidget):
         self.add, self.drop = QPushButton("Add"), QPushButton("Remove")
         self.up, self.down = QPushButton("Up"), QPushButton("Down")
         for button, work, tip in (
-            (self.add, self.add_layer, "A layer on top"),
-            (self.drop, self.remove_layer, "Remove the chosen layer"),
-            (self.up, lambda: self.step(-1), "Move the chosen layer up"),
-            (self.down, lambda: self.step(1), "Move the chosen layer down"),
+            (self.add, self.add_layer, "Add a layer on top"),
+            (self.drop, self.remove_layer, "Remove the selected layer"),
+            (self.up, lambda: self.step(-1), "Move the selected layer up"),
+            (self.down, lambda: self.step(1), "Move the selected layer down"),
         ):
             button.clicked.connect(work)
             button.setToolTip(tip)
@@ -138,7 +138,7 @@ class LayersEditor(QWidget):
         mode.addItems(list(stacks.MODES.values()))
         mode.setCurrentText(stacks.MODES[layer.mode])
         mode.setFixedWidth(86)
-        mode.setToolTip("How it blends with what is below")
+        mode.setToolTip("Blend mode")
         mode.setAccessibleName(f"Blend mode of {layer.title}")
         names = list(stacks.MODES)
         mode.activated.connect(lambda at: self._change(row, "Blend mode", replace(layer, mode=names[at])))
@@ -151,7 +151,7 @@ class LayersEditor(QWidget):
         source, plain = self._source_field(row, layer)
         self._fields.append((opacity, plain))
         mask = _short(self._source(layer.mask, "no mask"), 70)
-        mask.setToolTip("What masks the layer; wire a card to its mask")
+        mask.setToolTip("Mask; wire a card to the mask input")
         box.addWidget(shown)
         box.addWidget(title)
         box.addWidget(mode)
@@ -166,7 +166,7 @@ class LayersEditor(QWidget):
         kind = stacks.kind_of(self.session.network.cards[self.name])
         if layer.source.wire is not None:
             shown = _short(self._source(layer.source, ""), 74)
-            shown.setToolTip("What the layer shows; wire another card to its input to change it")
+            shown.setToolTip("Source of the layer; wire another card to its input to change it")
             return shown, None
         field: ColourField | NumberField
         if kind == "float":
@@ -276,12 +276,12 @@ class GroupEditor(QWidget):
         self.rows = QListWidget()
         self.rows.setFixedSize(180, 142)
         self.rows.setAccessibleName("Inputs of the group")
-        self.rows.setToolTip("Inputs that the group shows; F2 or a double-click names one")
+        self.rows.setToolTip("Inputs shown on the group · F2 or double-click renames")
         self.up, self.down, self.hide_one = QPushButton("Up"), QPushButton("Down"), QPushButton("Hide")
         for button, work, tip in (
-            (self.up, lambda: self.step(-1), "Earlier"),
-            (self.down, lambda: self.step(1), "Later"),
-            (self.hide_one, self.hide_input, "Hide it; inside it keeps its value"),
+            (self.up, lambda: self.step(-1), "Move up"),
+            (self.down, lambda: self.step(1), "Move down"),
+            (self.hide_one, self.hide_input, "Hide; the value inside is kept"),
         ):
             button.setToolTip(tip)
             button.clicked.connect(work)

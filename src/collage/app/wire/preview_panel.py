@@ -34,12 +34,12 @@ from collage.core.scene.bench import Bench, Camera
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
 MODES = (
-    ("lit", "Lit", "The surface under light"),
-    ("base_color", "Base", "Base colour alone"),
-    ("specular_roughness", "Rough", "Roughness alone"),
-    ("base_metalness", "Metal", "Metalness alone"),
-    ("normals", "Normal", "Normals, as a map shows them"),
-    ("clay", "Clay", "Grey clay: relief alone"),
+    ("lit", "Lit", "Final surface under light"),
+    ("base_color", "Base", "Base colour only"),
+    ("specular_roughness", "Rough", "Roughness only"),
+    ("base_metalness", "Metal", "Metalness only"),
+    ("normals", "Normal", "Normals, as in a normal map"),
+    ("clay", "Clay", "Clay: relief without colour"),
 )
 
 
@@ -218,7 +218,7 @@ class PreviewPanel(QFrame):
             buttons.addWidget(button)
         self.more = QToolButton()
         self.more.setText("More")
-        self.more.setToolTip("Look at any other input alone")
+        self.more.setToolTip("View another input only")
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.more.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         menu = QMenu(self.more)

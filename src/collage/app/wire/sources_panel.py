@@ -143,7 +143,7 @@ class SourcesPanel(QFrame):
         layout.setContentsMargins(12, 8, 8, 8)
         layout.setSpacing(6)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find maps, patterns, steps")
+        self.search.setPlaceholderText("Find maps, patterns, cards")
         self.search.setAccessibleName("Find sources")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.rebuild)
@@ -225,7 +225,7 @@ class SourcesPanel(QFrame):
         self._heading(column, "Map sets")
         for (material, name), card in sets.items():
             count = sum(1 for one in (card.network.cards if card.network else {}).values() if one.category == "image")
-            tile = Tile(title_of(card), f"{count} maps", "Double-click to put a copy on the board", wide=True)
+            tile = Tile(title_of(card), f"{count} maps", "Double-click to add a copy to the board", wide=True)
             tile.taken.connect(lambda material=material, name=name: self.take_set.emit(material, name))
             self._register(f"set {material} {name}", tile)
             column.addWidget(tile)
@@ -243,7 +243,7 @@ class SourcesPanel(QFrame):
         column.addLayout(grid)
 
     def _add_steps(self, column: QVBoxLayout, offers: list[Offer]) -> None:
-        self._heading(column, "Steps")
+        self._heading(column, "Cards")
         grid = QGridLayout()
         grid.setSpacing(2)
         shown: list[str] = []
@@ -272,9 +272,9 @@ class SourcesPanel(QFrame):
         names = [name for name in self.shelf.names() if text in name.lower()]
         if not names:
             return
-        self._heading(column, "Kept groups")
+        self._heading(column, "Saved groups")
         for name in names:
-            tile = Tile(name, "group", f"{name}. Double-click to put a copy on the board.", wide=True)
+            tile = Tile(name, "group", f"{name}. Double-click to add a copy to the board.", wide=True)
             tile.taken.connect(partial(self.take_kept.emit, name))
             tile.menu_wanted.connect(partial(self._kept_menu, name))
             self._register(f"kept {name}", tile)
@@ -283,8 +283,8 @@ class SourcesPanel(QFrame):
     def _kept_menu(self, name: str, at: QPoint) -> None:
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("Put a copy on the board", partial(self.take_kept.emit, name))
-        menu.addAction("Drop from the shelf", partial(self._drop, name))
+        menu.addAction("Add a copy to the board", partial(self.take_kept.emit, name))
+        menu.addAction("Delete saved group", partial(self._drop, name))
         menu.popup(at)
 
     def _drop(self, name: str) -> None:
@@ -296,8 +296,8 @@ class SourcesPanel(QFrame):
         session, menu = self.session, QMenu(self)
         menu.setObjectName("material menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("Work on it", partial(session.show_material, name))
-        wear = menu.addMenu("Give to")
+        menu.addAction("Edit", partial(session.show_material, name))
+        wear = menu.addMenu("Assign to")
         for part, item in enumerate(session.project.bench.objects):
             action = wear.addAction(item.name, partial(materials_acts.assign_material, session, part, name))
             action.setCheckable(True)
@@ -336,8 +336,8 @@ class SourcesPanel(QFrame):
         grid.setSpacing(2)
         for number, name in enumerate(names):
             wearers = self.session.project.wearers(name)
-            worn = f"Worn by {', '.join(wearers)}." if wearers else "Nothing wears it yet."
-            tip = f"{name}. {worn}\nDouble-click to work on it; drag it onto an object to give it."
+            worn = f"Assigned to {', '.join(wearers)}." if wearers else "Not assigned yet."
+            tip = f"{name}. {worn}\nDouble-click to edit it, or drag it onto an object to assign it."
             tile = Tile(name, "", tip, name, kind=MATERIAL_FORMAT)
             tile.unused = not wearers
             tile.taken.connect(partial(self.session.show_material, name))

@@ -37,7 +37,7 @@ def value_menu(panel: QWidget, session: Session, card: Card, tab: TabDef, label:
         menu.addAction("Paste a value", partial(paste_value, session, card.name, tab, label))
     if tab.type in LINKED and not tab.uniform and not wired and value is not None:
         menu.addSeparator()
-        menu.addAction("Follow another value…", partial(ask_link, panel, session, card.name, tab))
+        menu.addAction("Link to another value…", partial(ask_link, panel, session, card.name, tab))
     if link is not None:
         menu.addAction("Factor and offset…", partial(_open, LinkDialog(session, place, tab.type, link, panel)))
         for other in links.places_of(session.network, link.holder):
@@ -101,7 +101,7 @@ def ask_link(panel: QWidget, session: Session, card: str, tab: TabDef) -> None:
         links_acts.link(session, Place(card, tab.name), leader, tab.type, value)
         field.deleteLater()
 
-    field.ask(at, "Follow which value?", values_to_follow(session, card, tab), picked)
+    field.ask(at, "Link to which value?", values_to_follow(session, card, tab), picked)
 
 
 def _open(dialog: QDialog) -> None:

@@ -115,4 +115,4 @@ def loud_colour(session: Session, colour: str) -> None:
         raise CollageError(f"“{colour}” is no colour.", remedy="Write it as #rrggbb.")
     encoded = np.array([int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)])
     linear = tuple(round(float(part), 6) for part in srgb_to_linear(encoded))
-    session.edit_bench("Loud colour", lambda bench: bench.model_copy(update={"loud": linear}))
+    session.edit_bench("Missing-file colour", lambda bench: bench.model_copy(update={"loud": linear}))

@@ -403,7 +403,7 @@ class Session:
             copy_files(self.folder, target)
         if target.resolve() != self.base_folder.resolve():
             before = self.base_folder
-            self.history.do("Name files from the new folder", lambda project: moved(project, before, target))
+            self.history.do("Update file paths", lambda project: moved(project, before, target))
         save_project(self._as_seen(self.project), target)
         self.folder = target
         self._clean = self.project

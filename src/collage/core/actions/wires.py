@@ -106,17 +106,17 @@ def _wired(card: Card, name: str) -> bool:
 @act("cards.convert", "Change conversion…", keys="Ctrl+Shift+K", command="cards convert")
 def convert_by(session: Session, card: str, name: str, way: str) -> bool:
     """The wire at an input converts another way; see wiring.ways."""
-    return session.edit("Convert another way", lambda network: go_way(session.library, network, card, name, way))
+    return session.edit("Change conversion", lambda network: go_way(session.library, network, card, name, way))
 
 
-@act("cards.move_wires", "Take from another output", command="cards move-wires")
+@act("cards.move_wires", "Rewire to another output", command="cards move-wires")
 def move_all_wires(session: Session, old: Wire, new: Wire) -> bool:
     """Everything that takes from one output takes from another."""
 
     def change(network: Network) -> Network:
         kind = output_type(session.library, network, new)
         if kind != output_type(session.library, network, old):
-            raise CollageError("The two do not put out the same kind.", about=new.card, remedy="Wire them one by one.")
+            raise CollageError("The two outputs have different types.", about=new.card, remedy="Wire them one by one.")
         for user, name, wire in network.consumers(old.card):
             if wire == old and user != new.card:
                 network = edits.connect(network, new, user, name, network.cards[user].inputs[name].type)
@@ -143,7 +143,9 @@ def put_between(
     definition = session.definition(name)
     if definition is None or definition.main_input is None:
         session.problem.emit(
-            CollageError("This card has no input that passes through it.", about=name, remedy="Wire it by its inputs.")
+            CollageError(
+                "This card has no main input to insert it by.", about=name, remedy="Wire its inputs one by one."
+            )
         )
         return False
     main = definition.main_input
@@ -154,4 +156,4 @@ def put_between(
         network = join(session.library, network, wire, name, main, definition.inputs[main].type)
         return join(session.library, network, Wire(name), card, target, type_name)
 
-    return session.edit(f"Put {session.title(name)} in between", change)
+    return session.edit(f"Insert {session.title(name)}", change)

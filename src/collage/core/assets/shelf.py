@@ -35,7 +35,7 @@ class Shelf:
         """
         group = network.cards.get(card)
         if group is None or group.network is None:
-            raise CollageError("Only a group can be kept.", about=card, remedy="Bundle the cards first.")
+            raise CollageError("Only a group can be saved.", about=card, remedy="Group the cards first.")
         name = re.sub(r"[^\w \-]+", "", name or group.title or card).strip() or "Group"
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
@@ -52,7 +52,7 @@ class Shelf:
         try:
             text = self._path(name).read_text(encoding="utf-8")
         except (OSError, UnicodeDecodeError) as error:
-            raise CollageError("The kept group cannot be read.", about=name, remedy="Keep it again.") from error
+            raise CollageError("The saved group cannot be read.", about=name, remedy="Save it again.") from error
         return pasted(network, text, place)
 
     def drop(self, name: str) -> None:

@@ -41,10 +41,10 @@ def pasted(network: Network, text: str, place: tuple[float, float] | None = None
     place : where their top left corner comes to lie; beside where they were if left out.
     Raises CollageError for a text that is no MaterialX document, or one without cards.
     """
-    document = parse_document(text.encode("utf-8"), about="what was copied")
+    document = parse_document(text.encode("utf-8"), about="the clipboard")
     cards = {name: card for name, card in document.cards.items() if card.category != "surfacematerial"}
     if not cards:
-        raise CollageError("There are no cards in what was copied.", remedy="Copy some cards first.")
+        raise CollageError("There are no cards on the clipboard.", remedy="Copy some cards first.")
     names: dict[str, str] = {}
     for name in cards:
         fresh = network.free_name(name)

@@ -40,7 +40,7 @@ def bundle(network: Network, names: Iterable[str], type_of: TypeOf, title: str =
     """
     chosen = set(names) & network.cards.keys()
     if not chosen:
-        raise CollageError("Nothing is chosen.", remedy="Choose the cards to bundle.")
+        raise CollageError("Nothing is selected.", remedy="Select the cards to group.")
     chosen |= _helpers(network, chosen)
     _refuse_circles(network, chosen)
     inputs: dict[str, Input] = {}
@@ -106,7 +106,7 @@ def _refuse_circles(network: Network, chosen: set[str]) -> None:
         raise CollageError(
             f"“{between}” takes from these cards and gives to them again.",
             about=between,
-            remedy="Choose it too.",
+            remedy="Select it too.",
         )
 
 
@@ -140,7 +140,7 @@ def unbundle(network: Network, name: str) -> tuple[Network, list[str]]:
     """
     group = network.cards.get(name)
     if group is None or group.network is None:
-        raise CollageError("Only a group can be opened up.", about=name, remedy="Choose a group.")
+        raise CollageError("Only a group can be ungrouped.", about=name, remedy="Select a group.")
     within = group.network
     names: dict[str, str] = {}
     taken = set(network.cards) - {name}
@@ -207,7 +207,7 @@ def show_input(group: Card, card: str, name: str, type_name: str, value: Value |
     within = _inside(group)
     one = within.cards[card].inputs.get(name) or Input(name, type_name)
     if one.interface is not None or one.wire is not None:
-        raise CollageError("It takes its value from elsewhere already.", about=card, remedy="Cut its wire first.")
+        raise CollageError("It is already wired or linked.", about=card, remedy="Cut its wire first.")
     fresh = free_among(name, {*group.inputs, *within.cards, *within.outputs})
     own = one.value if one.value is not None else value
     attributes = {key: text for key, text in one.attributes.items() if key == "colorspace"}
@@ -254,7 +254,7 @@ def add_output(group: Card, card: str, output: str, type_name: str) -> Card:
     """Puts out one more result of a card inside."""
     within = _inside(group)
     if any(out.wire == Wire(card, output) for out in within.outputs.values()):
-        raise CollageError("The group puts this out already.", about=card)
+        raise CollageError("It is a group output already.", about=card)
     fresh = free_among(output or card, {*within.outputs, *group.inputs, *within.cards}, "_")
     outputs = {**within.outputs, fresh: Output(fresh, type_name, Wire(card, output))}
     return replace(group, network=replace(within, outputs=outputs))
@@ -262,5 +262,5 @@ def add_output(group: Card, card: str, output: str, type_name: str) -> Card:
 
 def _inside(group: Card) -> Network:
     if group.network is None:
-        raise CollageError("This is no group.", about=group.name, remedy="Choose a group.")
+        raise CollageError("This is not a group.", about=group.name, remedy="Select a group.")
     return group.network

@@ -118,7 +118,7 @@ def follow(
             raise CollageError(
                 f"“{leader.input}” is wired, so it has no value to follow.",
                 about=leader.card,
-                remedy="Wire the card that it takes from instead.",
+                remedy="Link to the source card instead.",
             )
         holder = network.free_name(f"link_{leader.card}_{leader.input}")
         x, y = network.cards[leader.card].position
@@ -165,9 +165,9 @@ def set_linked(network: Network, place: Place, value: Value) -> Network:
     """
     link = link_of(network, place)
     if link is None:
-        raise CollageError("There is no link any more.", about=place.card)
+        raise CollageError("The link is gone.", about=place.card)
     if link.factor == 0:
-        raise CollageError("It follows with the factor 0.", about=place.card, remedy="Change the other value.")
+        raise CollageError("Its link has the factor 0.", about=place.card, remedy="Change the other value.")
     if isinstance(value, tuple):
         value = tuple((part - link.offset) / link.factor for part in value)
     elif not isinstance(value, str | bool):

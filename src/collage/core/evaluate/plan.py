@@ -377,7 +377,7 @@ class _Builder:
             raise CollageError(
                 f"“{wire.card}” puts out {source.type}, but “{tab.name}” takes {tab.type}.",
                 about=card.name,
-                remedy="Put a Convert card in between.",
+                remedy="Add a Convert card in between.",
             )
         return source
 

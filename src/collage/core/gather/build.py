@@ -149,14 +149,14 @@ class _Maker:
         x, y = place
         self.inputs["green_down"] = Input(
             "green_down", "boolean", down,
-            attributes={"uiname": "Green points down", "doc": "Turns the direction of the normal map."},
+            attributes={"uiname": "Flip the green channel (Y down)", "doc": "Flips the Y direction of the normal map."},
         )  # fmt: skip
         self.put(card("mirrored", "multiply", "vector3", (x - 0.9, y), "Mirror green",
                       in1=("vector3", wire), in2=("vector3", (1.0, -1.0, 1.0))))  # fmt: skip
-        self.put(card("turned_green", "add", "vector3", (x, y), "Turned green",
+        self.put(card("turned_green", "add", "vector3", (x, y), "Flipped green",
                       in1=("vector3", Wire("mirrored")), in2=("vector3", (0.0, 1.0, 0.0))))  # fmt: skip
         turned: dict[str, Given] = {"in1": ("vector3", Wire("turned_green")), "in2": ("vector3", wire)}
-        choose = card("green", "ifequal", "vector3", (x + 0.9, y), "Green up", value2=("boolean", True), **turned)
+        choose = card("green", "ifequal", "vector3", (x + 0.9, y), "Flip green", value2=("boolean", True), **turned)
         return self.put(choose.with_input(Input("value1", "boolean", interface="green_down")))
 
 
@@ -181,7 +181,7 @@ def map_set(
     turn = {"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}
     size = 1 / repeats
     inputs = {
-        "scale": Input("scale", "vector2", (size, size), attributes={"uiname": "Size of the tile"}),
+        "scale": Input("scale", "vector2", (size, size), attributes={"uiname": "Tile size"}),
         "rotate": Input("rotate", "float", 0.0, attributes=turn),
         "offset": Input("offset", "vector2", (0.0, 0.0), attributes={"uiname": "Offset"}),
         **maker.inputs,

@@ -229,7 +229,7 @@ def _in_role(one: FoundMap, role: Role, sure: float, remark: str, reason: str = 
 
 def _no_normal(one: FoundMap, look: Look) -> FoundMap:
     if look.grey:
-        return _in_role(one, "height", 0.6, "Named as a normal map, but it is grey; it is taken as height.")
+        return _in_role(one, "height", 0.6, "Named as a normal map, but it is grey; used as height.")
     return replace(one, confidence=round(one.confidence * 0.5, 3)).remarked(
         "It does not look like a normal map in tangent space."
     )

@@ -365,7 +365,7 @@ def _nameless(stem: str, words: list[_Token], rest: _Rest) -> Reading:
     preview = any(words[at].text in PREVIEWS for at in around)
     around = [at for at in around if words[at].text not in PREVIEWS | FILLERS] or around
     title = _title(stem, words, around)
-    return Reading(_base(words, around), title, None, 0.3, "the name says nothing", (), "unknown", rest.tile,
+    return Reading(_base(words, around), title, None, 0.3, "no role in the name", (), "unknown", rest.tile,
                    tuple(rest.details), preview)  # fmt: skip
 
 

@@ -37,7 +37,7 @@ def save_rules(rules: Rules, path: Path | None = None) -> None:
             temporary.write_text(json.dumps(dict(rules), ensure_ascii=False, indent=1), encoding="utf-8")
     except OSError as error:
         raise CollageError(
-            f"Your naming rules cannot be kept: {error.strerror}.", about=path.name, remedy="Free some space."
+            f"Your naming rules cannot be saved: {error.strerror}.", about=path.name, remedy="Free some space."
         ) from error
 
 

@@ -106,7 +106,7 @@ class _Looking:
         except CollageError as error:
             return error
         except MemoryError:
-            return CollageError("The picture does not fit into memory.", about=file, remedy="Save it smaller.")
+            return CollageError("The picture is too large for memory.", about=file, remedy="Save it smaller.")
 
 
 def gathered(folder: Path, rules: Rules = (), *, files: Iterable[str] | None = None) -> Gathered:
@@ -154,7 +154,7 @@ def _with_green(one: FoundMap, maps: list[FoundMap], looks: Looks) -> FoundMap:
         found, fits = alone(normal)
         green, sure, how = found, fits, "measured from the map alone"
     if one.green == "unknown" and green == "unknown":
-        return one.remarked("Nothing tells whether its green points up or down; up is assumed.")
+        return one.remarked("Normal Y direction is unknown; up is assumed.")
     if one.green == "unknown":
         text = f"Green {green}, {how} ({sure:.0%} sure)."
         return replace(one, green=green).remarked(text)  # type: ignore[arg-type]

@@ -133,7 +133,7 @@ def in_role(one: FoundMap, role: Role) -> FoundMap:
     if role == "packed" and not channels:
         channels = next(iter(LAYOUTS.values()))
     space = default_space(role, PurePosixPath(one.files[0]).suffix, channels, one.details)
-    return replace(one, role=role, confidence=1.0, reason="set by you", colorspace=space, channels=channels, used=True)
+    return replace(one, role=role, confidence=1.0, reason="set by hand", colorspace=space, channels=channels, used=True)
 
 
 def settled(found: FoundSet, keep: int) -> FoundSet:
@@ -178,7 +178,7 @@ def group(files: Iterable[str], rules: Rules = ()) -> Gathered:
         elif suffix in OTHER_PICTURES:
             leftover.append(Leftover(file, f"Collage does not read {suffix} files; save it as PNG, TIFF or EXR."))
         else:
-            leftover.append(Leftover(file, "no picture"))
+            leftover.append(Leftover(file, "not an image"))
     chosen = _chosen([_placed(file, tiling, rules) for file, tiling in _with_tiles(maps)])
     groups: dict[Key, list[tuple[_Placed, Reading]]] = defaultdict(list)
     for placed, reading in chosen:
@@ -286,9 +286,9 @@ def _sets_of(home: str, members: list[tuple[_Placed, Reading]]) -> tuple[list[Fo
         if reading.preview:
             leftover.append(Leftover(one.file, "a preview"))
         elif not (known or tiles > 1):
-            leftover.append(Leftover(one.file, "its name tells no role and no set"))
+            leftover.append(Leftover(one.file, "no role or set in its name"))
         elif taken:
-            leftover.append(Leftover(one.file, "its name tells no role, and the set has a base colour"))
+            leftover.append(Leftover(one.file, "no role in its name, and the set has a base colour"))
         else:
             sure = 0.6 if tiles < 2 else 0.5
             named = replace(reading, role="base_color", confidence=sure, reason="the name of the set alone")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from collage.core.document.model import Card, Input, Value
@@ -13,44 +14,45 @@ LABELS = {
     "clg_rim_mask": "Rim mask", "clg_slope_mask": "Slope mask", "clg_height_mask": "Height mask",
     "creatematrix": "Matrix from rows", "determinant": "Determinant", "invertmatrix": "Inverse matrix",
     "transpose": "Transposed matrix",
-    "flake2d": "Flakes on UV", "flake3d": "Flakes", "hextilednormalmap": "Scattered normal map",
-    "latlongimage": "Surround image", "viewdirection": "View direction",
-    "transformpoint": "Point to space", "transformvector": "Vector to space", "transformnormal": "Normal to space",
-    "image": "Image", "tiledimage": "Tiled image", "hextiledimage": "Scattered image",
-    "triplanarprojection": "Three-way image", "constant": "Value", "ramplr": "Ramp", "ramptb": "Ramp upright",
-    "ramp4": "Ramp of four", "ramp": "Ramp with stops", "ramp_gradient": "Ramp part",
-    "splitlr": "Split left and right", "splittb": "Split top and bottom", "noise2d": "Smooth noise on UV",
-    "noise3d": "Smooth noise", "fractal2d": "Fractal on UV", "fractal3d": "Fractal",
-    "cellnoise2d": "Blocks on UV", "cellnoise3d": "Blocks", "worleynoise2d": "Cells on UV",
-    "worleynoise3d": "Cells", "unifiednoise2d": "Noise mixer on UV", "unifiednoise3d": "Noise mixer",
-    "checkerboard": "Checks", "line": "Line", "circle": "Circle", "cloverleaf": "Clover leaf",
+    "flake2d": "Flakes 2D", "flake3d": "Flakes", "hextilednormalmap": "Hex-tiled normal map",
+    "latlongimage": "Lat-long image", "viewdirection": "View direction",
+    "transformpoint": "Transform point", "transformvector": "Transform vector", "transformnormal": "Transform normal",
+    "image": "Image", "tiledimage": "Tiled image", "hextiledimage": "Hex-tiled image",
+    "triplanarprojection": "Triplanar image", "constant": "Value", "ramplr": "Ramp", "ramptb": "Vertical ramp",
+    "ramp4": "Four-corner ramp", "ramp": "Ramp with stops", "ramp_gradient": "Ramp segment",
+    "splitlr": "Split left and right", "splittb": "Split top and bottom", "noise2d": "Smooth noise 2D",
+    "noise3d": "Smooth noise", "fractal2d": "Fractal 2D", "fractal3d": "Fractal",
+    "cellnoise2d": "Blocks 2D", "cellnoise3d": "Blocks", "worleynoise2d": "Cells 2D",
+    "worleynoise3d": "Cells", "unifiednoise2d": "Noise mixer 2D", "unifiednoise3d": "Noise mixer",
+    "checkerboard": "Checkerboard", "line": "Line", "circle": "Circle", "cloverleaf": "Clover leaf",
     "hexagon": "Hexagon", "grid": "Grid", "crosshatch": "Crosshatch", "tiledcircles": "Dots",
-    "tiledcloverleafs": "Clover leaves", "tiledhexagons": "Hexagons", "randomfloat": "Random value",
+    "tiledcloverleafs": "Tiled clover leaves", "tiledhexagons": "Hexagons", "randomfloat": "Random value",
     "randomcolor": "Random colour", "place2d": "Placement", "texcoord": "UV", "position": "Position",
-    "normal": "Direction", "tangent": "Tangent", "bitangent": "Bitangent", "geompropvalue": "UV set",
+    "normal": "Surface normal", "tangent": "Tangent", "bitangent": "Bitangent", "geompropvalue": "UV set by name",
     "normalmap": "Normal map", "bump": "Bump", "heighttonormal": "Height to normal", "remap": "Remap",
-    "range": "Levels", "smoothstep": "Soft step", "contrast": "Contrast", "luminance": "Luminance",
-    "hsvadjust": "Hue shift", "saturate": "Saturation", "colorcorrect": "Grade", "rgbtohsv": "To hue",
-    "hsvtorgb": "From hue", "invert": "Invert", "clamp": "Clamp", "mix": "Mix", "plus": "Blend, add",
+    "range": "Levels", "smoothstep": "Smoothstep", "contrast": "Contrast", "luminance": "Luminance",
+    "hsvadjust": "HSV adjust", "saturate": "Saturation", "colorcorrect": "Colour correct", "rgbtohsv": "RGB to HSV",
+    "hsvtorgb": "HSV to RGB", "invert": "Invert", "clamp": "Clamp", "mix": "Mix", "plus": "Blend, add",
     "minus": "Blend, subtract", "difference": "Blend, difference", "burn": "Blend, burn",
-    "dodge": "Blend, dodge", "screen": "Blend, screen", "overlay": "Blend, overlay", "over": "Over",
-    "in": "In", "out": "Out", "mask": "Mask by alpha", "matte": "Matte", "disjointover": "Over, apart",
-    "inside": "Inside mask", "outside": "Outside mask", "premult": "Multiply alpha in",
-    "unpremult": "Take alpha out", "combine2": "Join two", "combine3": "Join three", "combine4": "Join four",
-    "separate2": "Split in two", "separate3": "Split in three", "separate4": "Split in four",
-    "extract": "One channel", "convert": "Convert", "add": "Add", "subtract": "Subtract",
+    "dodge": "Blend, dodge", "screen": "Blend, screen", "overlay": "Blend, overlay", "over": "Blend, over",
+    "in": "Blend, in", "out": "Blend, out", "mask": "Blend, mask", "matte": "Blend, matte",
+    "disjointover": "Blend, disjoint over",
+    "inside": "Multiply by mask", "outside": "Multiply by inverted mask", "premult": "Premultiply",
+    "unpremult": "Unpremultiply", "combine2": "Join 2", "combine3": "Join 3", "combine4": "Join 4",
+    "separate2": "Split 2", "separate3": "Split 3", "separate4": "Split 4",
+    "extract": "Extract channel", "convert": "Convert", "add": "Add", "subtract": "Subtract",
     "multiply": "Multiply", "divide": "Divide", "modulo": "Modulo", "fract": "Fraction",
-    "absval": "Absolute", "floor": "Round down", "ceil": "Round up", "round": "Round", "power": "Power",
-    "safepower": "Power, signed", "sin": "Sine", "cos": "Cosine", "tan": "Tangent of angle",
-    "asin": "Arc sine", "acos": "Arc cosine", "atan2": "Angle of", "sqrt": "Square root", "ln": "Logarithm",
-    "exp": "Exponential", "sign": "Sign", "min": "Smaller", "max": "Larger", "normalize": "Normalise",
+    "absval": "Absolute value", "floor": "Floor", "ceil": "Ceiling", "round": "Round", "power": "Power",
+    "safepower": "Signed power", "sin": "Sine", "cos": "Cosine", "tan": "Tangent (trigonometry)",
+    "asin": "Arcsine", "acos": "Arccosine", "atan2": "Arctangent", "sqrt": "Square root", "ln": "Natural logarithm",
+    "exp": "Exponential", "sign": "Sign", "min": "Minimum", "max": "Maximum", "normalize": "Normalise",
     "magnitude": "Length", "distance": "Distance", "dotproduct": "Dot product",
-    "crossproduct": "Cross product", "rotate2d": "Rotate", "rotate3d": "Rotate in space",
+    "crossproduct": "Cross product", "rotate2d": "Rotate 2D", "rotate3d": "Rotate 3D",
     "trianglewave": "Triangle wave", "reflect": "Reflect", "refract": "Refract",
-    "transformmatrix": "Through a matrix", "ifgreater": "If greater", "ifgreatereq": "If at least",
-    "ifequal": "If equal", "switch": "Switch", "and": "And", "or": "Or", "not": "Not", "xor": "Either",
-    "dot": "Pass on", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing",
-    "blackbody": "Glow of heat",
+    "transformmatrix": "Transform by matrix", "ifgreater": "If greater", "ifgreatereq": "If greater or equal",
+    "ifequal": "If equal", "switch": "Switch", "and": "And", "or": "Or", "not": "Not", "xor": "Exclusive or",
+    "dot": "Pass through", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing ratio",
+    "blackbody": "Blackbody",
 }  # fmt: skip
 """Label of each category. Categories that are not here are shown by their standard name."""
 
@@ -92,7 +94,7 @@ SYNONYMS = {
     "screen": "lighten blend layer",
     "overlay": "blend layer",
     "smoothstep": "threshold mask edge step",
-    "checkerboard": "checker check squares",
+    "checkerboard": "checker checks check squares chess",
     "combine3": "rgb pack join channels",
     "separate3": "rgb unpack channels split",
     "extract": "channel red green blue alpha",
@@ -135,20 +137,21 @@ _HIDDEN = {
     "gltf_anisotropy_image", "ramp_gradient",
 }  # fmt: skip
 INPUTS = {
-    "in": "Input", "in1": "First", "in2": "Second", "in3": "Third", "in4": "Fourth", "inlow": "In, low",
-    "inhigh": "In, high", "outlow": "Out, low", "outhigh": "Out, high", "fg": "Foreground", "bg": "Background",
+    "in": "Input", "in1": "First", "in2": "Second", "in3": "Third", "in4": "Fourth", "inlow": "Input low",
+    "inhigh": "Input high", "outlow": "Output low", "outhigh": "Output high", "fg": "Foreground", "bg": "Background",
     "mix": "Amount", "texcoord": "Coordinates", "valuel": "Left", "valuer": "Right", "valuet": "Top",
     "valueb": "Bottom", "valuetl": "Top left", "valuetr": "Top right", "valuebl": "Bottom left",
     "valuebr": "Bottom right", "operationorder": "Order", "lumacoeffs": "Weights", "doclamp": "Clamp",
-    "uaddressmode": "Outside, u", "vaddressmode": "Outside, v", "filtertype": "Filter", "iny": "Up", "inx": "Along",
+    "uaddressmode": "U outside tile", "vaddressmode": "V outside tile", "filtertype": "Filter",
+    "iny": "Up", "inx": "Along",
     "uvtiling": "Repeats", "uvoffset": "Offset", "realworldimagesize": "Image size", "realworldtilesize": "Tile size",
-    "color1": "First colour", "color2": "Second colour", "value1": "Compare", "value2": "With", "mat": "Matrix",
-    "diminish": "Gain", "coat_ior": "Coat index", "geomprop": "Name",
+    "color1": "First colour", "color2": "Second colour", "value1": "Value 1", "value2": "Value 2", "mat": "Matrix",
+    "diminish": "Gain", "coat_ior": "Coat IOR", "geomprop": "Name",
 }  # fmt: skip
 """Plain labels of inputs whose standard names are short."""
 
-CHOICES = {"SRT": "Scale, turn, move", "TRS": "Move, turn, scale"}
-_WORDS = {"color": "colour", "luma": "luminance", "coeffs": "weights"}
+CHOICES = {"SRT": "Scale, rotate, offset", "TRS": "Offset, rotate, scale"}
+_WORDS = {"color": "colour", "center": "centre", "luma": "luminance", "coeffs": "weights"}
 
 
 SURFACE_LABELS = {"open_pbr_surface": "Surface", "mix": "Surface blend"}
@@ -203,12 +206,59 @@ def title_of(card: Card) -> str:
     return card.title or label_of(card.category, card.type)
 
 
+_ACRONYMS = {
+    "uv": "UV", "ior": "IOR", "hsv": "HSV", "rgb": "RGB", "ev": "EV", "id": "ID", "2d": "2D", "3d": "3D",
+    "srgb": "sRGB", "bsdf": "BSDF", "edf": "EDF", "vdf": "VDF", "fps": "FPS", "sss": "SSS", "abbe": "Abbe",
+}  # fmt: skip
+
+_SPELLED = {
+    "freq": "frequency", "fg": "foreground", "bg": "background", "cw": "clockwise", "dir": "direction",
+    "trans": "transmission", "spec": "specular", "num": "number", "prev": "previous", "max": "maximum",
+    "min": "minimum", "thinfilm": "thin film", "st": "UV", "tex": "texture", "coord": "coordinate", "var": "variable",
+}  # fmt: skip
+
+_PARTS = frozenset((
+    "absorption", "action", "address", "albedo", "amount", "angle", "anisotropy", "axis", "back", "base", "bg",
+    "bleed", "blend", "bright", "brightest", "brightness", "cell", "center", "clamp", "clear", "coat", "color",
+    "compensation", "continuation", "contrast", "coord", "curve", "dark", "diffuse", "dir", "direction",
+    "displacement", "distance", "edge", "emissive", "end", "energy", "face", "facing", "fall", "fallback",
+    "falloff", "fg", "file", "film", "filter", "first", "follow", "forward", "frame", "freq", "fresnel", "from",
+    "front", "geom", "gloss", "high", "hue", "image", "in", "index", "inner", "input", "inversion", "ior", "layer",
+    "left", "length", "light", "low", "luma", "mask", "material", "max", "method", "min", "mix", "mode", "name",
+    "noise", "normal", "num", "of", "offset", "opacity", "out", "outer", "output", "over", "pivot", "point",
+    "profile", "prop", "radius", "range", "ratio", "rays", "real", "reflection", "reflectivity", "relative",
+    "retro", "right", "rotation", "roughness", "s", "saturation", "scale", "scatter", "shader", "sheen", "size",
+    "space", "spec", "specular", "sss", "strength", "subset", "subsurface", "surface", "t", "tex", "thickness",
+    "thinfilm", "threshold", "tile", "tiling", "tint", "to", "top", "topology", "trans", "transmission", "type",
+    "unit", "up", "use", "value", "var", "vertical", "view", "volume", "which", "width", "wise", "workflow",
+    "world", "wrap", "x", "y", "z",
+))  # fmt: skip
+"""Words that standard names run together."""
+
+
+def _split(word: str) -> list[str]:
+    """The words that a standard name runs together; the name itself where they are not all known."""
+    found: dict[int, list[str]] = {0: []}
+    for end in range(1, len(word) + 1):
+        for start in range(end):  # long words first
+            if start in found and end not in found and word[start:end] in _PARTS:
+                found[end] = [*found[start], word[start:end]]
+    return found.get(len(word), [word])
+
+
 def input_label(name: str, given: str = "") -> str:
     """A plain label of an input: the definition's own, in British spelling and sentence case."""
-    text = given or INPUTS.get(name) or name.replace("_", " ")
-    words = [_WORDS.get(word.lower(), word.lower()) if word.lower() in _WORDS else word for word in text.split()]
-    text = " ".join(words)
-    return text[:1].upper() + text[1:].lower() if not text.isupper() else text
+    text = given or INPUTS.get(name) or _apart(re.sub(r"^in(?=\d+$)", "input", name))
+    words = [_WORDS.get(word.lower(), word.lower()) for word in text.split()]
+    text = " ".join(_ACRONYMS.get(word, word) for word in words)
+    return text[:1].upper() + text[1:]
+
+
+def _apart(name: str) -> str:
+    """The words of a standard name: parted at underscores, before digits, and where it runs words together."""
+    parts = re.sub(r"(?<=[a-z])(\d+)$", r" \1", name.replace("_", " ")).split()
+    words = [one for part in parts for one in ([part] if len(part) < 4 else _split(part.lower()))]
+    return " ".join(_SPELLED.get(word, word) for word in words)
 
 
 def offers(library: Library) -> list[Offer]:

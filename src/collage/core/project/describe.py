@@ -46,7 +46,7 @@ def _project(path: Path, library: Library) -> Iterator[Line]:
     project, problems = load_project(path)
     yield f"{project.name}: {len(project.materials)} materials, {len(project.bench.objects)} objects", True
     for item in project.bench.objects:
-        yield f"  {item.name}: {item.geometry.label}, wears {item.material or 'nothing'}", True
+        yield f"  {item.name}: {item.geometry.label}, material {item.material or 'none'}", True
     for problem in problems:
         yield f"  {problem}", False
     for name, network in project.materials.items():

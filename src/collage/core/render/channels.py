@@ -38,7 +38,7 @@ CHANNELS = (
     Channel("specular_weight", (1.0,), row=k.SPECULAR_WEIGHT, limits=(0, None)),
     Channel("specular_color", (1.0, 1.0, 1.0), row=k.SPECULAR),
     Channel("specular_roughness", (0.3,), label="Roughness", row=k.ROUGHNESS),
-    Channel("specular_ior", (1.5,), label="Index of refraction", row=k.IOR),
+    Channel("specular_ior", (1.5,), label="IOR", row=k.IOR),
     Channel(
         "specular_roughness_anisotropy",
         (0.0,),
@@ -91,7 +91,7 @@ CHANNELS = (
         (0.0,),
         approximation="The preview mirrors the surroundings thirteen times along the brushing.",
     ),
-    Channel("coat_ior", (1.6,), label="Coat index", row=k.COAT_IOR),
+    Channel("coat_ior", (1.6,), label="Coat IOR", row=k.COAT_IOR),
     Channel(
         "coat_darkening",
         (1.0,),

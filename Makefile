@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready
 
-.PHONY: demo test lint bench reference screenshots clean
+.PHONY: demo test campaign lint bench reference screenshots clean
 
 $(STAMP): pyproject.toml
 	@$(PYTHON) tools/check_system.py
@@ -18,6 +18,9 @@ demo: $(STAMP)
 
 test: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 tests
+
+campaign: $(STAMP)
+	COLLAGE_EXAMPLES=campaign QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 tests/core
 
 lint: $(STAMP)
 	$(BIN)/ruff check --no-cache .

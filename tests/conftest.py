@@ -14,6 +14,7 @@ for _name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
     os.environ[_name] = str(Path(_HOME.name) / _name.lower())
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import hypothesis
 import numpy as np
 import pytest
 
@@ -24,6 +25,11 @@ from collage.core.evaluate.run import Workers, run
 from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
+
+# The same examples in every `make test`; `make campaign` draws new ones, and more of them.
+hypothesis.settings.register_profile("test", derandomize=True, database=None)
+hypothesis.settings.register_profile("campaign", max_examples=400, deadline=None, print_blob=True)
+hypothesis.settings.load_profile(os.environ.get("COLLAGE_EXAMPLES", "test"))
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes.util
 import os
 import shutil
 import subprocess
@@ -17,6 +18,7 @@ from collage.app.widgets.fields import field_for, soft_range
 from collage.app.wire.sources_panel import in_two_lines
 from collage.app.wire.tabs import wire_path
 from collage.core.document.types import CHANNELS
+from collage.starting import NEEDED
 
 
 def test_every_input_of_the_library_can_be_edited_or_only_wired(library, qapp) -> None:
@@ -70,6 +72,12 @@ print("good")
 """
 
 
+LACKING = ([] if shutil.which("Xvfb") else ["xvfb"]) + [
+    package for library, package in NEEDED.items() if ctypes.util.find_library(library) is None
+]
+"""Debian packages without which no window can be opened on a virtual display."""
+
+
 def free_display() -> str:
     number = 90
     while Path(f"/tmp/.X{number}-lock").exists():
@@ -77,7 +85,7 @@ def free_display() -> str:
     return f":{number}"
 
 
-@pytest.mark.skipif(shutil.which("Xvfb") is None, reason="needs Xvfb")
+@pytest.mark.skipif(bool(LACKING), reason=f"needs {' '.join(LACKING)}")
 def test_a_real_display(project: Path, tmp_path: Path) -> None:
     display = free_display()
     server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1400x900x24"], stderr=subprocess.DEVNULL)

@@ -9,7 +9,7 @@ import typer
 
 from collage.cli.shared import prepare_kernels, progress
 from collage.demo.folder import demo_folder
-from collage.starting import has_display
+from collage.starting import has_display, told_of_missing_packages
 
 app = typer.Typer(add_completion=False)
 
@@ -72,6 +72,8 @@ def demo(
 def _open_window(folder: Path | None) -> None:
     from collage.app.shell.start import run_window
 
+    if told_of_missing_packages():
+        raise typer.Exit(1)
     code = run_window(folder)
     if code:
         raise typer.Exit(code)

@@ -56,7 +56,7 @@ def test_a_bundle_is_a_sound_nodegraph_with_an_input_for_each_source(library) ->
 def test_cards_that_would_wire_in_a_circle_are_refused(library) -> None:
     with pytest.raises(CollageError, match="Select it too"):
         bundle(network(), ("finer", "both"), partial(output_type, library))
-    with pytest.raises(CollageError, match="Nothing is chosen"):
+    with pytest.raises(CollageError, match="Nothing is selected"):
         bundle(network(), (), partial(output_type, library))
     with pytest.raises(CollageError, match="Only a group"):
         unbundle(network(), "noise")

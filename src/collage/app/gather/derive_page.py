@@ -41,8 +41,8 @@ class DerivePage(Page):
         self.fine = self.number("Fine detail", 0.9, (0, 2), (0, 4), "How much fine grain counts")
         self.stains = self.number("Ignore stains", 0.9, (0, 1), (0, 1),
                                   "How much of the light and dark is stain, not relief")  # fmt: skip
-        self.inverse = self._check("Invert height")
-        self.tiles = self._check("Source already tiles")
+        self.inverse = self._check("Invert height", "Light is low, dark is high")
+        self.tiles = self._check("Source already tiles", "Keeps the derived maps seamless")
         self.section("Size")
         self.metres = self.number("Tile width (m)", 1.0, (0.05, 4), (0.001, 1000), "Real width of the tile")
         self.deep = self.number("Relief depth (mm)", 20.0, (0, 100), (0.001, 100000), "From lowest to highest point")
@@ -54,11 +54,12 @@ class DerivePage(Page):
         self.section("Maps")
         self.wanted: dict[Derived, QCheckBox] = {}
         for name in DERIVED:
-            box = self._check(LABELS[name])
+            box = self._check(LABELS[name], f"Write the {LABELS[name].lower()} map")
             box.setChecked(True)
             self.wanted[name] = box
         self.shape = QComboBox()
         self.shape.setAccessibleName("Shape")
+        self.shape.setToolTip("Shape of the two previews")
         for key, label in SHAPES.items():
             self.shape.addItem(label, key)
         self.shape.setCurrentIndex(self.shape.findData("plane"))
@@ -88,8 +89,9 @@ class DerivePage(Page):
         grid.setRowStretch(0, 2)
         grid.setRowStretch(1, 3)
 
-    def _check(self, text: str) -> QCheckBox:
+    def _check(self, text: str, tip: str) -> QCheckBox:
         box = QCheckBox(text)
+        box.setToolTip(tip)
         box.clicked.connect(lambda _: self.tried())
         self.form.addWidget(box, self.form.rowCount(), 0, 1, 2)
         return box

@@ -59,6 +59,7 @@ class Page(QWidget):
         self.back.setToolTip("Leave the page (Esc)")
         self.back.clicked.connect(self.left)
         self.save = QPushButton(save_label)
+        self.save.setToolTip("Write in full size, in the background")
         self.save.setObjectName("main")
         self.save.clicked.connect(self.ask_save)
         self.bar = QProgressBar()

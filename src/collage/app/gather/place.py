@@ -87,6 +87,7 @@ class GatherPlace(QWidget):
         self.said = QLabel()
         self.said.setObjectName("quiet")
         self.stop = QPushButton("Stop")
+        self.stop.setToolTip("Stop reading the folder")
         self.stop.clicked.connect(self.state.stop)
         head.addWidget(self.folder_label, 1)
         for part in (self.said, self.bar, self.stop):
@@ -116,6 +117,7 @@ class GatherPlace(QWidget):
                       "Their names and pictures say which belong together and what each is.")  # fmt: skip
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         button = QPushButton("Gather a folder…")
+        button.setToolTip("Find the map sets in a folder (Ctrl+Shift+O)")
         button.setObjectName("main")
         button.clicked.connect(self.ask_folder)
         row = QHBoxLayout()

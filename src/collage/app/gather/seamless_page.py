@@ -39,6 +39,7 @@ class SeamlessPage(Page):
         self.turns = self.number("Quarter turns", 0, (0, 3), (0, 3), "Counter-clockwise", whole=True)
         self.channel = QComboBox()
         self.channel.setAccessibleName("Channel")
+        self.channel.setToolTip("Keep all channels, or take one as a grey map")
         for key, label in CHANNELS.items():
             self.channel.addItem(label, key)
         self.channel.activated.connect(lambda _: self.tried())

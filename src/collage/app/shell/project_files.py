@@ -127,7 +127,6 @@ class ProjectFiles:
 
         def steps(_cancelled: Callable[[], bool]) -> Steps[None]:
             yield Progress("Copying the maps", 0.0)
-            folder.mkdir(parents=True, exist_ok=True)
             copy_files(source, folder)
 
         self.studio.jobs.queue("Copying the maps", steps, lambda _: self._save_now(folder), self.studio.tell)

@@ -61,8 +61,12 @@ class ShortcutsDialog(QDialog):
         self._rows = [*rows, *OTHERS]
         self.line = QLineEdit()
         self.line.setPlaceholderText("Find a shortcut")
+        self.line.setAccessibleName("Find a shortcut")
+        self.line.setToolTip("Search actions and keys")
         self.line.textChanged.connect(self._fill)
         self.table = QTableWidget(0, 2)
+        self.table.setAccessibleName("Shortcuts")
+        self.table.setToolTip("Actions and their shortcuts")
         self.table.setHorizontalHeaderLabels(["Action", "Shortcut"])
         self.table.verticalHeader().hide()
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)

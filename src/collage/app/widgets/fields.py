@@ -37,6 +37,26 @@ class Field(QWidget):
     def set_value(self, value: Value) -> None:
         raise NotImplementedError
 
+    def setAccessibleName(self, name: str) -> None:
+        """Names the parts that the keyboard reaches too."""
+        super().setAccessibleName(name)
+        parts = self._reached()
+        for number, part in enumerate(parts):
+            if not part.accessibleName():
+                part.setAccessibleName(f"{name} {COMPONENTS[number]}" if 1 < len(parts) <= len(COMPONENTS) else name)
+
+    def setToolTip(self, text: str) -> None:
+        super().setToolTip(text)
+        for part in self._reached():
+            if not part.toolTip():
+                part.setToolTip(text)
+
+    def _reached(self) -> list[QWidget]:
+        return [part for part in self.findChildren(QWidget) if part.focusPolicy() != Qt.FocusPolicy.NoFocus]
+
+
+COMPONENTS = "xyzw"
+
 
 class NumbersField(Field):
     """One number, or several beside each other."""

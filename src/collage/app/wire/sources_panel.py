@@ -145,6 +145,7 @@ class SourcesPanel(QFrame):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find maps, patterns, cards")
         self.search.setAccessibleName("Find sources")
+        self.search.setToolTip("Search maps, patterns, cards and materials")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.rebuild)
         layout.addWidget(title("Sources"))

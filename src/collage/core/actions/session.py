@@ -399,7 +399,6 @@ class Session:
         if target is None:
             raise CollageError("The project has no folder yet.", remedy="Choose one with Save as.")
         if self.is_elsewhere(target) and self.folder is not None and not files_are_there:
-            target.mkdir(parents=True, exist_ok=True)
             copy_files(self.folder, target)
         if target.resolve() != self.base_folder.resolve():
             before = self.base_folder

@@ -54,12 +54,7 @@ def pasted(network: Network, text: str, place: tuple[float, float] | None = None
     top = min(card.position[1] for card in cards.values())
     dx, dy = (place[0] - left, place[1] - top) if place is not None else (0.25, 0.25)
     for name, card in cards.items():
-        inputs = {
-            key: replace(
-                one, wire=replace(one.wire, card=names[one.wire.card]) if one.wire and one.wire.card in names else None
-            )
-            for key, one in card.inputs.items()
-        }
+        inputs = {key: _renamed(one, names) for key, one in card.inputs.items()}
         x, y = card.position
         network = network.with_card(replace(card, name=names[name], inputs=inputs))
         network = move_cards(network, {names[name]: (x + dx, y + dy)})
@@ -67,6 +62,7 @@ def pasted(network: Network, text: str, place: tuple[float, float] | None = None
 
 
 def _renamed(one: Input, names: dict[str, str]) -> Input:
+    """The input wired to the new name of its card, or to nothing where that did not come along."""
     if one.wire is None or one.wire.card not in names:
         return replace(one, wire=None)
     return replace(one, wire=replace(one.wire, card=names[one.wire.card]))

@@ -102,10 +102,15 @@ class ImageStore:
     @property
     def used(self) -> int:
         """Bytes held."""
+        with self._lock:
+            return self._sum()
+
+    def _sum(self) -> int:
         return sum(one.nbytes for one in self._held.values() if isinstance(one, Pyramid))
 
     def _shrink(self) -> None:
-        while self.used > self.budget and len(self._held) > 1:
+        """Called under the lock."""
+        while self._sum() > self.budget and len(self._held) > 1:
             self._held.popitem(last=False)
 
 

@@ -14,6 +14,9 @@ from collage.core.nodes.wiring import fits, join, output_type
 FINER = 24.0
 """Patterns in space start this much finer than metres; else they would hardly change on an object."""
 
+FOR_PATTERNS = "clg_for_patterns"
+"""Marks the card that new patterns share; another one, whoever made it, is not touched."""
+
 Place = tuple[float, float]
 
 
@@ -60,13 +63,9 @@ def _with_coordinates(network: Network, name: str, place: Place) -> Network:
 
 
 def _with_position(network: Network, name: str, place: Place) -> Network:
-    """A pattern in space starts from the position made finer; a card that does so already is used again."""
+    """A pattern in space starts from the position made finer; a card that was made for this is used again."""
     for card in network.cards.values():
-        source = card.inputs.get("in1")
-        before = network.cards.get(source.wire.card) if source is not None and source.wire is not None else None
-        if card.category == "multiply" and card.type == "vector3" and before and before.category == "position":
-            if name in network.upstream(card.name):
-                continue
+        if FOR_PATTERNS in card.attributes and name not in network.upstream(card.name):
             return edits.connect(network, Wire(card.name), name, "position", "vector3")
     position, finer = network.free_name("position"), network.free_name("finer")
     x, y = place
@@ -75,7 +74,13 @@ def _with_position(network: Network, name: str, place: Place) -> Network:
         "in1": Input("in1", "vector3", None, Wire(position)),
         "in2": Input("in2", "float", FINER),
     }
-    scaled = Card(finer, "multiply", "vector3", inputs, {"nodedef": "ND_multiply_vector3FA", "uiname": "Finer"})
+    scaled = Card(
+        finer,
+        "multiply",
+        "vector3",
+        inputs,
+        {"nodedef": "ND_multiply_vector3FA", "uiname": "Finer", FOR_PATTERNS: "true"},
+    )
     network = edits.add_card(edits.add_card(network, own), scaled)
     network = edits.move_cards(network, {position: (x - 2.0, y), finer: (x - 1.0, y)})
     return edits.connect(network, Wire(finer), name, "position", "vector3")

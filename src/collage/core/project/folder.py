@@ -154,14 +154,23 @@ def _keep_copy(folder: Path) -> None:
 
 
 def copy_files(source: Path, target: Path) -> None:
-    """Brings maps, environments and the like along when a project is saved somewhere else."""
-    for path in source.iterdir():
-        if path.name in (PROJECT_FILE, MATERIALS, "copies") or path.name.startswith("."):
-            continue
-        if path.is_dir():
-            shutil.copytree(path, target / path.name, dirs_exist_ok=True)
-        elif path.is_file():
-            shutil.copy2(path, target / path.name)
+    """Brings maps, environments and the like along when a project is saved somewhere else. Raises CollageError."""
+    try:
+        target.mkdir(parents=True, exist_ok=True)
+        for path in source.iterdir():
+            if path.name in (PROJECT_FILE, MATERIALS, "copies") or path.name.startswith("."):
+                continue
+            if path.is_dir():
+                shutil.copytree(path, target / path.name, dirs_exist_ok=True)
+            elif path.is_file():
+                shutil.copy2(path, target / path.name)
+    except (OSError, shutil.Error) as error:
+        reason = error.strerror if isinstance(error, OSError) and error.strerror else "not all files could be copied"
+        raise CollageError(
+            f"The maps cannot be copied: {reason}.",
+            about=target.name,
+            remedy="Choose another folder, or free some space.",
+        ) from error
 
 
 def _same_file(source: Path, target: Path) -> bool:

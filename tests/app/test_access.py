@@ -1,0 +1,71 @@
+"""Everything that takes the keyboard has a name for screen readers and a tooltip, in every place, page and dialog."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from places import gather_of, wire_of
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QAbstractButton, QAbstractScrollArea, QApplication, QGraphicsView, QLabel, QWidget
+
+from collage.app.preview.viewport import Viewport
+from collage.app.shell.window import MainWindow
+
+PICTURES = (QGraphicsView, Viewport)
+"""What one looks at has no tooltip in the way; the status line says what the mouse would do."""
+
+
+def controls(root: QWidget) -> Iterator[QWidget]:
+    """What the keyboard can reach in a widget, without the inner parts of Qt's own widgets."""
+    for one in root.findChildren(QWidget):
+        inner = any(isinstance(above, QAbstractScrollArea) and above.viewport() is one for above in ancestors(one))
+        own = not one.objectName().startswith("qt_") and not inner
+        if own and one.isVisibleTo(root) and one.focusPolicy() != Qt.FocusPolicy.NoFocus:
+            yield one
+
+
+def ancestors(widget: QWidget) -> Iterator[QWidget]:
+    above = widget.parentWidget()
+    while above is not None:
+        yield above
+        above = above.parentWidget()
+
+
+def lacking(root: QWidget) -> list[str]:
+    found = []
+    for one in controls(root):
+        text = one.text() if isinstance(one, QAbstractButton | QLabel) else ""
+        where = f"{type(one).__name__} {one.objectName()!r} {text!r} in {type(one.parentWidget()).__name__}"
+        if not (one.accessibleName() or text):
+            found.append(f"no name: {where}")
+        if not one.toolTip() and not isinstance(one, PICTURES):
+            found.append(f"no tooltip: {where}")
+    return found
+
+
+@pytest.mark.parametrize("card", ["dry", "bloom_edge", "ramp", "terracotta"])
+def test_the_wire_place_with_controls_of_many_kinds(window: MainWindow, card: str) -> None:
+    names = wire_of(window).board.cards
+    window.session.select([card if card in names else next(iter(names))])
+    wire_of(window).channels.findChild(QAbstractButton).click()
+    QApplication.processEvents()
+    assert lacking(window) == []
+
+
+def test_the_gather_place_and_its_pages(window: MainWindow) -> None:
+    place = gather_of(window)
+    window.open_for("sets")
+    for number in range(place.stack.count()):
+        place.stack.setCurrentIndex(number)
+        QApplication.processEvents()
+        assert lacking(place) == []
+
+
+def test_the_dialogs(window: MainWindow) -> None:
+    for show in (window.show_files, window.show_settings, window.render_dialog, window.show_shortcuts):
+        show()
+    for dialog in [one for one in QApplication.topLevelWidgets() if one.isVisible() and one is not window]:
+        if dialog.parentWidget() is window:
+            assert lacking(dialog) == []
+            dialog.close()

@@ -26,7 +26,7 @@ from collage.app.wire.card_item import HEIGHT, PICTURE, UNIT_X, UNIT_Y, WIDTH, C
 from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_item import FrameItem
 from collage.app.wire.landing_item import LANDING_HEIGHT, LANDING_WIDTH, LandingItem
-from collage.app.wire.wire_item import WireItem
+from collage.app.wire.wire_item import WireItem, WireKey
 from collage.core.actions import cards
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
@@ -184,9 +184,15 @@ class BoardView(QGraphicsView):
         return found
 
     def _fill_wires(self, network: Network) -> None:
-        for wire in self.wires:
+        """Keeps the wires that are there still: a hand that drags a value leaves all of them as they are."""
+        kept = {wire.key: wire for wire in self.wires}
+        self.wires = [kept.pop(key) if key in kept else self._new_wire(key) for key in self._wires_wanted(network)]
+        for wire in kept.values():
             self._scene.removeItem(wire)
-        self.wires = []
+        self.lay_wires()
+
+    def _wires_wanted(self, network: Network) -> list[WireKey]:
+        wanted = []
         surface = self.session.surface
         for card in network.cards.values():
             is_surface = surface is not None and card.name == surface.name and not self.session.path
@@ -194,21 +200,17 @@ class BoardView(QGraphicsView):
                 continue
             for one in card.inputs.values():
                 if one.wire is not None:
-                    self._add_wire(network, one.wire, "" if is_surface else card.name, one.name, one.type)
+                    wanted.append(_wire_key(network, one.wire, "" if is_surface else card.name, one.name, one.type))
         if self.session.path:
             for out in network.outputs.values():
                 if out.wire is not None:
-                    self._add_wire(network, out.wire, "", out.name, out.type)
-        self.lay_wires()
+                    wanted.append(_wire_key(network, out.wire, "", out.name, out.type))
+        return [key for key in wanted if key.source.card in self.cards]
 
-    def _add_wire(self, network: Network, wire: Wire, card: str, name: str, type_name: str) -> None:
-        source, between = origin(network, wire)
-        if source.card not in self.cards:
-            return
-        mark = told(between[0]) if between else ""
-        item = WireItem(source, card, name, type_name, mark, self.theme)
+    def _new_wire(self, key: WireKey) -> WireItem:
+        item = WireItem(key, self.theme)
         self._scene.addItem(item)
-        self.wires.append(item)
+        return item
 
     def lay_wires(self) -> None:
         """Puts landings and wires where they belong now."""
@@ -469,3 +471,8 @@ class BoardView(QGraphicsView):
                     end = (source, other, one.name, one.type)
                     found.append((f"{session.title(other)} · {one.label}", self._now_of(card.card, one.name), end))
         return found
+
+
+def _wire_key(network: Network, wire: Wire, card: str, name: str, type_name: str) -> WireKey:
+    source, between = origin(network, wire)
+    return WireKey(source, card, name, type_name, told(between[0]) if between else "")

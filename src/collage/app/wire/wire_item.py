@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from typing import NamedTuple
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
@@ -13,24 +14,35 @@ from collage.app.wire.tabs import wire_path, wire_pen
 from collage.core.document.model import Wire
 
 
-class WireItem(QGraphicsItem):
-    """A wire from an output to an input of a card, or to a landing (then `card` is empty)."""
+class WireKey(NamedTuple):
+    """What a wire joins: an output to an input of a card, or to a landing (then `card` is empty).
 
-    def __init__(self, source: Wire, card: str, name: str, type_name: str, mark: str, theme: Theme) -> None:
+    kind : the type that arrives. mark : what the conversion on the way does, in short.
+    """
+
+    source: Wire
+    card: str
+    name: str
+    kind: str
+    mark: str
+
+
+class WireItem(QGraphicsItem):
+    """A wire on the board."""
+
+    def __init__(self, key: WireKey, theme: Theme) -> None:
         super().__init__()
-        self.source, self.card, self.name, self.kind, self.mark, self.theme = (
-            source,
-            card,
-            name,
-            type_name,
-            mark,
-            theme,
-        )
+        self.key, self.theme = key, theme
+        self.source, self.card, self.name, self.kind, self.mark = key
         self.hot = False
         self._path = QPainterPath()
+        self._laid: tuple[QPointF, QPointF, float] | None = None
         self.setZValue(-1)
 
     def lay(self, start: QPointF, end: QPointF, lane: float) -> None:
+        if self._laid == (start, end, lane):
+            return
+        self._laid = start, end, lane
         self.prepareGeometryChange()
         self._path = wire_path(start, end, lane)
         self.update()

@@ -1,4 +1,4 @@
-"""The preview under a moving hand, in the real window: mouse events every 16 ms for three seconds.
+"""The preview under a moving hand, in the real window, 640 x 480: mouse events every 16 ms for three seconds.
 
 Prints how many pictures a second are painted, the longest time without a new one, and how long after an event the
 picture that shows it is there.
@@ -71,7 +71,8 @@ class _Watch:
 def _window(folder: Path) -> MainWindow:
     place = folder.parent
     window = make_window(folder, settings=Settings(), settings_file=place / "hand.json", desks=place / "hand-desks")
-    window.resize(1280, 800)
+    window.resize(1600, 1000)
+    window.place("Wire").preview.setFixedSize(640, 480)
     window.show()
     settle(window)
     return window
@@ -108,7 +109,7 @@ def measure(folder: Path) -> None:
     viewport, session = window.place("Wire").preview, window.session
     none, alt = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
     _dragged(window, "turning", none, lambda: viewport.shown.bench.camera, lambda: viewport.camera)
-    _dragged(window, "moving the light", alt, lambda: viewport.shown.bench, lambda: viewport.bench())
+    _dragged(window, "moving the light", alt, lambda: viewport.shown.bench, lambda: viewport.request().bench)
     watch = _Watch(viewport, lambda: viewport.shown.materials[MATERIAL].cards[CARD].inputs[INPUT].value)
 
     def event(number: int) -> object:

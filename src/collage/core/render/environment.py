@@ -25,7 +25,7 @@ from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES
 from collage.core.render.octahedron import directions as octahedron
 
 SETS, PER_SET = 16, 16
-_VERSION = b"2"  # of what is kept in the cache
+_VERSION = b"3"  # of what is kept in the cache
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -182,6 +182,8 @@ def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarra
     height = int(np.sqrt(len(colour) / 2))
     width = 2 * height
     index = np.arange(count)
+    # in an order of its own in every set: the first rays of all sets together look in all directions evenly, too
+    index = index // PER_SET * PER_SET + (3 * index + index // PER_SET) % PER_SET
     # a rank-1 sequence: every run of sixteen is spread evenly (M. Roberts, R2 sequence, 2018)
     a, b = (0.5 + index * 0.7548776662) % 1, (0.5 + index * 0.5698402910) % 1
     lit = index % 2 == 0

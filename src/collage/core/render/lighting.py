@@ -46,8 +46,8 @@ class Stage:
     light: int
 
 
-COARSE = Stage(2, 1)
-FIRST = Stage(1, 1)
+COARSE = Stage(4, 1)  # of the four turns of every set one ray each: together they look in all of its directions
+FIRST = Stage(2, 1)
 COMPLETE = Stage(PER_SET, LIGHT_RAYS)
 STAGES = (FIRST, COMPLETE)
 """In which a picture at rest becomes complete."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import pkgutil
 import subprocess
 import sys
@@ -37,3 +38,41 @@ def test_missing_system_packages_are_named(monkeypatch, capsys) -> None:
     assert "apt-get install libegl1" in capsys.readouterr().err
     monkeypatch.setattr(check.ctypes.util, "find_library", lambda name: "lib")
     assert check.main() == 0
+
+
+def _imports() -> dict[str, set[str]]:
+    """Every module of the program and the modules that it names in an import, those for types alone included."""
+    source = ROOT / "src"
+    files = {".".join(path.relative_to(source).with_suffix("").parts): path for path in source.rglob("*.py")}
+    files = {name.removesuffix(".__init__"): path for name, path in files.items()}
+    found: dict[str, set[str]] = {}
+    for name, path in files.items():
+        found[name] = set()
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.ImportFrom) and node.module in files:
+                named = {f"{node.module}.{one.name}" for one in node.names}
+                found[name] |= {one if one in files else str(node.module) for one in named}
+            elif isinstance(node, ast.Import):
+                found[name] |= {one.name for one in node.names if one.name in files}
+    return found
+
+
+def test_no_module_needs_itself_by_way_of_others() -> None:
+    rest = _imports()
+    assert len(rest) > 200
+    while free := [name for name, needed in rest.items() if not (needed - {name}) & rest.keys()]:
+        for name in free:
+            del rest[name]
+    assert not rest, f"these import each other in a circle: {sorted(rest)}"
+
+
+def test_files_and_functions_are_short_enough_to_read() -> None:
+    long = []
+    for path in (ROOT / "src").rglob("*.py"):
+        text = path.read_text(encoding="utf-8")
+        if text.count("\n") > 600:
+            long.append(f"{path.name}: {text.count(chr(10))} lines")
+        for node in ast.walk(ast.parse(text)):
+            if isinstance(node, ast.FunctionDef) and (node.end_lineno or 0) - node.lineno >= 80:
+                long.append(f"{path.name}: {node.name}")
+    assert long == []

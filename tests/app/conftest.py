@@ -72,7 +72,7 @@ def open_window(library, tmp_path: Path, qapp) -> Iterator[Callable[..., MainWin
         window.session._clean = window.session.project
         window.close()
         window.deleteLater()
-        QApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete)
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     left = [one for one in QApplication.topLevelWidgets() if one.isVisible() and not isinstance(one, MainWindow)]
     assert left == [], "no dialog is left open"
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from collage.core.base.errors import CollageError
@@ -132,3 +134,18 @@ def test_an_edit_inside_a_group_replaces_only_the_way_down_to_it() -> None:
     assert after.cards["a"] is document.cards["a"]
     assert inside(after, ("group",)).cards["x"].inputs["in"].value == 1.0
     assert compare(document, after).changed["group"].inside
+
+
+def test_a_changed_attribute_of_an_input_is_a_changed_value_and_another_wire_is_none() -> None:
+    before = chain("a", "b", "c")
+    other = edits.connect(before, Wire("a"), "c", "in", "float")
+    change = compare(before, other).changed["c"]
+    assert (change.wires, change.values) == ({"in"}, frozenset())
+    card = before.cards["b"]
+    given = replace(card.inputs["in"], attributes={"colorspace": "lin_rec709"})
+    spaced = before.with_card(replace(card, inputs={"in": given}))
+    change = compare(before, spaced).changed["b"]
+    assert (change.values, change.wires) == ({"in"}, frozenset())
+    new = before.with_card(replace(card, inputs={**card.inputs, "amount": Input("amount", "float", 0.5)}))
+    change = compare(before, new).changed["b"]
+    assert (change.values, change.wires) == ({"amount"}, frozenset())

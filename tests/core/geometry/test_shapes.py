@@ -7,7 +7,7 @@ import pytest
 
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh, smooth_normals
-from collage.core.geometry.shapes import SHAPES, shape
+from collage.core.geometry.shapes import SHAPES, rounded, shape
 
 CLOSED = [name for name in SHAPES if name != "plane"]
 
@@ -100,3 +100,24 @@ def test_wrong_names_and_sizes_get_a_sentence() -> None:
         shape("sphere", wings=2)
     with pytest.raises(CollageError, match="at least 3"):
         shape("pot", segments=2)
+
+
+def test_a_rounded_corner_is_the_curve_that_its_ends_say() -> None:
+    """A right angle at (1, 0), rounded by 0.2: a quadratic Bezier from (0.8, 0) to (1, 0.2); its middle is known."""
+    corner = ((0.0, 0.0, 0.0), (1.0, 0.0, 0.2), (1.0, 1.0, 0.0))
+    points = rounded(corner, steps=4, longest=10.0)
+    expected = [(0, 0), *((1 - 0.2 * (1 - t) ** 2, 0.2 * t * t) for t in (0, 0.25, 0.5, 0.75, 1)), (1, 1)]
+    assert np.allclose(points, expected)
+
+
+def test_a_corner_takes_no_more_of_its_sides_than_there_is() -> None:
+    """Two corners on a short side share it; a straight way is cut to pieces no longer than asked."""
+    bend = ((0.0, 0.0, 0.0), (1.0, 0.0, 5.0), (1.0, 0.1, 5.0), (2.0, 0.1, 0.0))
+    points = rounded(bend, steps=3, longest=0.05)
+    gaps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    assert gaps.max() <= 0.05 + 1e-9
+    assert gaps.min() > 1e-7
+    inner = points[(points[:, 1] > 0.0) & (points[:, 1] < 0.1)]
+    assert inner[:, 0].min() > 1 - 0.05
+    assert inner[:, 0].max() < 1 + 0.05
+    assert np.all(np.diff(points[:, 1]) >= -1e-12)

@@ -10,7 +10,17 @@ import pytest
 from collage.core.base.errors import CollageError
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, inner_size, taken
-from collage.core.images.seamless import Seamless, cheapest_cut, evened, made_seamless, mixed, repeated, scores
+from collage.core.images.seamless import (
+    Seamless,
+    best_overlap,
+    cheapest_cut,
+    evened,
+    joined,
+    made_seamless,
+    mixed,
+    repeated,
+    scores,
+)
 from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import KINDS, photograph
 
@@ -126,3 +136,36 @@ def test_wide_blurs_on_a_small_picture_are_those_of_the_large_one() -> None:
 def test_repeats() -> None:
     tile = np.random.default_rng(0).random((4, 5, 3), np.float32)
     assert np.array_equal(repeated(tile, 3)[4:8, 10:15], tile)
+
+
+@pytest.mark.parametrize("best", [40, 41, 47, 55, 72])
+def test_the_overlap_is_where_both_borders_agree(best: int) -> None:
+    """A picture whose last columns are its first ones again, `best` of them, among those that are asked for."""
+    width = 200
+    noise = np.random.default_rng(best).random((60, width, 1)).astype(np.float32)
+    noise[:, width - best :] = noise[:, :best]
+    assert best_overlap(noise, 0.28) == best  # 56 columns asked for: 39 to 73 are looked at
+
+
+def test_a_join_begins_and_ends_as_what_goes_on_there() -> None:
+    values = np.random.default_rng(4).random((64, 128, 3)).astype(np.float32)
+    over = best_overlap(values, 0.25)
+    out = joined(values, 0.25, loop=False)
+    assert out.shape == (64, 128 - over, 3)
+    assert np.array_equal(out[:, 0], values[:, 128 - over]), "the first column follows the last one of what is kept"
+    assert np.allclose(out[:, over - 1], values[:, over - 1]), "and the last one of the strip leads on"
+    assert np.array_equal(out[:, over:], values[:, over : 128 - over])
+
+
+def test_a_join_of_two_greys_rises_evenly_between_them() -> None:
+    """Two flat halves that differ: the join must go from one to the other without a step."""
+    values = np.full((64, 200, 1), 0.3, np.float32)
+    values[:, 100:] = 0.6
+    out = joined(values, 0.25, loop=False)[:, :, 0]
+    over = 200 - out.shape[1]
+    strip = out[:, :over].astype(float)
+    assert np.abs(np.diff(strip, axis=1)).max() < 0.06
+    assert strip[:, 0] == pytest.approx(0.6, abs=1e-6)
+    assert strip[:, -1] == pytest.approx(0.3, abs=1e-6)
+    middle = strip[:, over // 2 - 2 : over // 2 + 2].mean()
+    assert middle == pytest.approx(0.45, abs=0.03)

@@ -6,12 +6,14 @@ import json
 import os
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
+from collage.core.document.materials import new_material
 from collage.core.project.folder import COPIES, copy_files, is_project, load_project, save_project, slug
 from collage.core.project.recovery import Desk, discard, left_desks
 from collage.core.project.state import Project
@@ -143,3 +145,37 @@ def test_notes_that_make_no_sense_are_passed_over(tmp_path: Path) -> None:
         (tmp_path / str(number) / "desk.json").write_text(text)
     assert left_desks(tmp_path) == []
     assert os.getpid() > 0
+
+
+@pytest.mark.parametrize(
+    ("answer", "alive"), [(None, True), (PermissionError(), True), (ProcessLookupError(), False)], ids=str
+)
+def test_whose_process_cannot_be_asked_lives(
+    tmp_path: Path, project: Project, monkeypatch, answer, alive: bool
+) -> None:
+    desk = Desk(tmp_path)
+    desk.write(project, None)
+    note = desk.path / "desk.json"
+    note.write_text(note.read_text().replace(str(os.getpid()), str(os.getpid() + 1)))
+
+    def kill(_pid: int, _signal: int) -> None:
+        if answer is not None:
+            raise answer
+
+    monkeypatch.setattr(os, "kill", kill)
+    assert (left_desks(tmp_path) == []) == alive
+
+
+def test_objects_that_wear_a_material_taken_out_wear_the_first_of_the_others(project: Project) -> None:
+    first, last = next(iter(project.materials)), "last"
+    three = replace(project, materials={"x": new_material(), **project.materials, last: new_material()})
+    worn = three.given_material(0, last)
+    assert worn.without_material(last).bench.objects[0].material == "x"
+    assert last not in worn.without_material(last).materials
+    assert worn.without_material("x").bench.objects[0].material == last, "others stay as they are"
+    renamed = worn.renamed_material(last, "new")
+    assert renamed.bench.objects[0].material == "new"
+    assert list(renamed.materials) == ["x", *project.materials, "new"], "the order stays"
+    assert renamed.materials[first] is worn.materials[first]
+    with pytest.raises(CollageError, match="only material"):
+        replace(project, materials={"x": new_material()}).without_material("x")

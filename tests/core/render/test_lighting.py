@@ -65,7 +65,8 @@ def test_a_light_that_moves_costs_its_own_rays(view: View, sky, asked: list[int]
     asked.clear()
     again = view.light(sky, 0.0, before, COMPLETE)
     assert asked == [], "the light went back to where it was"
-    assert np.array_equal(again.seen[1], moved.seen[1]) and not np.array_equal(again.seen[0], moved.seen[0])
+    assert np.array_equal(again.seen[1], moved.seen[1])
+    assert not np.array_equal(again.seen[0], moved.seen[0])
 
 
 def test_a_light_of_another_colour_costs_no_ray(view: View, asked: list[int]) -> None:
@@ -182,6 +183,7 @@ def test_a_shadow_lies_where_geometry_says(caches, light) -> None:
     along = ((ball[:, None] - place) * toward).sum(axis=0)
     gap = np.linalg.norm(ball[:, None] - place - along * toward, axis=0)
     deep, clear = ground & (along > 0) & (gap < 0.04), ground & ((along < 0) | (gap > 0.2))
-    assert deep.sum() > 20 and clear.sum() > 20
+    assert deep.sum() > 20
+    assert clear.sum() > 20
     assert seen[deep].max() < 0.25
     assert seen[clear].min() == 1.0

@@ -66,6 +66,10 @@ class WirePlace:
         self.large = studio.settings.large_preview
         self._lay_out()
         self._fitted = False
+        self._fit = QTimer(self.board)  # goes with the board; a single shot would be delivered to one that is gone
+        self._fit.setSingleShot(True)
+        self._fit.setInterval(0)
+        self._fit.timeout.connect(self.board.fit_all)
         self._images: dict[str, QImage] = {}
         self._connect()
 
@@ -97,7 +101,7 @@ class WirePlace:
         self.studio.maker.begin(self.studio.offers)
 
     def _fit_soon(self) -> None:
-        QTimer.singleShot(0, self.board.fit_all)
+        self._fit.start()
 
     def take_files(self, _paths: list[Path]) -> bool:
         return False  # files that fall beside board, channels and preview go to the table of sets

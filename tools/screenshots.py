@@ -43,6 +43,12 @@ def choose(window: MainWindow) -> None:
     window.session.select(["edge"])
 
 
+def large(window: MainWindow) -> None:
+    """The picture first; board and channels beside it."""
+    window.session.select(["edge"])
+    window.place("Wire").toggle_large()
+
+
 def peek(window: MainWindow) -> None:
     window.session.select(["edge"])
     window.session.toggle_peek("edge")
@@ -158,17 +164,17 @@ def _modes(layers: list[Layer]) -> list[Layer]:
 
 def gather(window: MainWindow, name: str, map_number: int = -1) -> None:
     """The sample library on the table, one set in hand."""
-    state = gather(window).state
-    window.open_for("sets")
+    state = window.place("Gather").state
+    window.studio.wanted.emit("sets")
     state.read(default_folder())
-    wait_until(lambda: state.worker.idle and bool(state.found.sets) and gather(window).settled, 90)
+    wait_until(lambda: state.worker.idle and bool(state.found.sets) and window.place("Gather").settled, 90)
     state.choose(Chosen([one.name for one in state.found.sets].index(name), map_number))
-    wait_until(lambda: gather(window).settled, 90)
+    wait_until(lambda: window.place("Gather").settled, 90)
 
 
 def photograph(window: MainWindow, name: str) -> None:
-    state = gather(window).state
-    window.open_for("sets")
+    state = window.place("Gather").state
+    window.studio.wanted.emit("sets")
     state.read(default_folder() / "photographs")
     wait_until(lambda: state.worker.idle and bool(state.found.leftover), 90)
     state.choose(Chosen(leftover=[one.file for one in state.found.leftover].index(name)))
@@ -176,14 +182,14 @@ def photograph(window: MainWindow, name: str) -> None:
 
 def seamless(window: MainWindow) -> None:
     photograph(window, "stones.jpg")
-    gather(window).open_seamless()
-    wait_until(lambda: gather(window).settled and not gather(window).seamless.after.empty, 90)
+    window.place("Gather").open_seamless()
+    wait_until(lambda: window.place("Gather").settled and not window.place("Gather").seamless.after.empty, 90)
 
 
 def derive(window: MainWindow) -> None:
     photograph(window, "stones.jpg")
-    gather(window).open_derive()
-    wait_until(lambda: gather(window).settled and gather(window).derive.ours.image is not None, 90)
+    window.place("Gather").open_derive()
+    wait_until(lambda: window.place("Gather").settled and window.place("Gather").derive.ours.image is not None, 90)
 
 
 def main() -> None:
@@ -199,6 +205,7 @@ def main() -> None:
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
         window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)
+        window_shot(folder, OUT / "wire-large.png", prepare=large)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
         window_shot(folder, OUT / "wire-offer.png", prepare=offer)

@@ -437,3 +437,33 @@ def test_channels_link_too_and_a_group_puts_out_more(board: MainWindow, hand) ->
     menu.deleteLater()
     session.open_group(())
     assert {out.wire for out in cards(board)[group].network.outputs.values()} == {Wire("both"), Wire("rough")}
+
+
+def test_marks_of_conversions_lie_clear_of_the_cards(window: MainWindow) -> None:
+    """A mark that a card covers is cut; however near the cards stand, it is whole and can be clicked."""
+    session, board = window.session, wire_of(window).board
+    marked = [wire for wire in board.wires if wire.mark]
+    assert marked
+    for gap in (0.05, 0.1, 0.3, 1.0):
+        for wire in marked:
+            source = session.network.cards[wire.source.card]
+            x, y = (float(source.attributes[name]) for name in ("xpos", "ypos"))
+            if wire.card in board.cards:
+                place = (x + 1.0 + gap, y + 0.2)
+                session.edit("Move", lambda network, card=wire.card, at=place: edits.move_cards(network, {card: at}))
+        for wire in (one for one in board.wires if one.mark and one.card in board.cards):
+            ends = board.cards[wire.source.card], board.cards[wire.card]
+            apart = not ends[0].sceneBoundingRect().intersects(ends[1].sceneBoundingRect())
+            if apart:
+                assert wire.mark_box().width() >= 7
+                assert not any(end.mapToScene(end.body()).boundingRect().intersects(wire.mark_box()) for end in ends), (
+                    gap
+                )
+
+
+def test_the_large_preview_leaves_the_keyboard_with_the_board(window: MainWindow) -> None:
+    wire_of(window).toggle_large()
+    assert QApplication.focusWidget() is wire_of(window).board
+    assert wire_of(window).preview.width() > 500
+    wire_of(window).toggle_large()
+    assert QApplication.focusWidget() is wire_of(window).board

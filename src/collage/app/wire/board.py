@@ -258,7 +258,9 @@ class Board(BoardView):
 
     def _open_mark(self, place: QPointF) -> bool:
         """A click on a wire's mark offers other ways to convert."""
-        wire = next((one for one in self.wires if one.mark and one.mark_box().contains(place)), None)
+        wire = next(
+            (one for one in self.wires if one.mark and one.mark_box().adjusted(-3, -3, 3, 3).contains(place)), None
+        )
         if wire is None:
             return False
         menu = conversion_menu(self, wire)

@@ -151,6 +151,7 @@ class WirePlace:
         self.large = not self.large
         self.studio.remember(large_preview=self.large)
         self._lay_out()
+        self.board.setFocus()  # which moving it has taken away
         self._fit_soon()
 
     def _lay_out(self) -> None:

@@ -5,13 +5,17 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import NamedTuple
 
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
 from PySide6.QtWidgets import QGraphicsItem, QStyleOptionGraphicsItem, QWidget
 
 from collage.app.theme import Theme, font
 from collage.app.wire.tabs import wire_path, wire_pen
 from collage.core.document.model import Wire
+
+CLEAR = 10.0  # between a mark and the cards: room for their tabs
+SQUARE = 7.0  # a mark without its word
+READABLE = 0.6  # of the full size; smaller words are not read
 
 
 class WireKey(NamedTuple):
@@ -61,28 +65,41 @@ class WireItem(QGraphicsItem):
         painter.setPen(wire_pen(self.kind, self.theme, hot=self.hot))
         painter.drawPath(self._path)
         if self.mark:
-            self._draw_mark(painter)
+            self._draw_mark(painter, option.levelOfDetailFromTransform(painter.worldTransform()))
 
     def mark_box(self) -> QRectF:
-        """Where the mark is; empty where the wire converts nothing."""
-        if not self.mark:
+        """Where the mark is; empty where the wire converts nothing.
+
+        It holds the mark's word where there is room for it between the two cards, else it is a small square.
+        """
+        if not self.mark or self._laid is None:
             return QRectF()
+        start, end, _ = self._laid
         width = QFontMetricsF(font(10)).horizontalAdvance(self.mark) + 8
         middle = self._path.pointAtPercent(0.5)
-        return QRectF(middle.x() - width / 2, middle.y() - 7, width, 14)
+        ahead, x = end.x() > start.x(), middle.x()
+        if ahead and end.x() - start.x() < width + 2 * CLEAR:
+            return QRectF(x - SQUARE / 2, middle.y() - SQUARE / 2, SQUARE, SQUARE)
+        if ahead:
+            x = min(max(x, start.x() + CLEAR + width / 2), end.x() - CLEAR - width / 2)
+        return QRectF(x - width / 2, middle.y() - 7, width, 14)
 
     def crosses(self, stroke: QPainterPath) -> bool:
         """Whether a stroke of the hand crosses the wire."""
         return stroke.intersects(self._path) and _meet(stroke, self._path)
 
-    def _draw_mark(self, painter: QPainter) -> None:
+    def _draw_mark(self, painter: QPainter, detail: float) -> None:
         face, box = font(10), self.mark_box()
+        words = box.width() > SQUARE and detail >= READABLE
+        if not words:
+            box = QRectF(box.center() - QPointF(SQUARE / 2, SQUARE / 2), QSizeF(SQUARE, SQUARE))
         painter.fillRect(box, QColor(self.theme.card))
         painter.setPen(QPen(QColor(self.theme.line), 1))
         painter.drawRect(box)
-        painter.setFont(face)
-        painter.setPen(QColor(self.theme.ink))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.mark)
+        if words:
+            painter.setFont(face)
+            painter.setPen(QColor(self.theme.ink))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.mark)
 
 
 def _meet(stroke: QPainterPath, wire: QPainterPath) -> bool:

@@ -35,7 +35,8 @@ def evaluate(
                 failed += 1
                 typer.echo(f"{done.name}: {done.error}", err=True)
             written += len(done.files)
-    typer.echo(f"{written} files in {out_dir}" + (f", {failed} graphs failed" if failed else ""))
+    told = f", {failed} {'graph' if failed == 1 else 'graphs'} failed" if failed else ""
+    typer.echo(f"{written} {'file' if written == 1 else 'files'} in {out_dir}{told}")
     if failed and not written:
         raise typer.Exit(1)
 

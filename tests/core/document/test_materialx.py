@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from xml.etree import ElementTree
 
 import MaterialX as mx
 import pytest
@@ -170,3 +171,21 @@ def test_values_come_back_from_their_text(kind: str, text: str) -> None:
     value = parse(kind, text)
     assert value is not None
     assert write(value) == text
+
+
+def test_a_definition_without_a_graph_comes_back_as_it_was() -> None:
+    """What only another program can compute is kept with all that it says of itself."""
+    text = """<materialx version="1.39">
+      <nodedef name="ND_shed_moss" node="shed_moss" nodegroup="procedural2d">
+        <input name="amount" type="float" value="0.5" uiname="Amount"/><output name="out" type="float"/></nodedef>
+      <nodegraph name="g"><shed_moss name="m" type="float"><input name="amount" type="float" value="0.2"/></shed_moss>
+        <output name="out" type="float" nodename="m"/></nodegraph></materialx>"""
+    network = parse_document(text.encode())
+    again = parse_document(write_document(network).encode())
+    assert again == network
+    kept = ElementTree.fromstring(write_document(network)).find("nodedef")
+    assert kept.attrib == {"name": "ND_shed_moss", "node": "shed_moss", "nodegroup": "procedural2d"}
+    assert [one.attrib for one in kept] == [
+        {"name": "amount", "type": "float", "value": "0.5", "uiname": "Amount"},
+        {"name": "out", "type": "float"},
+    ]

@@ -76,7 +76,7 @@ def test_a_skipped_source_counts_as_not_wired(calculate) -> None:
 
 
 BROKEN = {
-    "an unknown kind": ('<mystery name="x" type="color3"/>', "no card that Collage knows"),
+    "an unknown kind": ('<mystery name="x" type="color3"/>', "Collage has no"),
     "a loop": ('<invert name="x" type="color3"><input name="in" type="color3" nodename="y"/></invert><invert name="y" type="color3"><input name="in" type="color3" nodename="x"/></invert>', "circle"),
     "a missing source": ('<invert name="x" type="color3"><input name="in" type="color3" nodename="gone"/></invert>', "not there"),
     "a missing image": ('<image name="x" type="color3"><input name="file" type="filename" value="gone.png"/></image>', "not there"),
@@ -97,7 +97,7 @@ def test_what_is_broken_shows_loud_with_a_sentence_and_the_rest_goes_on(calculat
 
 
 def test_strict_plans_raise_the_first_problem(calculate) -> None:
-    with pytest.raises(CollageError, match="no card that Collage knows"):
+    with pytest.raises(CollageError, match="Collage has no"):
         plan_of(calculate, BROKEN["an unknown kind"][0], "x", strict=True)
 
 

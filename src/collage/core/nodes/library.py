@@ -181,9 +181,9 @@ class Library:
         candidates = self.of_category(card.category)
         if not candidates:
             raise CollageError(
-                f"“{card.category}” is no card that Collage knows.",
+                f"Collage has no “{card.category}” card.",
                 about=card.name,
-                remedy="Take it out, or put another card in its place.",
+                remedy="Remove it, or replace it with another card.",
             )
         fitting = [one for one in candidates if card.type in (one.type, "")] or candidates
         return max(fitting, key=lambda one: self._fit(one, card))

@@ -147,12 +147,12 @@ def _bench_wood(root: Path) -> None:
 
 
 def _slate(root: Path) -> None:
-    maps, at = slate(), root / "T_SlateFloor"
-    _save(at / "T_SlateFloor_BaseColor.png", maps.base_color, colour=True)
+    maps, at = slate(), root / "SlateFloor"
+    _save(at / "SlateFloor_colour.png", maps.base_color, colour=True)
     packed = np.stack([maps.occlusion, maps.roughness, np.zeros_like(maps.roughness)], axis=-1)
-    _save(at / "T_SlateFloor_ORM.png", packed)
-    _save(at / "T_SlateFloor_Normal.png", maps.normal, down=True)  # no name says so; the height map does
-    _save(at / "T_SlateFloor_Height.exr", maps.height)
+    _save(at / "SlateFloor_ORM.png", packed)
+    _save(at / "SlateFloor-Normal.png", maps.normal, down=True)  # no name says so; the height map does
+    _save(at / "SlateFloor_height.exr", maps.height)
 
 
 def _copper(root: Path) -> None:
@@ -207,10 +207,10 @@ def _gravel(root: Path) -> None:
 
 def _soil(root: Path) -> None:
     maps, at = soil(), root / "POTTINGSOIL"
-    _save(at / "POTTINGSOIL_COL_1K.jpg", maps.base_color, colour=True)
-    _save(at / "POTTINGSOIL_GLOSS_1K.jpg", 1 - maps.roughness)
+    _save(at / "POTTINGSOIL_Colour.jpg", maps.base_color, colour=True)
+    _save(at / "POTTINGSOIL_GLOSS.jpg", 1 - maps.roughness)
     _save(at / "POTTINGSOIL_NRM_1K.png", maps.normal)
-    _save(at / "POTTINGSOIL_DISP_1K.png", maps.height, bits=16)
+    _save(at / "POTTINGSOIL-height.png", maps.height, bits=16)
 
 
 def _photographs(root: Path) -> None:

@@ -102,7 +102,7 @@ def test_a_render_can_be_cancelled_and_a_wrong_name_is_told(window, tmp_path: Pa
     dialog.height_box.setValue(64)
     dialog.path.setText(str(tmp_path / "a.xyz"))
     dialog.start.click()
-    assert wait_until(lambda: "cannot write" in dialog.said.text(), 60)
+    assert wait_until(lambda: "cannot write" in dialog.said.text())
     dialog.path.setText(str(tmp_path / "a.png"))
     dialog.width_box.setValue(3000)
     dialog.start.click()
@@ -116,7 +116,7 @@ def test_saving_to_another_folder_takes_the_maps_along(window, tmp_path: Path) -
     window.session.set_value("dry", "fg", "float", 0.5)
     assert window.session.dirty
     window.files.save_to(target)
-    assert wait_until(lambda: not window.session.dirty, 30)
+    assert wait_until(lambda: not window.session.dirty)
     assert (target / "maps" / "terracotta").is_dir()
     assert load_project(target)[0].materials == window.session.project.materials
     assert load_settings(tmp_path / "settings.json").recent[0] == str(target.resolve())
@@ -236,10 +236,10 @@ def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path:
 def test_a_new_project_from_a_sample_is_made_beside_the_work_and_opened(window, tmp_path: Path) -> None:
     window.files.make_sample("plain-ball", tmp_path / "new")
     assert window.session.project.name == "Larkmere potting shed", "the window does not wait"
-    assert wait_until(lambda: window.session.project.name == "New look", 60)
+    assert wait_until(lambda: window.session.project.name == "New look")
     assert window.bar.busy.text() in ("", "Working on the picture")
     window.files.make_sample("plain-ball", tmp_path / "new")
-    assert wait_until(lambda: "already holds a project" in window.banner.text.text(), 30)
+    assert wait_until(lambda: "already holds a project" in window.banner.text.text())
 
 
 def test_what_is_undone_before_it_was_kept_safe_leaves_nothing_to_recover(window) -> None:

@@ -67,7 +67,7 @@ def place(window: MainWindow, maps: Path) -> MainWindow:
     QTest.keyClick(window, Qt.Key.Key_1, Qt.KeyboardModifier.ControlModifier)
     assert window.stack.currentIndex() == 0
     gather_of(window).state.read(maps)
-    assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2 and gather_of(window).settled, 20)
+    assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2 and gather_of(window).settled)
     return window
 
 
@@ -97,9 +97,9 @@ def pick(window: MainWindow, item, column: int, label: str) -> None:
     view = box.view()
     view.setCurrentIndex(box.model().index(box.findText(label), 0))
     QTest.keyClick(view, Qt.Key.Key_Return)
-    assert wait_until(lambda: QApplication.activePopupWidget() is None, 5)
+    assert wait_until(lambda: QApplication.activePopupWidget() is None)
     window.activateWindow()  # a desktop does so when a popup closes
-    assert wait_until(window.isActiveWindow, 5)
+    assert wait_until(window.isActiveWindow)
 
 
 def drop(widget: QWidget, at: QPoint, paths: list[Path]) -> None:
@@ -124,10 +124,10 @@ def test_from_a_folder_to_a_lit_object(place: MainWindow) -> None:
     assert line(window, 0).text(FILE) == "Enamel"
     click(window, line(window, 0), FILE)
     assert panel.name.text() == "enamel"
-    assert wait_until(lambda: panel.preview.image is not None and panel.preview.settled, 20)
+    assert wait_until(lambda: panel.preview.image is not None and panel.preview.settled)
     panel.target.setCurrentIndex(panel.target.findText("Pot"))
     QTest.mouseClick(panel.build, Qt.MouseButton.LeftButton)
-    assert wait_until(lambda: window.stack.currentIndex() == 1, 20)
+    assert wait_until(lambda: window.stack.currentIndex() == 1)
     assert settle(window)
     session = window.session
     assert session.material == "Enamel"
@@ -207,7 +207,7 @@ def test_a_picture_is_packed_another_way(place: MainWindow) -> None:
 def test_files_dropped_beside_everything_go_to_the_table(window: MainWindow, maps: Path) -> None:
     drop(window, QPoint(600, 40), [maps])
     assert window.stack.currentIndex() == 0
-    assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2, 20)
+    assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2)
 
 
 def test_a_map_moves_to_another_set(place: MainWindow) -> None:
@@ -227,11 +227,11 @@ def test_a_map_moves_to_another_set(place: MainWindow) -> None:
 def test_one_switch_turns_green_on_the_shape(place: MainWindow) -> None:
     window, panel = place, gather_of(place).set_panel
     gather_of(window).state.choose(Chosen(0))
-    assert wait_until(lambda: panel.preview.image is not None and panel.preview.settled, 20)
+    assert wait_until(lambda: panel.preview.image is not None and panel.preview.settled)
     before = panel.preview.image.copy()
     pick(window, line(window, 0, map_number(window, "normal")), GREEN, "up")
     assert gather_of(window).state.found.sets[0].first("normal").green == "up"
-    assert wait_until(lambda: panel.preview.settled and panel.preview.image != before, 20)
+    assert wait_until(lambda: panel.preview.settled and panel.preview.image != before)
 
 
 def test_missing_tiles_stand_in_the_grid(place: MainWindow) -> None:
@@ -259,7 +259,7 @@ def test_sizes_and_what_the_height_does(place: MainWindow) -> None:
     QTest.mouseClick(panel.copy, Qt.MouseButton.LeftButton, pos=QPoint(6, 8))
     assert not panel.copy.isChecked()
     QTest.keyClick(gather_of(window).table, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
-    assert wait_until(lambda: window.session.material == "Enamel", 20)
+    assert wait_until(lambda: window.session.material == "Enamel")
     network = window.session.document
     assert network.cards["bump"].inputs["scale"].value == pytest.approx(16 * 0.004)
     assert not (window.session.folder / "maps" / "enamel").exists()
@@ -275,7 +275,7 @@ def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: P
         if preview.object_at(QPoint(x, y)) == 0
     )
     drop(preview, at, [maps])
-    assert wait_until(lambda: window.session.material == "Enamel", 30)
+    assert wait_until(lambda: window.session.material == "Enamel")
     assert window.session.project.bench.objects[0].material == "Enamel"
 
 
@@ -283,7 +283,7 @@ def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps:
     session = window.session
     session.show_material("Weathered bench")
     drop(wire_of(window).board.viewport(), QPoint(60, 400), [maps / "enamel_color.png", maps / "enamel_height.png"])
-    assert wait_until(lambda: "enamel" in session.document.cards, 30)
+    assert wait_until(lambda: "enamel" in session.document.cards)
     assert session.history.undo_label == "Add Enamel"
     assert set(session.document.cards["enamel"].network.outputs) == {"base_color", "height"}
     assert surface_card(session.document).inputs["base_color"].wire.card == "shade"  # it was wired already
@@ -292,7 +292,7 @@ def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps:
 def test_several_sets_dropped_on_the_board_are_all_there(window: MainWindow, maps: Path) -> None:
     session = window.session
     drop(wire_of(window).board.viewport(), QPoint(60, 300), [maps])
-    assert wait_until(lambda: {"enamel", "wall"} <= set(session.document.cards), 30)
+    assert wait_until(lambda: {"enamel", "wall"} <= set(session.document.cards))
     assert (session.folder / "maps" / "enamel" / "enamel_color.png").is_file()
     assert (session.folder / "maps" / "wall" / "wall_albedo.1003.png").is_file()
 
@@ -311,13 +311,13 @@ def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tm
     gather_of(window).state.choose(Chosen(0))
     gather_of(window).set_panel.target.setCurrentIndex(1)
     gather_of(window).build_selected()
-    assert wait_until(lambda: session.material == "Enamel", 20)
+    assert wait_until(lambda: session.material == "Enamel")
     assert settle(window)
     wait_until(lambda: False, 0.8)  # the watch has seen the files
     before = image_of(window)
     file = session.folder / "maps" / "enamel" / "enamel_color.png"
     write_image(file, np.full((32, 32, 3), (240, 30, 20), np.uint8))
-    assert wait_until(lambda: "enamel_color.png" in window.hint_label.text(), 5)
+    assert wait_until(lambda: "enamel_color.png" in window.hint_label.text())
     assert settle(window)
     after = image_of(window)
     red = after[:, :, 0].astype(int) - after[:, :, 2]
@@ -325,21 +325,21 @@ def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tm
     moved = tmp_path / "moved" / file.name
     moved.parent.mkdir()
     file.rename(moved)
-    assert wait_until(lambda: window.bar.files.isVisible(), 5)
+    assert wait_until(lambda: window.bar.files.isVisible())
     assert window.bar.files.text() == "1 file missing"
     QTest.mouseClick(window.bar.files, Qt.MouseButton.LeftButton)
     dialog = window.findChild(FilesDialog)
     assert dialog is not None
     assert dialog.list.topLevelItem(0).text(2) == "missing"
     dialog.find_in(tmp_path / "moved")
-    assert wait_until(lambda: session.history.undo_label == "Find enamel_color.png again", 10)
+    assert wait_until(lambda: session.history.undo_label == "Find enamel_color.png again")
     assert dialog.list.topLevelItem(0).text(2) != "missing"
     dialog.collect_now()
-    assert wait_until(lambda: session.history.undo_label == "Copy all files into the project", 10)
+    assert wait_until(lambda: session.history.undo_label == "Copy all files into the project")
     assert all(one.file.resolve().is_relative_to(session.folder.resolve())
                for one in references(session.project, session.folder) if one.material == "Enamel")  # fmt: skip
     dialog.reject()
-    assert wait_until(lambda: not window.bar.files.isVisible(), 5)
+    assert wait_until(lambda: not window.bar.files.isVisible())
 
 
 def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, hand) -> None:
@@ -349,7 +349,7 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     QTest.mouseClick(gather_of(window).set_panel.seamless, Qt.MouseButton.LeftButton)
     page = gather_of(window).seamless
     assert gather_of(window).stack.currentWidget() is page
-    assert wait_until(lambda: page.settled and not page.after.empty, 30)
+    assert wait_until(lambda: page.settled and not page.after.empty)
     assert "<b>0.0" in page.score.text()
     rect = page.before.region_rect()
     hand.drag(
@@ -369,7 +369,7 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     target = page.proposed()
     assert target == window.session.folder / "maps" / "stones" / "stones_base_color.png"
     page.save_to(target)
-    assert wait_until(lambda: page.settled and any(one.name == "stones" for one in state.found.sets), 30)
+    assert wait_until(lambda: page.settled and any(one.name == "stones" for one in state.found.sets))
     assert read_info(target).bits == 16
     QTest.keyClick(page, Qt.Key.Key_Escape)
     assert gather_of(window).stack.currentIndex() == 0
@@ -382,12 +382,12 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
 
     QTest.mouseClick(gather_of(window).set_panel.derive, Qt.MouseButton.LeftButton)
     derive = gather_of(window).derive
-    assert wait_until(lambda: derive.settled and derive.ours.image is not None, 30)
+    assert wait_until(lambda: derive.settled and derive.ours.image is not None)
     before = derive.views["height"].image.copy()
     assert derive.ours.image != derive.plain.image
     QTest.mouseClick(derive.inverse, Qt.MouseButton.LeftButton, pos=QPoint(6, derive.inverse.height() // 2))
     assert derive.inverse.isChecked()
-    assert wait_until(lambda: derive.settled and derive.views["height"].image != before, 30)
+    assert wait_until(lambda: derive.settled and derive.views["height"].image != before)
     derive.save_to(derive.proposed())
     assert wait_until(lambda: derive.settled and gather_of(window).settled
                       and len(state.chosen_set.maps) == 5, 40), [one.role for one in state.chosen_set.maps]  # fmt: skip
@@ -402,7 +402,7 @@ def test_the_library(window: MainWindow, maps: Path) -> None:
     window.go_to(0)
     library = gather_of(window).library
     library.refresh()
-    assert wait_until(lambda: gather_of(window).settled and any(one.name == "dusk" for one in library.items), 20)
+    assert wait_until(lambda: gather_of(window).settled and any(one.name == "dusk" for one in library.items))
     QTest.keyClicks(library.search, "enamel")
     assert [one.name for one in library.shown] == ["Enamel"]
     first = library.list.item(0)
@@ -414,18 +414,18 @@ def test_the_library(window: MainWindow, maps: Path) -> None:
     library._show()
     assert [one.name for one in library.shown] == ["Enamel"]
     library.taken.emit(library.shown[0])
-    assert wait_until(lambda: [one.name for one in gather_of(window).state.found.sets] == ["enamel"], 20)
+    assert wait_until(lambda: [one.name for one in gather_of(window).state.found.sets] == ["enamel"])
     library.kind.setCurrentIndex(0)
     library._show()
     library.taken.emit(next(one for one in library.items if one.name == "dusk"))
-    assert wait_until(lambda: window.session.project.bench.environment.file == "environments/dusk.hdr", 20)
+    assert wait_until(lambda: window.session.project.bench.environment.file == "environments/dusk.hdr")
     count = len(window.session.document.cards)
     library.taken.emit(next(one for one in library.items if one.kind == "pattern"))
     assert len(window.session.document.cards) > count
     library.add_folder(maps)
-    assert wait_until(lambda: any(one.name == "Wall" for one in library.items), 20)
+    assert wait_until(lambda: any(one.name == "Wall" for one in library.items))
     (maps / "new_color.png").write_bytes((maps / "enamel_color.png").read_bytes())
-    assert wait_until(lambda: any(one.name == "New" for one in library.items), 8)
+    assert wait_until(lambda: any(one.name == "New" for one in library.items))
 
 
 def test_settings_hold_at_once(window: MainWindow) -> None:

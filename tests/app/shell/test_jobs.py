@@ -41,7 +41,7 @@ def test_what_was_begun_is_shown_and_then_the_newest_wish(latest: Latest) -> Non
     for number in (2, 3):
         latest.ask(lambda _overtaken, number=number: [number])
     go.set()
-    assert wait_until(lambda: latest.idle, 5)
+    assert wait_until(lambda: latest.idle)
     assert answers == [1, 3]
 
 
@@ -60,7 +60,7 @@ def test_a_steady_stream_of_wishes_is_answered_all_the_time(latest: Latest) -> N
     for number in range(60):
         latest.ask(picture(number))
         wait_until(lambda: False, 0.005)
-    assert wait_until(lambda: latest.idle, 5)
+    assert wait_until(lambda: latest.idle)
     assert len(answers) >= 8
     assert answers == sorted(answers)
     assert answers[-1] == 59
@@ -80,7 +80,7 @@ def test_long_work_hears_that_it_is_overtaken(latest: Latest) -> None:
     latest.ask(endless)
     assert begun.wait(5)
     latest.ask(lambda _overtaken: ["next"])
-    assert wait_until(lambda: latest.idle, 5)
+    assert wait_until(lambda: latest.idle)
     assert answers == ["given up", "next"]
 
 
@@ -95,10 +95,10 @@ def test_an_error_is_told_and_the_thread_lives_on(latest: Latest, capsys) -> Non
         yield
 
     latest.ask(broken)
-    assert wait_until(lambda: len(told) == 1, 5)
+    assert wait_until(lambda: len(told) == 1)
     assert "Something went wrong" in str(told[0])
     latest.ask(lambda _overtaken: [7])
-    assert wait_until(lambda: answers == [7], 5)
+    assert wait_until(lambda: answers == [7])
     assert "ZeroDivisionError" in capsys.readouterr().err
 
 
@@ -106,7 +106,7 @@ def test_answers_come_on_the_windows_own_thread(latest: Latest) -> None:
     where: list[threading.Thread] = []
     latest.answered.connect(lambda _answer: where.append(threading.current_thread()))
     latest.ask(lambda _overtaken: [1])
-    assert wait_until(lambda: bool(where), 5)
+    assert wait_until(lambda: bool(where))
     assert where == [threading.main_thread()]
 
 
@@ -128,7 +128,7 @@ def test_no_queued_work_is_lost_and_each_is_followed_by_its_own(jobs: Jobs) -> N
     followed: list[str] = []
     for name in ("copy a", "copy b", "copy c"):
         jobs.queue(name, steps(done, name), followed.append)
-    assert wait_until(lambda: jobs.idle, 5)
+    assert wait_until(lambda: jobs.idle)
     assert done == followed == ["copy a", "copy b", "copy c"]
 
 
@@ -139,7 +139,7 @@ def test_a_lane_works_in_order_and_lanes_beside_each_other(jobs: Jobs) -> None:
     jobs.queue("render", steps(done, "render"), lane="render")
     assert wait_until(lambda: done == ["render"], 5), "a render does not wait for files"
     gate.set()
-    assert wait_until(lambda: jobs.idle, 5)
+    assert wait_until(lambda: jobs.idle)
 
 
 def test_queued_work_is_cancelled_before_and_while_it_runs(jobs: Jobs) -> None:
@@ -150,7 +150,7 @@ def test_queued_work_is_cancelled_before_and_while_it_runs(jobs: Jobs) -> None:
     second.cancel()
     first.cancel()
     gate.set()
-    assert wait_until(lambda: jobs.idle, 5)
+    assert wait_until(lambda: jobs.idle)
     assert done == []
 
 
@@ -164,7 +164,7 @@ def test_a_failure_is_told_and_the_next_work_runs(jobs: Jobs) -> None:
 
     jobs.queue("bad", bad, done.append, told.append)
     jobs.queue("good", steps(done, "good"))
-    assert wait_until(lambda: jobs.idle, 5)
+    assert wait_until(lambda: jobs.idle)
     assert [str(one) for one in told] == ["The disk is full."]
     assert done == ["good"]
 
@@ -173,7 +173,7 @@ def test_progress_says_what_how_far_and_how_long(jobs: Jobs) -> None:
     gate = threading.Event()
     ticket = jobs.queue("copying", steps([], "Copying wall.png", gate))
     gate.set()
-    assert wait_until(lambda: jobs.idle, 5)
+    assert wait_until(lambda: jobs.idle)
     ticket._begin = time.monotonic() - 30
     ticket.progress = Progress("Copying wall.png", 0.25)
     assert ticket.text == "Copying wall.png · 25% · 2 min left" or ticket.text.endswith("90 s left")

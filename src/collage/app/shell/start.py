@@ -77,7 +77,7 @@ def run_window(folder: Path | None) -> int:
     return int(app.exec())
 
 
-def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
+def wait_until(ready: Callable[[], bool], seconds: float = 300.0) -> bool:
     """Lets the window work until something is so."""
     app = QApplication.instance()
     assert app is not None
@@ -92,7 +92,7 @@ def wait_until(ready: Callable[[], bool], seconds: float = 60.0) -> bool:
     return ready()
 
 
-def settle(window: MainWindow, seconds: float = 90.0) -> bool:
+def settle(window: MainWindow, seconds: float = 300.0) -> bool:
     """Waits until all pictures of the present state are on the screen."""
     return wait_until(lambda: window.current.settled and window.studio.jobs.idle, seconds)
 

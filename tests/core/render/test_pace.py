@@ -19,7 +19,7 @@ def used(pace: Pace, cost: float, pictures: int = 60) -> list[tuple[int, int]]:
     return sizes
 
 
-@pytest.mark.parametrize("cost", [1e-8, 1e-7, 5e-7, 2e-6, 5e-6])
+@pytest.mark.parametrize("cost", [1e-8, 1e-7, 5e-7, 1e-6, 2.5e-6])
 def test_pictures_come_to_be_in_time_and_no_smaller_than_needed(cost: float) -> None:
     width, height = used(Pace(), cost)[-1]
     assert width * height * cost <= TARGET * 1.02

@@ -27,7 +27,7 @@ from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import object_bounds
 
 PICTURE_SIZE = (228, 136)
-BETWEEN = 250  # milliseconds between two pictures of all cards while a hand moves
+BETWEEN = 250  # milliseconds after the pictures of all cards until the next ones begin, while a hand moves
 TILE_SIZE = (116, 84)  # pictures among the sources, drawn at half of it
 
 
@@ -59,7 +59,7 @@ class PictureMaker(QObject):
         self.ground: Ground = "flat"
         self.mark = False
         self.worker = Latest(jobs, self)
-        self.worker.answered.connect(self.ready)
+        self.worker.answered.connect(self._made)
         self.kinds_worker = Latest(jobs, self)
         self.kinds_worker.answered.connect(self.kinds_ready)
         self.materials_worker = Latest(jobs, self)
@@ -141,8 +141,14 @@ class PictureMaker(QObject):
         self._soon.start()
         self._ask_now()
 
+    def _made(self, pictures: BoardPictures) -> None:
+        self._soon.start()
+        self.ready.emit(pictures)
+
     def _ask_again(self) -> None:
-        if self._again:
+        if not self.worker.idle:  # slow ones: the preview has the processors between them, too
+            self._soon.start()
+        elif self._again:
             self._again = False
             self.ask()
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 TARGET = 0.042  # seconds: with what showing a picture costs, more than twenty a second
-SCALES = (1.0, 1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0)
+SCALES = (1.0, 1.25, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0)  # smaller ones would show nothing, and save little
 SMALLEST = 24  # pixels a side
 LEARNING = 0.4  # how much the last picture counts against those before
 BETTER = 0.7  # a larger size is taken only if it would be this much faster than needed, so that sizes do not flicker

@@ -10,7 +10,7 @@ import pytest
 
 from collage.core import kernels
 from collage.core.base.errors import CollageError
-from collage.core.base.progress import Progress, finished
+from collage.core.base.progress import finished
 
 
 @pytest.fixture
@@ -51,7 +51,7 @@ def test_every_family_is_compiled_once_the_longest_first(empty_cache: Path, monk
 
     monkeypatch.setattr(kernels, "_begin", begin)
     assert kernels.missing() == list(kernels.FAMILIES)
-    shares = [step.share for step in _told(kernels.compiled(at_once=2))]
+    shares = [step.share for step in kernels.compiled(at_once=2)]
     assert begun == list(kernels.FAMILIES)
     assert list(kernels.FAMILIES.values()) == sorted(kernels.FAMILIES.values(), reverse=True)
     assert most == 2
@@ -60,10 +60,6 @@ def test_every_family_is_compiled_once_the_longest_first(empty_cache: Path, monk
     assert kernels.missing() == []
     finished(kernels.compiled())
     assert begun == list(kernels.FAMILIES), "what is there is not compiled again"
-
-
-def _told(steps) -> list[Progress]:
-    return list(steps)
 
 
 def test_a_changed_file_is_compiled_again(empty_cache: Path, monkeypatch, tmp_path: Path) -> None:

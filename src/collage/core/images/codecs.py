@@ -31,7 +31,7 @@ CODECS = (
     Codec("Radiance HDR", "hdr", (".hdr",), (32,), linear=True),
     Codec("TGA", "targa", (".tga",)),
     Codec("BMP", "bmp", (".bmp",)),
-    Codec("Photoshop", "psd", (".psd",)),
+    Codec("PSD", "psd", (".psd",)),
     Codec("WebP", "webp", (".webp",)),
 )
 

@@ -52,9 +52,10 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
         assert process.stdout is not None
         assert process.stdout.readline().strip() == "edited"
         edited = time.monotonic()
-        while not list(desks.glob("*/desk.json")) and time.monotonic() < edited + 30:
+        while not list(desks.glob("*/desk.json")) and time.monotonic() < edited + 60:
             time.sleep(0.05)
-        assert time.monotonic() - edited < KEEP_SAFE / 1000 + 10, "seconds, not minutes"
+        assert time.monotonic() - edited < KEEP_SAFE / 1000 + 50, "within the interval, on a machine that has other work"
+        assert KEEP_SAFE <= 10_000, "seconds of work are lost, not minutes"
     finally:
         process.kill()
         process.wait()

@@ -137,7 +137,7 @@ def test_a_lane_works_in_order_and_lanes_beside_each_other(jobs: Jobs) -> None:
     gate = threading.Event()
     jobs.queue("copy", steps(done, "copy", gate))
     jobs.queue("render", steps(done, "render"), lane="render")
-    assert wait_until(lambda: done == ["render"], 5), "a render does not wait for files"
+    assert wait_until(lambda: done == ["render"]), "a render does not wait for files"
     gate.set()
     assert wait_until(lambda: jobs.idle)
 
@@ -182,14 +182,14 @@ def test_progress_says_what_how_far_and_how_long(jobs: Jobs) -> None:
 def test_threads_are_few_and_closing_does_not_wait_for_endless_work(qapp) -> None:
     jobs = Jobs()
     lanes = [Latest(jobs, urgent=number == 0) for number in range(12)]
-    held = threading.Event()
+    held, ended = threading.Event(), []
     for lane in lanes:
-        lane.ask(lambda _overtaken: (held.wait(20), [1])[1])
+        lane.ask(lambda _overtaken: (held.wait(60), ended.append(1), [1])[2])
     before = [thread for thread in threading.enumerate() if thread.name.startswith("collage ")]
     assert len([thread for thread in before if thread in jobs._threads]) <= THREADS
-    begin = time.monotonic()
+    assert CLOSING <= 1.0, "a window closes within a second"
     jobs.close()
-    assert time.monotonic() - begin < CLOSING + 0.3
+    assert ended == [], "closed while the work still ran: a full minute was not waited for"
     held.set()
 
 
@@ -197,20 +197,19 @@ def test_what_the_hand_waits_for_never_waits_for_other_work(jobs: Jobs) -> None:
     held = threading.Event()
     others = [Latest(jobs) for _ in range(8)]
     for lane in others:
-        lane.ask(lambda _overtaken: (held.wait(20), [1])[1])
+        lane.ask(lambda _overtaken: (held.wait(90), [1])[1])
     preview = Latest(jobs, urgent=True)
     answers: list[int] = []
     preview.answered.connect(answers.append)
     preview.ask(lambda _overtaken: [1])
-    assert wait_until(lambda: answers == [1], 2)
+    assert wait_until(lambda: answers == [1])
     held.set()
 
 
 def test_the_window_never_waits_for_a_thread(latest: Latest) -> None:
-    held = threading.Event()
-    latest.ask(lambda _overtaken: (held.wait(5), [1])[1])
-    begin = time.monotonic()
+    held, ended = threading.Event(), []
+    latest.ask(lambda _overtaken: (held.wait(60), ended.append(1), [1])[2])
     for _ in range(100):
         latest.ask(lambda _overtaken: [2])
-    assert time.monotonic() - begin < 1.0
+    assert ended == [], "asking a hundred times came back while the first work still ran"
     held.set()

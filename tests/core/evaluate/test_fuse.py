@@ -187,6 +187,8 @@ def test_an_edit_near_the_end_of_forty_cards_runs_only_what_follows(library: Lib
 def test_blocks_are_many_enough_for_the_threads_and_small_enough_for_the_cache() -> None:
     assert block_size(100, 2) == 16_384
     assert block_size(300_000, 2) == 300_000 // 16
+    assert block_size(26_015, 2) == 13_008, "two threads, two blocks"
+    assert block_size(67_751, 2) == 11_292, "six, not five"
     assert block_size(2**20, 2) == 65_536
     assert block_size(2**24, 2) == 65_536
     assert block_size(2**24, 2, 3000) == 66_000, "whole rows of two by two"

@@ -12,7 +12,7 @@ from collage.core.kernels import lights as columns
 from collage.core.render import lighting
 from collage.core.render.caches import RenderCaches
 from collage.core.render.environment import EnvironmentLight
-from collage.core.render.lighting import COARSE, COMPLETE, FIRST, SMALL_BLOCK, View
+from collage.core.render.lighting import COARSE, COMPLETE, FIRST, MOST_BLOCK, View
 from collage.core.render.samples import find_samples
 from collage.core.scene.bench import AreaLight, Bench, Camera, DistantLight, stock
 from collage.core.scene.lights import light_table
@@ -147,8 +147,8 @@ def _many_rays(view: View, sky: EnvironmentLight, chosen: np.ndarray) -> np.ndar
         only = np.where(chosen, pattern, -1).astype(np.int32)
         samples = replace(view.samples, donor=np.full(view.samples.count, -1, np.int32), pattern=only)
         target = lighting._EnvironmentTarget(view.scene, samples, sky, 0.0)
-        for start in range(0, samples.count, SMALL_BLOCK):
-            cut = slice(start, min(start + SMALL_BLOCK, samples.count))
+        for start in range(0, samples.count, MOST_BLOCK):
+            cut = slice(start, min(start + MOST_BLOCK, samples.count))
             target.add(cut, 0, target.rays, total[:, cut])
     return total[:3, chosen].mean(axis=0) / np.maximum(total[3:, chosen].mean(axis=0), 1e-9)
 

@@ -16,7 +16,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, showing
 from collage.core.document.model import MAP_SET, Card, Network
-from collage.core.evaluate.run import ResultCache
+from collage.core.evaluate.run import ResultCache, Workers
 from collage.core.nodes.labels import Offer, new_card
 from collage.core.project.state import Project
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, Ground, card_pictures
@@ -53,9 +53,10 @@ class PictureMaker(QObject):
 
     def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.session, self.workers = session, renderer.workers
+        self.session = session
+        self.workers = Workers(renderer.workers.count, behind=True)  # the preview comes first
+        self.renderer = Renderer(renderer.library, renderer.images, self.workers, renderer.caches)
         self.cache = ResultCache(256 * 2**20)
-        self.renderer = renderer
         self.ground: Ground = "flat"
         self.mark = False
         self.worker = Latest(jobs, self)

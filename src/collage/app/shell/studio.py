@@ -68,3 +68,4 @@ class Studio(QObject):
         self.session.close()
         self.renderer.caches.clear()
         self.workers.close()
+        self.maker.workers.close()

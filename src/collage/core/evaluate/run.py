@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections import OrderedDict
@@ -22,6 +23,9 @@ from collage.core.nodes.behaviour import Array, Beside, Context, Mark
 BLOCK = 16_384
 """Points a block where all intermediate arrays should stay in the processor's cache."""
 
+LEAST = 2048
+"""So few points are not worth a second thread."""
+
 MOST = 65_536
 """Points a block where calls cost more than the cache gives."""
 
@@ -30,9 +34,17 @@ Answer = TypeVar("Answer")
 
 
 def block_size(count: int, threads: int, whole: int = 0) -> int:
-    """Points a block, so that every thread gets several; a multiple of `whole` if that is not 0."""
-    size = min(max(BLOCK, -(-count // (8 * threads))), MOST)
+    """Points a block, so that all threads get as much to do; a multiple of `whole` if that is not 0."""
+    size = even_block(count, threads, min(max(BLOCK, -(-count // (8 * threads))), MOST))
     return -(-size // whole) * whole if whole else size
+
+
+def even_block(count: int, threads: int, most: int) -> int:
+    """At most this many things a block, so that the number of blocks is a multiple of the threads."""
+    if count <= LEAST:
+        return most
+    rounds = -(-count // (most * threads))
+    return -(-count // (rounds * threads))
 
 
 class Cancelled(Exception):
@@ -44,12 +56,25 @@ def never() -> bool:
     return False
 
 
-class Workers:
-    """The shared threads that blocks are spread over."""
+BEHIND = 5  # niceness: about a third of the processor time of a thread that works beside it
 
-    def __init__(self, count: int | None = None) -> None:
+
+def _stand_back() -> None:
+    """Lowers the priority of this thread alone: under Linux, priorities belong to threads."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BEHIND)
+
+
+class Workers:
+    """The shared threads that blocks are spread over.
+
+    behind : these threads stand back for others, as far as the system lets a thread do so.
+    """
+
+    def __init__(self, count: int | None = None, *, behind: bool = False) -> None:
         self.count = count or os.cpu_count() or 1
-        self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage")
+        start = _stand_back if behind else None
+        self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage", initializer=start)
 
     def map(self, work: Callable[[Item], Answer], items: Iterable[Item]) -> list[Answer]:
         """The answers in order. The first exception is raised, and what has not begun is dropped."""

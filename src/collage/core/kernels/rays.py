@@ -100,13 +100,14 @@ def _tangents(normal, along_u, along_v):
     return (tx, ty, tz), (bx * flip, by * flip, bz * flip)
 
 
-@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, f4, OUT_ROWS2), **LOOP)
-def surface_at_hits(ray, triangle, bary_u, bary_v, directions, spread, corners, faces, focal_length, out):
+@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, f4, i4, OUT_ROWS2), **LOOP)
+def surface_at_hits(ray, triangle, bary_u, bary_v, directions, spread, corners, faces, focal_length, ground, out):
     """The surface at samples: rows POSITION to UV + 2 sets of `out` (rows, n), see above.
 
     ray : (n,) which ray each sample is of. triangle, bary_u, bary_v : of all rays, the triangle hit and the shares of
     its second and third corner. directions : (rays, 3). spread : (rays,) distance to the camera, metres.
-    corners, faces : see scene.Scene. STEP_U and STEP_V are one pixel in units of u and v.
+    corners, faces : see scene.Scene. ground : the first so many samples wear no material, and get POSITION, NORMAL and
+    VIEW alone. STEP_U and STEP_V are one pixel in units of u and v.
     """
     for i in range(ray.size):
         r = ray[i]
@@ -116,15 +117,18 @@ def surface_at_hits(ray, triangle, bary_u, bary_v, directions, spread, corners, 
         k = 3 * t
         dx, dy, dz = directions[r, 0], directions[r, 1], directions[r, 2]
         normal = _normal_at(corners, faces, t, b, c, dx, dy, dz)
+        for axis in range(3):
+            out[POSITION + axis, i] = a * corners[k, axis] + b * corners[k + 1, axis] + c * corners[k + 2, axis]
+            out[NORMAL + axis, i] = normal[axis]
+            out[VIEW + axis, i] = directions[r, axis]
+        if i < ground:
+            continue
         along_u = (faces[t, 3], faces[t, 4], faces[t, 5])
         along_v = (faces[t, 6], faces[t, 7], faces[t, 8])
         tangent, bitangent = _tangents(normal, along_u, along_v)
         for axis in range(3):
-            out[POSITION + axis, i] = a * corners[k, axis] + b * corners[k + 1, axis] + c * corners[k + 2, axis]
             own = 3 + axis
             out[OBJECT_POSITION + axis, i] = a * corners[k, own] + b * corners[k + 1, own] + c * corners[k + 2, own]
-            out[NORMAL + axis, i] = normal[axis]
-            out[VIEW + axis, i] = directions[r, axis]
             out[TANGENT + axis, i] = tangent[axis]
             out[BITANGENT + axis, i] = bitangent[axis]
             out[ALONG_U + axis, i] = along_u[axis]
@@ -329,22 +333,22 @@ def smooth_over_pixels(surface, values, left, right, up, down, top, bottom, out)
             _divide(total, out[channel, y])
 
 
-@njit(types.void(WHOLE2, WHOLE1, IN2, IN1, types.Array(types.boolean, 2, "C")), **LOOP)
-def find_edges(grid, object_id, normal, distance, out):
-    """Marks pixels (h, w) that differ from a neighbour in object, direction or distance.
+@njit(types.void(i4, i4, WHOLE1, IN2, IN1, types.Array(types.boolean, 2, "C")), **LOOP)
+def find_edges(top, bottom, object_id, normal, distance, out):
+    """Marks pixels (h, w) in rows `top` up to `bottom` that differ from a neighbour in object, direction or distance.
 
-    grid : (h, w) ray in the middle of each pixel. object_id : (rays,), -2 for none, -1 for the ground;
-    normal : (rays, 3); distance : (rays,) metres.
+    Rays go through the middle of every pixel, row by row; the row below the last is marked too. object_id : (rays,),
+    -2 for none, -1 for the ground; normal : (rays, 3); distance : (rays,) metres.
     """
-    h, w = grid.shape
-    for y in range(h):
+    h, w = out.shape
+    for y in range(top, bottom):
         for x in range(w):
-            me = grid[y, x]
+            me = y * w + x
             for step in range(2):
                 row, column = (y, x + 1) if step == 0 else (y + 1, x)
                 if (row >= h) | (column >= w):
                     continue
-                other = grid[row, column]
+                other = row * w + column
                 mine, theirs = object_id[me], object_id[other]
                 differs = mine != theirs
                 if (not differs) & (mine >= 0):
@@ -382,15 +386,15 @@ def sort_by_object(object_id, starts, ray):
     starts[0] = 0
 
 
-@njit(types.void(WHOLE2, WHOLE1, ROWS2, ROWS2, OUT_WHOLE1), **LOOP)
-def find_donors(grid, pixel, position, normal, out):
+@njit(types.void(WHOLE2, WHOLE1, ROWS2, ROWS2, i4, i4, OUT_WHOLE1), **LOOP)
+def find_donors(grid, pixel, position, normal, first, last, out):
     """For samples beside the middle of a pixel, one in the middle of it or of a neighbour that lies in the same plane.
 
-    grid : (h, w), pixel : (n,), position, normal : (3, n); out : (n,), -1 where there is none, and for the samples in
-    the middle of a pixel.
+    grid : (h, w), pixel : (n,), position, normal : (3, n); first, last : the samples to look at; out : (n,), -1 where
+    there is none, and for the samples in the middle of a pixel.
     """
     h, w = grid.shape
-    for i in range(pixel.size):
+    for i in range(first, last):
         out[i] = -1
         y, x = pixel[i] // w, pixel[i] % w
         if grid[y, x] == i:

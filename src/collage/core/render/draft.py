@@ -79,20 +79,26 @@ def _view(points: Points) -> Array:
     return points.view
 
 
-def lit_ground(group: ObjectSamples, light: Light, strength: float, backdrop: float) -> Array:
+def lit_ground(group: ObjectSamples, light: Light, strength: float, backdrop: float, workers: Workers) -> Array:
     """The ground's samples (3, n): the backdrop's grey, darkened where the objects keep light away.
 
     strength : of the environment, 0 where it is off.
     """
-    here = slice(group.start, group.stop)
-    seen = light.arriving[:, here] * np.float32(strength)
-    every = light.unoccluded[:, here] * np.float32(strength)
-    for row, open_share in zip(light.lights, light.seen, strict=True):
-        sent = ground_light(row, group.points.position)
-        seen = seen + sent * open_share[here]
-        every = every + sent
-    share = seen.mean(axis=0) / np.maximum(every.mean(axis=0), 1e-9)
-    return np.repeat((backdrop * np.clip(share, 0, 1))[None], 3, axis=0).astype(np.float32)
+    out = np.empty((3, group.points.count), np.float32)
+
+    def block(cut: slice) -> None:
+        here = slice(group.start + cut.start, group.start + cut.stop)
+        seen = light.arriving[:, here] * np.float32(strength)
+        every = light.unoccluded[:, here] * np.float32(strength)
+        for row, open_share in zip(light.lights, light.seen, strict=True):
+            sent = ground_light(row, group.points.position[:, cut])
+            seen = seen + sent * open_share[here]
+            every = every + sent
+        share = seen.mean(axis=0) / np.maximum(every.mean(axis=0), 1e-9)
+        out[:, cut] = backdrop * np.clip(share, 0, 1)
+
+    over_blocks(workers, block, group.points.count)
+    return out
 
 
 def ground_light(light: np.ndarray, position: np.ndarray) -> np.ndarray:

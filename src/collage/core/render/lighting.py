@@ -19,16 +19,14 @@ from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.kernels import lights as columns
 from collage.core.kernels import rays as k
 from collage.core.render.environment import PER_SET, EnvironmentLight
-from collage.core.render.samples import Samples, over_blocks
+from collage.core.render.samples import ROWS, Samples, over_blocks
 from collage.core.scene.scene import Scene
 
 LIGHT_RAYS = 4
 """Shadow rays a sample and light; over a pixel's smoothed neighbours they look at 64 places of the light."""
 
-SMALL_BLOCK = 2048  # samples whose rays are asked about at once
+LEAST_BLOCK, MOST_BLOCK = 1024, 8192  # samples whose rays are asked about at once: work is called off between two
 KEPT_ENVIRONMENTS, KEPT_LIGHTS = 2, 12
-
-ROWS = 32  # of pixels that are smoothed at once
 
 Window = tuple[int, int, int, int]
 COMPLETE_WINDOW: tuple[Window, ...] = ((-2, 2, -2, 2),)  # left, right, up, down: four by four pixels
@@ -147,7 +145,8 @@ class _Traced:
     def __init__(self, target: _Target, samples: Samples) -> None:
         self.target, self.samples = target, samples
         self.sums = np.zeros((target.channels, samples.count), np.float32)
-        self.done = np.zeros(-(-samples.count // SMALL_BLOCK), int)  # rays a sample, of each block
+        self.block = min(max(samples.count // 16, LEAST_BLOCK), MOST_BLOCK)  # samples
+        self.done = np.zeros(-(-samples.count // self.block), int)  # rays a sample, of each block
         self._lock = threading.Lock()
         self._smooth: tuple[int, np.ndarray] | None = None
 
@@ -157,14 +156,22 @@ class _Traced:
         Raises Cancelled; what was traced by then is kept.
         """
         with self._lock:
-            over_blocks(workers, lambda cut: self._trace(cut, rays, cancelled), self.samples.count, SMALL_BLOCK)
+            self._over_blocks(workers, lambda cut: self._trace(cut, rays, cancelled))
             least = int(self.done.min(initial=rays))
             if self._smooth is None or self._smooth[0] < least:
                 self._smooth = least, self._smoothed(least, workers)
             return self._smooth[1]
 
+    def _over_blocks(self, workers: Workers | None, work: Callable[[slice], None]) -> None:
+        blocks = [slice(start, start + self.block) for start in range(0, self.samples.count, self.block)]
+        if workers is None:
+            for block in blocks:
+                work(block)
+        else:
+            workers.map(work, blocks)
+
     def _trace(self, cut: slice, rays: int, cancelled: Callable[[], bool]) -> None:
-        block = cut.start // SMALL_BLOCK
+        block = cut.start // self.block
         first = int(self.done[block])
         if first < rays:
             if cancelled():
@@ -173,9 +180,14 @@ class _Traced:
             self.done[block] = rays
 
     def _smoothed(self, least: int, workers: Workers | None) -> np.ndarray:
-        rays = np.repeat(np.maximum(self.done, 1), SMALL_BLOCK)[: self.samples.count].astype(np.float32)
+        mean = np.empty_like(self.sums)
+
+        def divide(cut: slice) -> None:
+            np.divide(self.sums[:, cut], np.float32(max(self.done[cut.start // self.block], 1)), out=mean[:, cut])
+
+        self._over_blocks(workers, divide)
         complete = least >= self.target.rays
-        out = smoothed(self.samples, self.sums / rays, COMPLETE_WINDOW if complete else EARLY_WINDOWS, workers)
+        out = smoothed(self.samples, mean, COMPLETE_WINDOW if complete else EARLY_WINDOWS, workers)
         if self.target.donated or not complete:
             taker = np.flatnonzero(self.samples.donor >= 0)
             out[:, taker] = out[:, self.samples.donor[taker]]

@@ -24,7 +24,7 @@ from collage.core.render.draft import lit, lit_ground
 from collage.core.render.film import background, developed, shown_value
 from collage.core.render.lighting import COARSE, COMPLETE, STAGES, Light, Stage, View
 from collage.core.render.request import Picture, PictureRequest
-from collage.core.render.samples import ObjectSamples, find_behind, find_samples
+from collage.core.render.samples import ObjectSamples, find_behind, find_samples, over_blocks
 from collage.core.render.surface import (
     OPACITY,
     Surface,
@@ -187,9 +187,13 @@ class _Work:
         values = np.empty((3, samples.count), np.float32)
         for group in samples.groups:
             values[:, group.start : group.stop] = self._group(view, group, light, depth)
-        picture = np.zeros((samples.width * samples.height, 3), np.float32)
+        picture = np.empty((samples.width * samples.height, 3), np.float32)
+
+        def fill(cut: slice) -> None:
+            picture[cut] = ((1 - np.minimum(samples.covered[cut], 1)) * np.float32(self.backdrop))[:, None]
+
+        over_blocks(self.renderer.workers, fill, len(picture))
         film.gather(values, samples.pixel, samples.weight, picture)
-        picture += (1 - np.minimum(samples.covered, 1))[:, None] * np.float32(self.backdrop)
         return picture
 
     def _light(self, view: View) -> Light:
@@ -205,7 +209,8 @@ class _Work:
             if light is None:
                 return np.full((3, group.points.count), self.backdrop, np.float32)
             environment = request.bench.environment
-            return lit_ground(group, light, environment.strength if environment.on else 0.0, self.backdrop)
+            strength = environment.strength if environment.on else 0.0
+            return lit_ground(group, light, strength, self.backdrop, self.renderer.workers)
         material = request.bench.objects[group.object].material
         if request.peek is not None:
             return self._peeked(material, group)

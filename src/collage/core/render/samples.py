@@ -12,11 +12,13 @@ from typing import TypeVar
 
 import numpy as np
 
-from collage.core.evaluate.run import BLOCK, Cancelled, Workers, never
+from collage.core.evaluate.run import BLOCK, Cancelled, Workers, even_block, never
 from collage.core.geometry.points import Points
 from collage.core.kernels import rays as k
 from collage.core.scene.cameras import Camera
 from collage.core.scene.scene import BACKGROUND, GROUND, OBJECT, PART, PIECE, SLOT, Scene
+
+ROWS = 32  # of pixels that are looked at as one block
 
 EDGE_SAMPLES = 8
 """More samples in pixels where an edge runs."""
@@ -40,7 +42,8 @@ class Samples:
 
     pixel, weight : (n,) the pixel of each sample, row by row from the top, and its share of it.
     covered : (pixels,) how much of each pixel is surface; the rest is background.
-    surface : (rows, n), see kernels.rays. pattern : (n,) int32, which shadow rays a sample sends.
+    surface : (rows, n), see kernels.rays; of the ground position, normal and view alone. pattern : (n,) int32, which
+        shadow rays a sample sends.
     grid : (h, w) int32, the sample in the middle of each pixel, -1 where there is none.
     donor : (n,) int32, for a sample beside the middle of a pixel one in the middle of it or of a neighbour that lies
         in the same plane, or -1.
@@ -68,7 +71,7 @@ class Samples:
         if "_pixels" not in self.__dict__:
             out = np.empty((6, self.height, self.width), np.float32)
             both = self.surface[[*range(k.POSITION, k.POSITION + 3), *range(k.NORMAL, k.NORMAL + 3)]]
-            over_blocks(workers, lambda cut: k.to_pixels(self.grid, both, cut.start, cut.stop, out), self.height, 32)
+            over_blocks(workers, lambda cut: k.to_pixels(self.grid, both, cut.start, cut.stop, out), self.height, ROWS)
             self.__dict__["_pixels"] = out
         found: np.ndarray = self.__dict__["_pixels"]
         return found
@@ -98,8 +101,12 @@ class _Rays:
     pattern: np.ndarray
 
     @staticmethod
-    def joined(first: _Rays, second: _Rays) -> _Rays:
-        return _Rays(*(np.concatenate([getattr(first, n), getattr(second, n)]) for n in _Rays.__dataclass_fields__))
+    def joined(first: _Rays, second: _Rays, workers: Workers | None) -> _Rays:
+        def both(name: str) -> np.ndarray:
+            return np.concatenate([getattr(first, name), getattr(second, name)])
+
+        names = list(_Rays.__dataclass_fields__)
+        return _Rays(*(workers.map(both, names) if workers is not None else map(both, names)))
 
 
 def find_samples(
@@ -139,7 +146,9 @@ def find_behind(
 def over_blocks(
     workers: Workers | None, work: Callable[[slice], Result], count: int, size: int = BLOCK
 ) -> list[Result]:
-    """Does something with every block of `count` things, spread over the threads."""
+    """Does something with every block of `count` things, at most `size` in each, spread over the threads."""
+    if workers is not None:
+        size = even_block(count, workers.count, size)
     blocks = [slice(start, min(start + size, count)) for start in range(0, count, size)]
     if workers is None or len(blocks) == 1:
         return [work(block) for block in blocks]
@@ -184,7 +193,7 @@ class _Finder:
                 more = self._at_edges(edge)
                 weight[edge] = share = np.float32(1 / (EDGE_SAMPLES + 1))
                 weight = np.concatenate([weight, np.full(more.pixel.size, share, np.float32)])
-                rays = _Rays.joined(rays, more)
+                rays = _Rays.joined(rays, more, self.workers)
         return self._samples(rays, weight, centres, triangle, (self.width, self.height))
 
     def _at_edges(self, edge: np.ndarray) -> _Rays:
@@ -256,8 +265,12 @@ class _Finder:
 
         over_blocks(self.workers, block, rays.triangle.size)
         found = np.zeros((self.height, self.width), bool)
-        grid = np.arange(found.size, dtype=np.int32).reshape(found.shape)
-        k.find_edges(grid, self._id(OBJECT, rays.triangle), normal, rays.distance, found)
+        of_ray = self._id(OBJECT, rays.triangle)
+
+        def rows(cut: slice) -> None:
+            k.find_edges(cut.start, cut.stop, of_ray, normal, rays.distance, found)
+
+        over_blocks(self.workers, rows, self.height, ROWS)
         return found
 
     # ---- samples ------------------------------------------------------------------------------
@@ -270,12 +283,13 @@ class _Finder:
         starts = np.empty(len(self.scene.rotations) + 2, np.int32)
         ray = np.empty(int((of_ray > BACKGROUND).sum()), np.int32)
         k.sort_by_object(of_ray, starts, ray)
-        surface = np.empty((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
+        surface = np.zeros((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
+        ground = int(starts[1])  # the first of them
 
         def block(cut: slice) -> None:
             k.surface_at_hits(
                 ray[cut], rays.triangle, rays.u, rays.v, rays.directions, rays.spread,
-                self.scene.corners, self.scene.faces, self.focal_length, surface[:, cut],
+                self.scene.corners, self.scene.faces, self.focal_length, ground - cut.start, surface[:, cut],
             )  # fmt: skip
 
         over_blocks(self.workers, block, ray.size)
@@ -284,12 +298,15 @@ class _Finder:
         middle = ray < centres
         grid[pixel[middle]] = np.flatnonzero(middle).astype(np.int32)
         donor = np.empty(ray.size, np.int32)
-        k.find_donors(grid.reshape(size[1], size[0]), pixel, surface[:3], surface[k.NORMAL : k.NORMAL + 3], donor)
+        layout, normal = grid.reshape(size[1], size[0]), surface[k.NORMAL : k.NORMAL + 3]
+
+        def find(cut: slice) -> None:
+            k.find_donors(layout, pixel, surface[:3], normal, cut.start, cut.stop, donor)
+
+        over_blocks(self.workers, find, ray.size)
         covered = np.bincount(pixel, weight, size[0] * size[1]).astype(np.float32)
         groups = self._groups(surface, rays.triangle.take(ray), starts)
-        return Samples(
-            *size, pixel, weight, covered, groups, surface, pattern, grid.reshape(size[1], size[0]), donor, seen
-        )
+        return Samples(*size, pixel, weight, covered, groups, surface, pattern, layout, donor, seen)
 
     def _groups(self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray) -> tuple[ObjectSamples, ...]:
         runs = [

@@ -110,6 +110,8 @@ def measure(folder: Path) -> None:
     none, alt = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
     _dragged(window, "turning", none, lambda: viewport.shown.bench.camera, lambda: viewport.camera)
     _dragged(window, "moving the light", alt, lambda: viewport.shown.bench, lambda: viewport.request().bench)
+    session.select([CARD])  # a value is dragged where the chosen card's controls are
+    settle(window)
     watch = _Watch(viewport, lambda: viewport.shown.materials[MATERIAL].cards[CARD].inputs[INPUT].value)
 
     def event(number: int) -> object:

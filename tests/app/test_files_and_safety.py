@@ -54,7 +54,9 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
         edited = time.monotonic()
         while not list(desks.glob("*/desk.json")) and time.monotonic() < edited + 60:
             time.sleep(0.05)
-        assert time.monotonic() - edited < KEEP_SAFE / 1000 + 50, "within the interval, on a machine that has other work"
+        assert time.monotonic() - edited < KEEP_SAFE / 1000 + 50, (
+            "within the interval, on a machine that has other work"
+        )
         assert KEEP_SAFE <= 10_000, "seconds of work are lost, not minutes"
     finally:
         process.kill()

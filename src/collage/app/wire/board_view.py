@@ -117,24 +117,30 @@ class BoardView(QGraphicsView):
         self.fit_all()
 
     def _on_changed(self, _before: object, _after: object) -> None:
-        self._fill()
+        self._fill(lay_always=False)
 
-    def _fill(self) -> None:
+    def _fill(self, lay_always: bool = True) -> None:
+        """Shows the network. lay_always : whether wires are laid anew even where nothing has moved."""
         network = self.session.network
         hidden = hidden_on_board(network)
         shown = {name: card for name, card in network.cards.items() if name not in hidden and not card.helper}
         self._fill_frames(network)
+        moved = lay_always
         for name in self.cards.keys() - shown.keys():
             self._scene.removeItem(self.cards.pop(name))
+            moved = True
         for name, card in shown.items():
             item = self.cards.get(name)
             if item is None:
                 item = self.cards[name] = CardItem(card, self.session.library, self.theme)
                 self._scene.addItem(item)
+                moved = True
             elif item.card is not card:
-                item.take(card)
-        self._fill_landings(network)
-        self._fill_wires(network)
+                moved |= item.take(card)
+        moved |= self._fill_landings(network)
+        moved |= self._fill_wires(network)
+        if moved:
+            self.lay_wires()
         self._show_selection()
 
     def _fill_frames(self, network: Network) -> None:
@@ -149,8 +155,10 @@ class BoardView(QGraphicsView):
             elif item.frame != frame:
                 item.take(frame)
 
-    def _fill_landings(self, network: Network) -> None:
+    def _fill_landings(self, network: Network) -> bool:
+        """Whether there are others than before."""
         wanted = self._landings_wanted(network)
+        before = list(self.landings)
         for name in self.landings.keys() - {tab.name for tab in wanted}:
             self._scene.removeItem(self.landings.pop(name))
         for tab in wanted:
@@ -158,8 +166,10 @@ class BoardView(QGraphicsView):
             if item is None:
                 item = self.landings[tab.name] = LandingItem(tab.name, tab.type, tab.label, self.theme)
                 self._scene.addItem(item)
-            item.wired = tab.wired
-            item.update()
+            if item.wired != tab.wired:
+                item.wired = tab.wired
+                item.update()
+        return before != list(self.landings)
 
     def _landings_wanted(self, network: Network) -> list[Tab]:
         """Wired inputs of the surface; while wiring, those that fit as well. In a group, its outputs."""
@@ -183,13 +193,16 @@ class BoardView(QGraphicsView):
                 found.append(Tab(tab.name, tab.type, channel_label(tab.name), wired))
         return found
 
-    def _fill_wires(self, network: Network) -> None:
-        """Keeps the wires that are there still: a hand that drags a value leaves all of them as they are."""
+    def _fill_wires(self, network: Network) -> bool:
+        """Keeps the wires that are there still; whether there are others than before."""
+        wanted = self._wires_wanted(network)
+        if wanted == [wire.key for wire in self.wires]:
+            return False
         kept = {wire.key: wire for wire in self.wires}
-        self.wires = [kept.pop(key) if key in kept else self._new_wire(key) for key in self._wires_wanted(network)]
+        self.wires = [kept.pop(key) if key in kept else self._new_wire(key) for key in wanted]
         for wire in kept.values():
             self._scene.removeItem(wire)
-        self.lay_wires()
+        return True
 
     def _wires_wanted(self, network: Network) -> list[WireKey]:
         wanted = []

@@ -97,18 +97,24 @@ class CardItem(QGraphicsItem):
         self.limits: Limits | None = None
         self.chosen = self.hovered = self.peeked = self.named = False
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
+        self._face: tuple[object, ...] = ()
         self.take(card)
 
-    def take(self, card: Card) -> None:
-        """Shows another state of the card."""
-        self.prepareGeometryChange()
+    def take(self, card: Card) -> bool:
+        """Shows another state of the card. Whether it looks otherwise: most values show in its picture alone."""
         self.card = card
         self.all_inputs = input_tabs(card, self.library)
-        self.inputs = _fitted(self.all_inputs)
         self.outputs = output_tabs(card, self.library)
+        face = (card.category, card.type, card.attributes, card.network is None, self.all_inputs, self.outputs)
+        if face == self._face:
+            return False
+        self._face = face
+        self.prepareGeometryChange()
+        self.inputs = _fitted(self.all_inputs)
         x, y = card.position
         self.setPos(x * UNIT_X, y * UNIT_Y)
         self.update()
+        return True
 
     @property
     def name(self) -> str:

@@ -125,6 +125,8 @@ class ControlsPanel(QFrame):
 
     def _on_changed(self, _before: object, _after: object) -> None:
         card = self._chosen()
+        if card is None and self._card is None:
+            return
         if card is None or self._card is None or self._shape(card) != self._shape(self._card):
             self._rebuild()
         elif card is not self._card or links.follows(self.session.network):

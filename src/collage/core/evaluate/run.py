@@ -56,7 +56,7 @@ def never() -> bool:
     return False
 
 
-BEHIND = 5  # niceness: about a third of the processor time of a thread that works beside it
+BEHIND = 15  # niceness: a twentieth of the processor time of a thread that works beside it
 
 
 def _stand_back() -> None:

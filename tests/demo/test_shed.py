@@ -10,8 +10,9 @@ import pytest
 
 from collage.core.evaluate.plan import CardInput, build_plan
 from collage.core.project.folder import load_project
+from collage.demo import SAMPLES
 from collage.demo.maps import bench_wood, celadon, studio, terracotta
-from collage.demo.shed import SAMPLES, make_sample
+from collage.demo.shed import make_sample
 
 SETS = {"terracotta": terracotta, "celadon": celadon, "bench_wood": bench_wood}
 
@@ -67,7 +68,7 @@ def test_the_studio_has_lamps_and_no_dark_side() -> None:
     assert np.median(room) < 0.5
 
 
-@pytest.mark.parametrize("sample", [one.name for one in SAMPLES])
+@pytest.mark.parametrize("sample", SAMPLES)
 def test_samples_are_whole(tmp_path: Path, library, sample: str) -> None:
     said: list[str] = []
     make_sample(sample, tmp_path / "p", lambda text, share: said.append(text))

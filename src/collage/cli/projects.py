@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from collage.cli.shared import prepare_kernels, progress
+from collage.demo import SAMPLES
 from collage.demo.folder import demo_folder
 from collage.starting import has_display, told_of_missing_packages
 
@@ -17,10 +18,8 @@ app = typer.Typer(add_completion=False)
 @app.command()
 def samples() -> None:
     """List the sample projects that `collage new --from` can write."""
-    from collage.demo.shed import SAMPLES
-
-    for sample in SAMPLES:
-        typer.echo(f"{sample.name:16} {sample.title}")
+    for name, title in SAMPLES.items():
+        typer.echo(f"{name:16} {title}")
 
 
 @app.command()

@@ -1,1 +1,7 @@
 """The potting shed: all sample data, made from seeds, and the sample projects."""
+
+SAMPLES = {
+    "potting-shed": "A clay pot on a glazed saucer, wired and lit",
+    "plain-ball": "A ball with a plain material, to start from",
+}
+"""What each sample project is, by its name; `shed` makes them."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from collage.core.base.errors import CollageError
@@ -21,15 +20,6 @@ from collage.demo.maps import MapSet, bench_wood, celadon, encoded, studio, terr
 
 _ROLES = (("base_color", True), ("roughness", False), ("normal", False), ("height", False), ("occlusion", False))
 """The maps of a set, and whether they are colours."""
-
-
-@dataclass(frozen=True)
-class Sample:
-    """A project that ships with Collage. build: yields what it is doing and how far it is, 0 to 1."""
-
-    name: str
-    title: str
-    build: Callable[[Path], Steps[None]]
 
 
 # ---- the maps on disk ---------------------------------------------------------------------------
@@ -212,10 +202,7 @@ def _plain_ball(folder: Path) -> Steps[None]:
     save_project(Project("New look", {"Plain": new_material()}, bench), folder)
 
 
-SAMPLES = (
-    Sample("potting-shed", "A clay pot on a glazed saucer, wired and lit", _potting_shed),
-    Sample("plain-ball", "A ball with a plain material, to start from", _plain_ball),
-)
+_MAKERS: dict[str, Callable[[Path], Steps[None]]] = {"potting-shed": _potting_shed, "plain-ball": _plain_ball}
 
 
 def sample_steps(name: str, folder: Path) -> Steps[None]:
@@ -223,15 +210,13 @@ def sample_steps(name: str, folder: Path) -> Steps[None]:
 
     Raises CollageError.
     """
-    sample = next((one for one in SAMPLES if one.name == name), None)
-    if sample is None:
-        known = ", ".join(one.name for one in SAMPLES)
-        raise CollageError(f"There is no sample “{name}”.", remedy=f"Choose one of {known}.")
+    if name not in _MAKERS:
+        raise CollageError(f"There is no sample “{name}”.", remedy=f"Choose one of {', '.join(_MAKERS)}.")
     if is_project(folder):
         raise CollageError(
             "The folder already holds a project.", about=folder.name, remedy="Choose an empty or new folder."
         )
-    yield from sample.build(folder)
+    yield from _MAKERS[name](folder)
 
 
 def make_sample(name: str, folder: Path, progress: Callable[[str, float], None] | None = None) -> None:

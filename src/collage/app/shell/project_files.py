@@ -14,7 +14,7 @@ from collage.app.shell.studio import Studio
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
 from collage.core.project.folder import copy_files
-from collage.demo.shed import SAMPLES, sample_steps
+from collage.demo import SAMPLES
 
 
 class ProjectFiles:
@@ -34,8 +34,8 @@ class ProjectFiles:
 
     def fill_samples(self, menu: QMenu) -> None:
         """One entry for every sample."""
-        for sample in SAMPLES:
-            menu.addAction(f"{sample.title}…", partial(self.new_from, sample.name))
+        for name, title in SAMPLES.items():
+            menu.addAction(f"{title}…", partial(self.new_from, name))
 
     def fill_recent(self, menu: QMenu) -> None:
         """One entry for every project of before."""
@@ -90,6 +90,8 @@ class ProjectFiles:
 
     def make_sample(self, sample: str, folder: Path) -> None:
         """Writes a sample and opens it."""
+        from collage.demo.shed import sample_steps  # what generates maps is not needed for anything else
+
         self.studio.jobs.queue(
             f"Making {folder.name}",
             lambda _cancelled: sample_steps(sample, folder),

@@ -137,16 +137,20 @@ def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 
 
     Faces count by their area. Returns (3 t, 3) float32.
     """
-    from scipy import sparse  # slow to import; only shapes and imports need it
-
     vectors = _face_vectors(positions, triangles)
     unit = _unit(vectors)
-    corners = triangles.ravel()
-    face = np.arange(len(corners)) // 3
-    ones = np.ones(len(corners), np.float32)
-    at_vertex = sparse.csr_matrix((ones, (np.arange(len(corners)), corners)), (len(corners), len(positions)))
-    pairs = (at_vertex @ at_vertex.T).tocoo()
-    near = np.einsum("ij,ij->i", unit[face[pairs.row]], unit[face[pairs.col]]) >= np.cos(np.radians(angle))
-    row, col = pairs.row[near], pairs.col[near]
-    total = np.stack([np.bincount(row, vectors[face[col], axis], len(corners)) for axis in range(3)], axis=1)
-    return _unit(total).astype(np.float32)
+    by_vertex = np.argsort(triangles, axis=None, kind="stable")  # all corners, those at one vertex in a row
+    face, vertex = by_vertex // 3, triangles.ravel()[by_vertex]
+    first = np.flatnonzero(np.diff(vertex, prepend=-1))
+    count = np.diff(first, append=vertex.size)
+    start, left = np.repeat(first, count), np.repeat(count, count)
+    least = np.cos(np.radians(angle))
+    total = np.zeros((vertex.size, 3))
+    for step in range(int(count.max(initial=0))):  # every corner with each of those at its vertex
+        mine = np.flatnonzero(left > step)
+        other = face[start[mine] + step]
+        near = np.einsum("ij,ij->i", unit[face[mine]], unit[other]) >= least
+        total[mine[near]] += vectors[other[near]]
+    out = np.empty((vertex.size, 3), np.float32)
+    out[by_vertex] = _unit(total)
+    return out

@@ -58,13 +58,17 @@ def _set_up() -> None:
 
 
 def import_numba() -> None:
-    """Without SciPy's linear algebra, which takes a third of the time and which no kernel uses."""
+    """Without SciPy's linear algebra, which takes a third of the time and which no kernel uses.
+
+    Numba looks for it when it is imported, and again before it runs the first kernel, in `numba.np.arraymath`.
+    """
     unused = "scipy.linalg.cython_blas"
     if "numba" in sys.modules or unused in sys.modules:
         return
     sys.modules[unused] = None  # type: ignore[assignment]
     try:
-        import numba  # noqa: F401
+        import numba
+        import numba.np.arraymath  # noqa: F401
     finally:
         del sys.modules[unused]
 

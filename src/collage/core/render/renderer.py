@@ -171,11 +171,20 @@ class _Work:
         request, renderer, bench = self.request, self.renderer, self.request.bench
         self.problems: dict[tuple[str, Place], CollageError] = {}
         self.surfaces: dict[str, Surface] = {}
-        for name in {item.material for item in bench.objects}:
-            network = request.materials.get(name)
-            if network is not None:
-                self.surfaces[name] = surface = renderer.surface(name, network, request.material_folder, bench.loud)
-                self.problems.update({(name, place): error for place, error in surface.problems.items()})
+        names = sorted({item.material for item in bench.objects} & request.materials.keys())
+
+        def read(number: int) -> Surface | None:
+            """A surface; the last is the scene, which is read meanwhile: files, levels and meshes take their time."""
+            if number == len(names):
+                renderer.caches.scene(bench)
+                return None
+            network = request.materials[names[number]]
+            return renderer.surface(names[number], network, request.material_folder, bench.loud)
+
+        for name, surface in zip(names, renderer.workers.map(read, range(len(names) + 1)), strict=False):
+            assert surface is not None
+            self.surfaces[name] = surface
+            self.problems.update({(name, place): error for place, error in surface.problems.items()})
         self.backdrop = background(request)
         self.environment = renderer.caches.environment(bench, request.folder) if request.lit else None
         self.lights = light_table(bench.lights)

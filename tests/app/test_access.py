@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from places import gather_of, wire_of
+from places import gather_of, middle, wire_of
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractButton, QAbstractScrollArea, QApplication, QGraphicsView, QLabel, QWidget
 
 from collage.app.preview.viewport import Viewport
 from collage.app.shell.window import MainWindow
+from collage.app.wire.board_menu import menu_at
+from collage.core.actions.load import load_actions
 
 PICTURES = (QGraphicsView, Viewport)
 """What one looks at has no tooltip in the way; the status line says what the mouse would do."""
@@ -69,3 +71,16 @@ def test_the_dialogs(window: MainWindow) -> None:
         if dialog.parentWidget() is window:
             assert lacking(dialog) == []
             dialog.close()
+
+
+def test_menus_call_acts_what_they_are_called_and_give_them_their_keys(window: MainWindow) -> None:
+    acts = [one for one in load_actions().values() if "+" in one.keys and one.name != "sets.build"]
+    assert len(acts) >= 15
+    for one in acts:
+        shown = window.menus.actions[one.label.replace("…", "")]
+        assert shown.shortcut().toString().lower() == one.keys.lower(), one.name
+    board = wire_of(window).board
+    name = next(iter(board.cards))
+    window.session.select([name])
+    shown = {one.text() for one in menu_at(board, board.frame_hand, middle(window, name)).actions()}
+    assert {"Skip\tK", "Group cards\tCtrl+G", "Remove\tDel", "Wire to…\tCtrl+L"} <= shown

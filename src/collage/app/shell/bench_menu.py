@@ -6,6 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QMenu
 
+from collage.app.shell.acts import entry
 from collage.app.shell.place import Entry, separator
 from collage.core.actions import bench as acts
 from collage.core.actions.session import Session
@@ -27,8 +28,8 @@ def bench_entries(session: Session) -> list[Entry]:
             for name, text in TONES
         ),
         separator("Bench"),
-        Entry(
-            "Bench", "Environment light", lambda: acts.switch_environment(session), help="Switch it on or off",
+        entry(
+            "Bench", acts.switch_environment, lambda: acts.switch_environment(session), "Switch it on or off",
             ticked=lambda: session.project.bench.environment.on,
         ),
     ]  # fmt: skip

@@ -8,9 +8,11 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
+from collage.app.shell.acts import entry
 from collage.app.shell.banner import Banner
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
+from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
 from collage.core.project.folder import copy_files
@@ -25,11 +27,11 @@ class ProjectFiles:
 
     def entries(self) -> list[Entry]:
         return [
-            Entry("File", "Open…", self.open_dialog, "Ctrl+O"),
+            entry("File", Session.open, self.open_dialog),
             separator("File"),
-            Entry("File", "Save", self.save, "Ctrl+S"),
+            entry("File", Session.save, self.save),
             Entry("File", "Save as…", self.save_as, "Ctrl+Shift+S"),
-            Entry("File", "Import a MaterialX material…", self.add_material_dialog),
+            entry("File", Session.add_material, self.add_material_dialog),
         ]
 
     def fill_samples(self, menu: QMenu) -> None:

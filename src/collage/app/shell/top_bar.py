@@ -10,6 +10,7 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QInputDialog, QLabel, QMenu, QToolButton, QWidget
 
 from collage.app.preview.card_pictures import BoardPictures
+from collage.app.shell.acts import add
 from collage.app.shell.studio import Studio
 from collage.core.actions import materials as materials_acts
 
@@ -139,10 +140,14 @@ class TopBar(QFrame):
         for name in session.project.materials:
             menu.addAction(name, partial(session.show_material, name))
         menu.addSeparator()
-        menu.addAction("New material", partial(materials_acts.new_material_named, session))
-        menu.addAction("Duplicate", partial(materials_acts.duplicate_material, session, session.material))
-        menu.addAction("Rename…", self._rename)
-        menu.addAction("Delete", partial(materials_acts.delete_material, session, session.material))
+        add(menu, materials_acts.new_material_named, partial(materials_acts.new_material_named, session))
+        add(
+            menu,
+            materials_acts.duplicate_material,
+            partial(materials_acts.duplicate_material, session, session.material),
+        )
+        add(menu, materials_acts.rename_material, self._rename)
+        add(menu, materials_acts.delete_material, partial(materials_acts.delete_material, session, session.material))
 
     def _rename(self) -> None:
         old = self.session.material

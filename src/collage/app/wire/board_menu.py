@@ -7,15 +7,18 @@ from functools import partial
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu
 
+from collage.app.shell.acts import add
 from collage.app.wire.board_view import BoardView
 from collage.app.wire.card_item import CardItem
 from collage.app.wire.frame_hand import FrameHand
 from collage.app.wire.weights_dialog import WeightsDialog
 from collage.app.wire.wire_item import WireItem
 from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
 from collage.core.actions import wires as wires_acts
+from collage.core.actions.registry import action_of
 from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import origin, ways
 
@@ -33,13 +36,13 @@ def menu_at(board: BoardView, frame_hand: FrameHand, point: QPoint) -> QMenu:
         _fill_card_menu(board, menu, card)
     elif frame is not None:
         menu.addAction("Edit text…", lambda: frame_hand.write(frame))
-        menu.addAction("Remove the box", lambda: boxes_acts.remove_box(board.session, frame.frame.name))
+        add(menu, boxes_acts.remove_box, lambda: boxes_acts.remove_box(board.session, frame.frame.name))
     else:
         menu.addAction("Add a card…\tEnter", lambda: board.add_wanted.emit(point, None, ""))
-        menu.addAction("Add a note", lambda: boxes_acts.add_note(board.session, board.place_of(point)))
-        menu.addAction("Add a stack", lambda: layers_acts.add_stack(board.session, board.place_of(point)))
+        add(menu, boxes_acts.add_note, lambda: boxes_acts.add_note(board.session, board.place_of(point)))
+        add(menu, layers_acts.add_stack, lambda: layers_acts.add_stack(board.session, board.place_of(point)))
         menu.addAction("Find a card…\tCtrl+F", board.find_wanted.emit)
-        menu.addAction("Tidy\tH", board.tidy)
+        add(menu, cards_acts.tidy_cards, board.tidy)
         menu.addAction("Show all cards\tHome", board.fit_all)
     return menu
 
@@ -47,30 +50,30 @@ def menu_at(board: BoardView, frame_hand: FrameHand, point: QPoint) -> QMenu:
 def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
     session, chosen = board.session, board.session.selection
     menu.addAction("Peek\tSpace", lambda: session.toggle_peek(chosen[0]))
-    menu.addAction("Skip\tK", lambda: session.skip(chosen))
-    menu.addAction("Wire to…\tCtrl+L", lambda: board.wire_wanted.emit(chosen[0]))
-    menu.addAction("Take out of the chain\tCtrl+T", lambda: wires_acts.take_out(session, chosen))
+    add(menu, session.skip, lambda: session.skip(chosen))
+    add(menu, wires_acts.wire_several, lambda: board.wire_wanted.emit(chosen[0]))
+    add(menu, wires_acts.take_out, lambda: wires_acts.take_out(session, chosen))
     pairs = wires_acts.swap_pairs(session, card.name)
     if pairs:
-        swaps = menu.addMenu("Swap inputs")
+        swaps = menu.addMenu(action_of(wires_acts.swap).label)
         for first, second in pairs[:8]:
             label = f"{input_label(first)} and {input_label(second).lower()}"
             swaps.addAction(label, partial(wires_acts.swap, session, card.name, first, second))
     menu.addSeparator()
-    menu.addAction("Duplicate\tCtrl+D", lambda: session.duplicate(chosen))
-    menu.addAction("Add a box around the cards\tCtrl+Shift+F", lambda: boxes_acts.add_box(session))
-    menu.addAction("Group cards\tCtrl+G", lambda: groups_acts.group_cards(session))
+    add(menu, session.duplicate, lambda: session.duplicate(chosen))
+    add(menu, boxes_acts.add_box, lambda: boxes_acts.add_box(session))
+    add(menu, groups_acts.group_cards, lambda: groups_acts.group_cards(session))
     if card.card.network is not None:
         menu.addAction("Open group", lambda: session.open_group((*session.path, card.name)))
-        menu.addAction("Ungroup\tCtrl+Shift+G", lambda: groups_acts.ungroup(session))
+        add(menu, groups_acts.ungroup, lambda: groups_acts.ungroup(session))
         menu.addAction("Save group to sources", lambda: board.keep_wanted.emit(card.name))
     if session.path:
-        menu.addAction("Add as group output", partial(groups_acts.add_output, session, card.name, card.first_output))
-    menu.addAction("Insert into a wire…\tCtrl+Shift+I", board.between_wanted.emit)
-    menu.addAction("Remove\tDel", lambda: session.remove(chosen))
+        add(menu, groups_acts.add_output, partial(groups_acts.add_output, session, card.name, card.first_output))
+    add(menu, wires_acts.put_between, board.between_wanted.emit)
+    add(menu, session.remove, lambda: session.remove(chosen))
     if card.card.type == "surfaceshader":
         menu.addSeparator()
-        menu.addAction("Show this surface alone", lambda: session.show_surface(chosen[0]))
+        add(menu, session.show_surface, lambda: session.show_surface(chosen[0]))
 
 
 def conversion_menu(board: BoardView, wire: WireItem) -> QMenu:

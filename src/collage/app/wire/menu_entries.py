@@ -7,14 +7,17 @@ from typing import Protocol
 
 from PySide6.QtCore import QPoint
 
+from collage.app.shell.acts import entry
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
 from collage.app.wire.board import Board
 from collage.app.wire.keyboard import BoardKeyboard
 from collage.app.wire.preview_panel import Preview
 from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
+from collage.core.actions import wires as wires_acts
 from collage.core.actions.session import Session
 from collage.core.document.model import Wire
 from collage.core.render.cards import Ground
@@ -53,10 +56,10 @@ def entries_of(place: WireParts) -> list[Entry]:
 def _edit(place: WireParts) -> list[Entry]:
     session, board, keyboard = place.session, place.board, place.keyboard
     return [
-        Entry("Edit", "Copy", keyboard.copy_cards, "Ctrl+C", "Copy the selected cards as MaterialX text"),
-        Entry("Edit", "Paste", keyboard.paste_cards, "Ctrl+V", "Paste cards at the pointer"),
-        Entry("Edit", "Duplicate", lambda: session.duplicate(session.selection), "Ctrl+D"),
-        Entry("Edit", "Remove", board.remove_chosen, help="Remove the selected cards and join their wires (Del)"),
+        entry("Edit", cards_acts.copy, keyboard.copy_cards, "Copy the selected cards as MaterialX text"),
+        entry("Edit", cards_acts.paste, keyboard.paste_cards, "Paste cards at the pointer"),
+        entry("Edit", session.duplicate, lambda: session.duplicate(session.selection)),
+        entry("Edit", session.remove, board.remove_chosen, "Remove the selected cards and join their wires"),
         Entry("Edit", "Select all", lambda: session.select(list(board.cards)), "Ctrl+A"),
         Entry("Edit", "Find a card…", keyboard.find_card, "Ctrl+F"),
     ]
@@ -67,24 +70,24 @@ def _card(place: WireParts) -> list[Entry]:
     return [
         Entry("Card", "Add…", lambda: place.ask_add(board.viewport().rect().center(), None, ""), "Ctrl+Return"),
         Entry("Card", "Peek", place.peek, help="Look at the selected card alone (Space)"),
-        Entry("Card", "Skip", lambda: session.skip(session.selection), help="Switch the selected cards off (K)"),
-        Entry("Card", "Wire to…", keyboard.wire_to, "Ctrl+L"),
-        Entry("Card", "Insert into a wire…", keyboard.put_between, "Ctrl+Shift+I"),
-        Entry("Card", "Cut wires", keyboard.cut_wires, "Ctrl+Shift+X"),
-        Entry("Card", "Change conversion…", keyboard.convert_wires, "Ctrl+Shift+K"),
-        Entry("Card", "Take out of the chain", keyboard.take_out, "Ctrl+T"),
-        Entry("Card", "Swap inputs", keyboard.swap_inputs, "Ctrl+I"),
+        entry("Card", session.skip, lambda: session.skip(session.selection), "Switch the selected cards off"),
+        entry("Card", wires_acts.wire_several, keyboard.wire_to),
+        entry("Card", wires_acts.put_between, keyboard.put_between),
+        entry("Card", wires_acts.cut, keyboard.cut_wires),
+        entry("Card", wires_acts.convert_by, keyboard.convert_wires),
+        entry("Card", wires_acts.take_out, keyboard.take_out),
+        entry("Card", wires_acts.swap, keyboard.swap_inputs),
         separator("Card"),
-        Entry("Card", "Group cards", lambda: groups_acts.group_cards(session), "Ctrl+G"),
-        Entry("Card", "Ungroup", lambda: groups_acts.ungroup(session), "Ctrl+Shift+G"),
+        entry("Card", groups_acts.group_cards, lambda: groups_acts.group_cards(session)),
+        entry("Card", groups_acts.ungroup, lambda: groups_acts.ungroup(session)),
         Entry("Card", "Save group to sources", place.keep_group, help="For other materials and projects"),
         Entry("Card", "Open group", place.open_group, "Ctrl+PgDown"),
         Entry("Card", "Leave group", board.leave, "Ctrl+PgUp"),
         separator("Card"),
-        Entry("Card", "Add a box around the cards", lambda: boxes_acts.add_box(session), "Ctrl+Shift+F"),
-        Entry("Card", "Add a note", lambda: boxes_acts.add_note(session, place.middle_place())),
-        Entry("Card", "Add a stack", lambda: layers_acts.add_stack(session, place.middle_place()), "Ctrl+Shift+L"),
-        Entry("Card", "Tidy", board.tidy, help="Lay the cards out in columns (H)"),
+        entry("Card", boxes_acts.add_box, lambda: boxes_acts.add_box(session)),
+        entry("Card", boxes_acts.add_note, lambda: boxes_acts.add_note(session, place.middle_place())),
+        entry("Card", layers_acts.add_stack, lambda: layers_acts.add_stack(session, place.middle_place())),
+        entry("Card", cards_acts.tidy_cards, board.tidy, "Lay the cards out in columns"),
     ]
 
 

@@ -26,10 +26,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from collage.app.shell.acts import add
 from collage.app.theme import font
 from collage.app.widgets.dragged import MATERIAL_FORMAT, OFFER_FORMAT, start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.core.actions import materials as materials_acts
+from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.document.model import MAP_SET, Card
@@ -298,16 +300,16 @@ class SourcesPanel(QFrame):
         menu.setObjectName("material menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("Edit", partial(session.show_material, name))
-        wear = menu.addMenu("Assign to")
+        wear = menu.addMenu(action_of(materials_acts.assign_material).label.replace("…", ""))
         for part, item in enumerate(session.project.bench.objects):
             action = wear.addAction(item.name, partial(materials_acts.assign_material, session, part, name))
             action.setCheckable(True)
             action.setChecked(item.material == name)
         menu.addSeparator()
-        menu.addAction("New material", partial(materials_acts.new_material_named, session))
-        menu.addAction("Duplicate", partial(materials_acts.duplicate_material, session, name))
-        menu.addAction("Rename…", partial(self.rename, name))
-        menu.addAction("Delete", partial(materials_acts.delete_material, session, name))
+        add(menu, materials_acts.new_material_named, partial(materials_acts.new_material_named, session))
+        add(menu, materials_acts.duplicate_material, partial(materials_acts.duplicate_material, session, name))
+        add(menu, materials_acts.rename_material, partial(self.rename, name))
+        add(menu, materials_acts.delete_material, partial(materials_acts.delete_material, session, name))
         return menu
 
     def _material_menu(self, name: str, at: QPoint) -> None:

@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QApplication, QDialog, QFormLayout, QMenu, QWidget
 
+from collage.app.shell.acts import add
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire.card_tabs import card_tabs
@@ -44,11 +45,12 @@ def value_menu(panel: QWidget, session: Session, card: Card, tab: TabDef, label:
             if other != place:
                 title = f"Go to {session.title(other.card)} · {input_label(other.input).lower()}"
                 menu.addAction(title, partial(session.select, [other.card]))
-        menu.addAction("Cut the link", partial(links_acts.unlink, session, place))
+        add(menu, links_acts.unlink, partial(links_acts.unlink, session, place))
     if (session.path and one is not None and one.interface is None and not wired) or (session.path and one is None):
         menu.addSeparator()
-        menu.addAction(
-            "Show on the group",
+        add(
+            menu,
+            groups_acts.show_on_group,
             partial(groups_acts.show_on_group, session, card.name, tab.name, tab.type, value, label),
         )
     return menu

@@ -35,6 +35,12 @@ class Action:
         return tuple(inspect.signature(self.function).parameters)[1:]
 
 
+def action_of(function: Callable[..., Any]) -> Action:
+    """The act that a function, or a method of a session, is."""
+    found: Action = function.__action__  # type: ignore[attr-defined]
+    return found
+
+
 def act(
     name: str, label: str, *, keys: str = "", command: str = "", without: str = ""
 ) -> Callable[[Function], Function]:

@@ -13,7 +13,9 @@ from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
 from collage.app.widgets.fields import ColourField, NumbersField
 from collage.app.wire.board_menu import conversion_menu, menu_at
+from collage.app.wire.card_item import READABLE
 from collage.app.wire.frame_editor import FrameEditor
+from collage.app.wire.names_item import NamesItem
 from collage.app.wire.value_menu import LinkDialog, value_menu, values_to_follow
 from collage.app.wire.weights_dialog import WeightsDialog
 from collage.core.actions import groups as groups_acts
@@ -467,3 +469,34 @@ def test_the_large_preview_leaves_the_keyboard_with_the_board(window: MainWindow
     assert wire_of(window).preview.width() > 500
     wire_of(window).toggle_large()
     assert QApplication.focusWidget() is wire_of(window).board
+
+
+def test_small_cards_name_their_tabs_beside_them_while_a_wire_is_in_hand(board: MainWindow, hand) -> None:
+    view, port = wire_of(board).board, wire_of(board).board.viewport()
+    names = next(one for one in view.scene().items() if isinstance(one, NamesItem))
+    view.zoom(1.2, port.rect().center())
+    assert view.transform().m11() >= READABLE
+    start = out_tab(board, "rough")
+    hand.drag(port, start, middle(board, "both"), release=False)
+    assert not names.isVisible(), "they can be read on the card"
+    hand.drop(port, start)
+    view.zoom(0.4, port.rect().center())
+    hand.drag(port, out_tab(board, "rough"), middle(board, "both"), release=False)
+    assert names.isVisible()
+    assert [label for label, _ in names.rows] == ["Foreground", "Background", "Amount"]
+    beside = view.mapFromScene(view.cards["both"].pos()).x()
+    assert names.boundingRect().right() + view.mapFromScene(names.pos()).x() < beside, "left of the card"
+    hand.drag(port, out_tab(board, "rough"), in_tab(board, "both", "mix"), release=False)
+    assert [under for _, under in names.rows] == [False, False, True]
+    hand.drop(port, out_tab(board, "rough"))
+    assert not names.isVisible()
+
+
+def test_the_mark_of_a_wire_that_goes_back_lies_under_no_card(board: MainWindow, hand) -> None:
+    session, view = board.session, wire_of(board).board
+    hand.drag(view.viewport(), out_tab(board, "red"), in_tab(board, "levels", "in"))
+    for place in ((5.0, -0.9), (5.2, -0.6), (5.4, -1.1)):  # half-way, the wire runs under the card "hard"
+        session.edit("Move", lambda network, to=place: edits.move_cards(network, {"red": to}))
+        wire = next(one for one in view.wires if one.card == "levels")
+        assert wire.mark == "grey"
+        assert not [name for name, card in view.cards.items() if card.sceneBoundingRect().intersects(wire.mark_box())]

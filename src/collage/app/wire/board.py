@@ -34,6 +34,7 @@ from collage.app.wire.board_view import BoardView
 from collage.app.wire.card_item import HEIGHT, UNIT_X, UNIT_Y, WIDTH, CardItem
 from collage.app.wire.channel_names import channel_label
 from collage.app.wire.frame_hand import FrameHand
+from collage.app.wire.names_item import NamesItem
 from collage.app.wire.tabs import wire_path, wire_pen
 from collage.app.wire.wire_item import WireItem
 from collage.core.actions import boxes as boxes_acts
@@ -73,6 +74,8 @@ class Board(BoardView):
         self._pull = self._all_wires = False
         super().__init__(session, theme, parent)
         self.frame_hand = FrameHand(self)
+        self._names = NamesItem(theme)
+        self._scene.addItem(self._names)
         self.channel_under_pointer: Callable[[], str] = lambda: ""
         self.setAcceptDrops(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)  # the right button also cuts
@@ -186,6 +189,10 @@ class Board(BoardView):
             if item.hot != (item is landing):
                 item.hot = item is landing
                 item.update()
+        found = self._tab_at(place) if landing is None else None
+        card = found[0] if found is not None else self.card_at(place, but=self._source.card)
+        under = found[1].name if found is not None and not found[2] else ""
+        self._names.show_beside(card if landing is None else None, self.transform().m11(), under)
         end = landing.pos() if landing is not None else place
         self._loose.setPath(wire_path(self.cards[self._source.card].output_place(self._source.output), end))
 
@@ -401,6 +408,7 @@ class Board(BoardView):
         self._hand, self._loose, self._source, self._came_from = Hand.NOTHING, None, None, None
         self._source_type = ""
         self._all_wires = False
+        self._names.hide()
         for item in self.cards.values():
             item.named = False
             item.update()

@@ -241,6 +241,9 @@ class BoardView(QGraphicsView):
             else:
                 continue
             wire.lay(start, end, 5.0 * (lane % 8))
+        taken = [item.sceneBoundingRect() for item in self.cards.values()]
+        for wire in self.wires:
+            wire.keep_mark_clear(taken)
 
     def _lay_landings(self) -> None:
         """After a look elsewhere only what stays at the border has moved."""

@@ -20,6 +20,7 @@ from collage.core.render.values import Limits
 WIDTH, HEIGHT = 120.0, 96.0
 PICTURE = QRectF(3, 3, WIDTH - 6, 68)
 CUT = 8.0
+READABLE = 0.75  # zoom from which on the names of tabs can be read
 FAR = 0.35  # zoom from which on letters on cards can be read
 SPACING, FIRST = 15.0, 14.0
 MOST_TABS = 6
@@ -189,7 +190,7 @@ class CardItem(QGraphicsItem):
             for number, tab in enumerate(tabs):
                 place = self._place(number, len(tabs), right)
                 draw_tab(painter, place, tab.type, theme, filled=tab.wired or right, hot=False)
-        if self.named or self.hovered:
+        if self.hovered or (self.named and painter.worldTransform().m11() >= READABLE):
             self._draw_names(painter)
 
     def _draw_picture(self, painter: QPainter) -> None:

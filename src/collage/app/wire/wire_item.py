@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -41,6 +42,7 @@ class WireItem(QGraphicsItem):
         self.hot = False
         self._path = QPainterPath()
         self._laid: tuple[QPointF, QPointF, float] | None = None
+        self._mark_share = 0.5  # of the way, where a wire that goes back has its mark
         self.setZValue(-1)
 
     def lay(self, start: QPointF, end: QPointF, lane: float) -> None:
@@ -50,6 +52,20 @@ class WireItem(QGraphicsItem):
         self.prepareGeometryChange()
         self._path = wire_path(start, end, lane)
         self.update()
+
+    def keep_mark_clear(self, cards: Sequence[QRectF]) -> None:
+        """Moves the mark of a wire that goes back along it, to where no card lies over it."""
+        if not self.mark or self._laid is None or self._laid[1].x() > self._laid[0].x():
+            return
+        before = self._mark_share
+        for self._mark_share in (0.5, 0.4, 0.6, 0.3, 0.7, 0.2, 0.8, 0.1, 0.9):
+            box = self.mark_box()
+            if not any(box.intersects(card) for card in cards):
+                break
+        else:
+            self._mark_share = 0.5
+        if self._mark_share != before:
+            self.update()
 
     def boundingRect(self) -> QRectF:
         return self._path.boundingRect().adjusted(-30, -12, 30, 12)
@@ -76,7 +92,7 @@ class WireItem(QGraphicsItem):
             return QRectF()
         start, end, _ = self._laid
         width = QFontMetricsF(font(10)).horizontalAdvance(self.mark) + 8
-        middle = self._path.pointAtPercent(0.5)
+        middle = self._path.pointAtPercent(self._mark_share)
         ahead, x = end.x() > start.x(), middle.x()
         if ahead and end.x() - start.x() < width + 2 * CLEAR:
             return QRectF(x - SQUARE / 2, middle.y() - SQUARE / 2, SQUARE, SQUARE)

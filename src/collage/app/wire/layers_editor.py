@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QDropEvent, QFontMetrics
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -62,7 +62,9 @@ class LayersEditor(QWidget):
         # of each row: opacity, and the plain value
         self._fields: list[tuple[NumberField, ColourField | NumberField | None]] = []
         self.rows = _List(self)
-        self.rows.setFixedSize(434, 124)
+        self.rows.setMinimumWidth(396)
+        self.rows.setMaximumWidth(470)
+        self.rows.setFixedHeight(124)
         self.add, self.drop = QPushButton("Add"), QPushButton("Remove")
         self.up, self.down = QPushButton("Up"), QPushButton("Down")
         for button, work, tip in (
@@ -109,7 +111,7 @@ class LayersEditor(QWidget):
         for layer in layers:
             item = QListWidgetItem()
             row = self._row(self.rows.count(), layer)
-            item.setSizeHint(row.sizeHint())
+            item.setSizeHint(QSize(0, row.sizeHint().height()))  # as wide as the list
             self.rows.addItem(item)
             self.rows.setItemWidget(item, row)
         self.rows.setCurrentRow(min(max(self.row, 0), self.rows.count() - 1))
@@ -130,14 +132,14 @@ class LayersEditor(QWidget):
         shown.setAccessibleName(f"Show {layer.title}")
         shown.toggled.connect(lambda on: self._change(row, f"Show {layer.title}", replace(layer, on=on)))
         title = QLineEdit(layer.title)
-        title.setFixedWidth(96)
+        title.setMinimumWidth(56)  # it gives way where the window is narrow
         title.setCursorPosition(0)
         title.setAccessibleName("Name of the layer")
         title.editingFinished.connect(lambda: self._rename(row, layer, title.text()))
         mode = QComboBox()
         mode.addItems(list(stacks.MODES.values()))
         mode.setCurrentText(stacks.MODES[layer.mode])
-        mode.setFixedWidth(86)
+        mode.setFixedWidth(80)
         mode.setToolTip("Blend mode")
         mode.setAccessibleName(f"Blend mode of {layer.title}")
         names = list(stacks.MODES)
@@ -150,22 +152,21 @@ class LayersEditor(QWidget):
         opacity.edited.connect(lambda value, moving: self._give(row, "opacity", "float", "opacity", value, moving))
         source, plain = self._source_field(row, layer)
         self._fields.append((opacity, plain))
-        mask = _short(self._source(layer.mask, "no mask"), 70)
+        mask = _short(self._source(layer.mask, "no mask"), 58)
         mask.setToolTip("Mask; wire a card to the mask input")
         box.addWidget(shown)
-        box.addWidget(title)
+        box.addWidget(title, 1)
         box.addWidget(mode)
         box.addWidget(opacity)
         box.addWidget(source)
         box.addWidget(mask)
-        box.addStretch(1)
         return widget
 
     def _source_field(self, row: int, layer: stacks.Layer) -> tuple[QWidget, ColourField | NumberField | None]:
         """What a layer shows: the name of a card, or a field for the plain value."""
         kind = stacks.kind_of(self.session.network.cards[self.name])
         if layer.source.wire is not None:
-            shown = _short(self._source(layer.source, ""), 74)
+            shown = _short(self._source(layer.source, ""), 68)
             shown.setToolTip("Source of the layer; wire another card to its input to change it")
             return shown, None
         field: ColourField | NumberField
@@ -174,8 +175,8 @@ class LayersEditor(QWidget):
         else:
             field = ColourField(3)
             field.hex.hide()
-            field.swatch.setFixedWidth(74)
-        field.setFixedWidth(74)
+            field.swatch.setFixedWidth(68)
+        field.setFixedWidth(68)
         field.setAccessibleName(f"Value of {layer.title}")
         field.edited.connect(lambda value, moving: self._give(row, "layer", kind, "a layer's value", value, moving))
         return field, field

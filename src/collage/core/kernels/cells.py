@@ -114,12 +114,23 @@ def _cells_4(x, y, z, w, out):
 
 
 @njit(**INLINE)
+def _offset(bits, jitter, middle):
+    """A feature point's place along one axis, as (unit - 0.5) * jitter + 0.5 is, with one rounding less.
+
+    middle : where it lies without jitter, less half of the jitter.
+    """
+    return F(F(bits) * F(jitter * TO_UNIT) + middle)
+
+
+@njit(**INLINE)
 def _toward_2(cx, cy, fx, fy, ox, oy, jitter):
     """The way from a place to the feature point of a neighbouring cell; fx, fy: the place in its own cell."""
     x, y = U(cx + U(np.int32(ox))), U(cy + U(np.int32(oy)))
-    px = (_cell_3(x, y, U(0)) - F(0.5)) * jitter + F(0.5) + F(ox) - fx
-    py = (_cell_3(x, y, U(1)) - F(0.5)) * jitter + F(0.5) + F(oy) - fy
-    return F(px), F(py)
+    half = F(0.5) - F(0.5) * jitter
+    a, b = U(SEED_3 + x), U(SEED_3 + y)
+    px = _offset(_final(a, b, SEED_3), jitter, F(F(half - fx) + F(ox)))
+    py = _offset(_final(a, b, U(SEED_3 + U(1))), jitter, F(F(half - fy) + F(oy)))
+    return px, py
 
 
 @njit(**INLINE)
@@ -181,10 +192,11 @@ def _toward_3(x, y, z, at, jitter):
     a, b, c = _mix(
         U(SEED_4 + U(cx + U(np.int32(ox)))), U(SEED_4 + U(cy + U(np.int32(oy)))), U(SEED_4 + U(cz + U(np.int32(oz))))
     )
-    px = (_unit(_final(a, b, c)) - F(0.5)) * jitter + F(0.5) + F(ox) - fx
-    py = (_unit(_final(U(a + U(1)), b, c)) - F(0.5)) * jitter + F(0.5) + F(oy) - fy
-    pz = (_unit(_final(U(a + U(2)), b, c)) - F(0.5)) * jitter + F(0.5) + F(oz) - fz
-    return F(px), F(py), F(pz)
+    half = F(0.5) - F(0.5) * jitter
+    px = _offset(_final(a, b, c), jitter, F(F(half - fx) + F(ox)))
+    py = _offset(_final(U(a + U(1)), b, c), jitter, F(F(half - fy) + F(oy)))
+    pz = _offset(_final(U(a + U(2)), b, c), jitter, F(F(half - fz) + F(oz)))
+    return px, py, pz
 
 
 @njit(**PART)

@@ -147,7 +147,7 @@ def _values(texels, kind, picture, coding, flat, u, v, number, turn, size, move,
             _places_by(False, start, *cut, *there)
         part = out[0][start:stop], out[1][start:stop], out[2][start:stop], out[3][start:stop]
         place = line_u[:some], line_v[:some], level[:some]
-        read_run(texels, kind, flat != 0, picture, *place, REPEATED, coding, none, places, shares, part)
+        read_run(texels, kind, flat != 0, picture, *place, REPEATED, coding, none, places, shares, 4, part)
 
 
 @njit(**EXACT_INLINE)

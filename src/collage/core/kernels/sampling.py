@@ -317,7 +317,7 @@ def _reading(number: ir.Type, levels: int) -> Any:
     return read
 
 
-_bytes_flat, _bytes_deep = _reading(ir.IntType(8), 1), _reading(ir.IntType(8), 2)
+_bytes_flat = _reading(ir.IntType(8), 1)
 _shorts_deep, _halves_deep = _reading(ir.IntType(16), 2), _reading(ir.HalfType(), 2)
 
 
@@ -327,11 +327,62 @@ def _read_flat(texels, places, shares, coding, default, out):
         _bytes_flat(texels, places, shares, i, coding, default, out)
 
 
+@njit(**INLINE)
+def _code(word, channel):
+    """One of the four 8-bit numbers of a texel that was read as one word."""
+    return F(np.int32((word >> U(8 * channel)) & U(255)))
+
+
+@njit(**INLINE)
+def _blended(texels, shares, channel):
+    """Between four texels, top row first, by the shares of the right column and of the lower row."""
+    right_share, lower_share = shares
+    left, right = _code(texels[0], channel), _code(texels[1], channel)
+    left = F(left + F(_code(texels[2], channel) - left) * lower_share)
+    right = F(right + F(_code(texels[3], channel) - right) * lower_share)
+    return F(left + F(right - left) * right_share)
+
+
+@njit(**INLINE)
+def _words_at(words, places, i, row):
+    """The four texels around point i on the level whose places begin at `row`."""
+    top, lower = places[row * LINE + i], places[(row + 1) * LINE + i]
+    return words[top], words[top + U(1)], words[lower], words[lower + U(1)]
+
+
+@njit(**INLINE)
+def _word_value(words, places, shares, i, channel, coding, default):
+    fine, coarse = _words_at(words, places, i, 0), _words_at(words, places, i, 2)
+    inside, high_inside = shares[2 * LINE + i], shares[5 * LINE + i]
+    value = F(_blended(fine, (shares[i], shares[LINE + i]), channel) * inside)
+    value = F(value + _blended(coarse, (shares[3 * LINE + i], shares[4 * LINE + i]), channel) * high_inside)
+    border = F(default + F(coding[1] - default) * F(inside + high_inside))
+    return F(value * coding[0] + border)
+
+
 @njit(**PART)
-def _read_deep(texels, kind, places, shares, coding, default, out):
+def _read_words(texels, places, shares, channels, coding, default, first, second, third, fourth):
+    """8-bit texels at two levels, each read as one word of 32 bits.
+
+    Several points at a time: the words are read one by one, and taken apart together. With what comes before it, a
+    point of three channels took 14.2 ns texel by texel, 12.4 so; tiles of 4 x 4 texels, and lookups by one
+    instruction, took longer in the reading alone (18.8 and 30 to 12.8 ns).
+    """
+    words = texels.view(np.uint32)
+    for i in range(first.size):
+        a = _word_value(words, places, shares, i, 0, coding, default[0])
+        b = _word_value(words, places, shares, i, 1, coding, default[1])
+        c = _word_value(words, places, shares, i, 2, coding, default[2])
+        first[i], second[i], third[i] = a, b, c
+    if channels > 3:
+        for i in range(first.size):
+            fourth[i] = _word_value(words, places, shares, i, 3, coding, default[3])
+
+
+@njit(**PART)
+def _read_deep(texels, kind, places, shares, coding, default, channels, out):
     if kind == CODES:
-        for i in range(out[0].size):
-            _bytes_deep(texels, places, shares, i, coding, default, out)
+        _read_words(texels, places, shares, channels, coding, default, out[0], out[1], out[2], out[3])
     elif kind == PAIRS:
         for i in range(out[0].size):
             _shorts_deep(texels, places, shares, i, coding, default, out)
@@ -341,18 +392,18 @@ def _read_deep(texels, kind, places, shares, coding, default, out):
 
 
 @njit(**PART)
-def read_run(texels, kind, flat, size, u, v, detail, wraps, coding, default, places, shares, out):
+def read_run(texels, kind, flat, size, u, v, detail, wraps, coding, default, places, shares, channels, out):
     """Values of four numbers at no more than SOME points.
 
     flat : whether the full size is all that is asked for. default : four numbers. places, shares : room for 4 and
-    6 LINEs. out : four arrays.
+    6 LINEs. channels : how many of the four are wanted. out : four arrays.
     """
     if flat:
         _where_flat(u, v, size, wraps, places, shares)
         _read_flat(texels, places, shares, coding, default, out)
     else:
         _where_deep(u, v, detail, size, wraps, places, shares)
-        _read_deep(texels, kind, places, shares, coding, default, out)
+        _read_deep(texels, kind, places, shares, coding, default, channels, out)
 
 
 @njit(_signature(types.uint8, i4, types.UniTuple(OUT, 4)), **LOOP)
@@ -368,7 +419,7 @@ def _several(texels, kind, size, u, v, detail, deep, wraps, coding, default, cha
         fourth = out[3][start:stop] if channels > 3 else aside[1][: stop - start]
         part = out[0][start:stop], out[1][start:stop], third, fourth
         cut = u[start:stop], v[start:stop], detail[start:stop]
-        read_run(texels, kind, flat, size, *cut, wraps, coding, border, places, shares, part)
+        read_run(texels, kind, flat, size, *cut, wraps, coding, border, places, shares, channels, part)
 
 
 @njit(**INLINE)

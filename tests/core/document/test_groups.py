@@ -8,6 +8,7 @@ from itertools import combinations
 import pytest
 
 from collage.core.base.errors import CollageError
+from collage.core.document import edits
 from collage.core.document.groups import (
     add_output,
     bundle,
@@ -98,3 +99,15 @@ def test_groups_nest(library) -> None:
     same(library, network(), outer)
     again, _ = unbundle(outer, second)
     same(library, network(), again)
+
+
+def test_cards_come_back_around_the_place_of_their_group(library) -> None:
+    grouped, group = bundle(network(), ("noise", "cells", "both"), partial(output_type, library))
+    grouped = edits.move_cards(grouped, {group: (20.0, -5.0)})
+    inside = [card.position for card in grouped.cards[group].network.cards.values()]
+    again, back = unbundle(grouped, group)
+    places = [again.cards[name].position for name in back]
+    for axis, middle in ((0, 20.0), (1, -5.0)):
+        low, high = min(place[axis] for place in places), max(place[axis] for place in places)
+        assert (low + high) / 2 == pytest.approx(middle, abs=1e-3)
+        assert high - low == pytest.approx(max(p[axis] for p in inside) - min(p[axis] for p in inside), abs=1e-3)

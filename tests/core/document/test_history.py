@@ -40,6 +40,7 @@ def test_a_drag_is_one_step_until_the_hand_lets_go() -> None:
 def test_an_edit_that_changes_nothing_leaves_no_step() -> None:
     history = History(Network().with_card(Card("a", "sin", "float")))
     history.do("Nothing", lambda network: edits.disconnect(network, "a", "in"))
+    history.do("The same again", lambda _: Network().with_card(Card("a", "sin", "float")))
     assert history.labels == []
 
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 import MaterialX as mx
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 from collage.core.base.errors import CollageError
 from collage.core.document.materialx import parse_document, read_document, validate, write_document
 from collage.core.document.model import Network
-from collage.core.document.types import number_text, parse, write
+from collage.core.document.types import number_text, parse, write, zero
 from collage.demo.shed import celadon_glaze, lime_bloomed_clay, weathered_bench
 
 RICH = """<?xml version="1.0"?>
@@ -189,3 +190,8 @@ def test_a_definition_without_a_graph_comes_back_as_it_was() -> None:
         {"name": "amount", "type": "float", "value": "0.5", "uiname": "Amount"},
         {"name": "out", "type": "float"},
     ]
+
+
+def test_a_matrix_without_a_value_changes_nothing() -> None:
+    assert np.array_equal(np.reshape(zero("matrix44"), (4, 4)), np.eye(4))
+    assert np.array_equal(np.reshape(zero("matrix33"), (3, 3)), np.eye(3))

@@ -204,3 +204,17 @@ def test_a_folder_that_is_none(tmp_path: Path) -> None:
     with pytest.raises(Exception, match="no such folder"):
         gathered(tmp_path / "nowhere")
     assert gathered(tmp_path) == Gathered()
+
+
+@pytest.mark.parametrize(("lean", "normal"), [(0.2, True), (0.3, False)])
+def test_normals_that_lean_to_one_side_are_something_else(lean: float, normal: bool) -> None:
+    way = np.array([lean, 0.0, np.sqrt(1 - lean * lean)])
+    pixels = np.tile(way * 0.5 + 0.5, (8, 8, 1))
+    assert (look_of(bytes_of(pixels)).normal_like > 0.9) is normal
+
+
+def test_alpha_is_no_colour() -> None:
+    grey = np.full((8, 8, 4), 128, np.uint8)
+    grey[:, :, 3] = 255
+    assert look_of(grey).colour_spread == 0
+    assert look_of(grey).grey

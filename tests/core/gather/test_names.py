@@ -78,6 +78,9 @@ def test_folders_that_name_roles_sizes_and_forms() -> None:
     found = group(["a/albedo/slate.png", "a/normal/slate.png", "b/4K/wood_col.png", "b/4K/wood_nrm.png",
                    "b/2K/wood_col.png", "b/2K/wood_nrm.png", "iron/Textures/albedo.png", "iron/Textures/normal.png"])  # fmt: skip
     assert {one.name: len(one.maps) for one in found.sets} == {"slate": 2, "wood_4k": 2, "wood_2k": 2, "iron": 2}
+    slate = next(one for one in found.sets if one.name == "slate")
+    told_by_name = {one.role: one.confidence for one in group(["slate_albedo.png", "slate_normal.png"]).sets[0].maps}
+    assert all(0.5 < one.confidence < told_by_name[one.role] for one in slate.maps), "a folder says less than a name"
 
 
 def test_variants_after_the_role_part_a_set_only_where_they_have_to() -> None:
@@ -130,6 +133,8 @@ def test_packed_names_say_which_channel_holds_what() -> None:
     assert read_name("a_ORM.png")[0].channels == (
         ("r", "occlusion"), ("g", "specular_roughness"), ("b", "base_metalness"),
     )  # fmt: skip
+    for word in ("a_OMH", "a_HDG"):  # height, opacity: letters alone that are no usual pack
+        assert not any(one.channels for one in read_name(f"{word}.png"))
     assert dict(read_name("a_rough_ao_metal.png")[0].channels) == {
         "r": "specular_roughness", "g": "occlusion", "b": "base_metalness",
     }  # fmt: skip

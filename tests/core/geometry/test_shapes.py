@@ -31,6 +31,7 @@ def test_every_edge_has_two_faces_and_the_inside_is_inside(name: str) -> None:
 def test_shapes_stand_on_the_ground_with_normals_outwards_and_no_squeezed_uv(name: str) -> None:
     mesh = shape(name)
     assert mesh.bounds[0][1] == pytest.approx(0, abs=1e-6)
+    np.testing.assert_allclose(mesh.bounds[0] + mesh.bounds[1], (0, mesh.bounds[1][1], 0), atol=2e-3)
     np.testing.assert_allclose(np.linalg.norm(mesh.normals, axis=1), 1, atol=1e-5)
     assert (np.repeat(mesh.face_normals, 3, axis=0) * mesh.normals).sum(axis=1).min() > 0.6
     uv = mesh.uv["UVMap"].reshape(-1, 3, 2)

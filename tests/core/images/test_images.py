@@ -208,3 +208,17 @@ def test_every_level_is_read_where_it_lies(size: tuple[int, int], channels: int)
         place = np.stack([(x + 0.5) / width, 1 - (y + 0.5) / height]).astype(np.float32)
         read = pyramid.read(place, np.full(x.size, number, np.float32), nearest=True)
         np.testing.assert_allclose(read.T, level.reshape(-1, channels), atol=1e-6)
+
+
+@pytest.mark.parametrize(("width", "height", "last"), [(1, 1, 0), (2, 1, 1), (5, 3, 2), (8, 8, 3), (2048, 3, 11)])
+def test_levels_halve_until_one_texel_is_left(width: int, height: int, last: int) -> None:
+    assert Layout(width, height).last == last
+
+
+@pytest.mark.parametrize(
+    ("kind", "bits", "floating"),
+    [(np.uint8, 8, False), (np.uint16, 16, False), (np.float16, 16, True), (np.float32, 32, True)],
+)
+def test_a_pyramid_knows_what_the_file_held(kind: type, bits: int, floating: bool) -> None:
+    made = build(np.ones((2, 2, 3), kind))
+    assert (made.bits, made.floating, made.channels) == (bits, floating, 3)

@@ -104,7 +104,10 @@ def toward_map(x, y, z, turn):
 
 @njit(**INLINE)
 def ggx(alpha, nh, nl, nv):
-    """GGX distribution times the height-correlated shadowing over 4 nl nv (Heitz 2014)."""
+    """GGX distribution times the height-correlated shadowing over 4 nl nv.
+
+    E. Heitz, Understanding the Masking-Shadowing Function in Microfacet-Based BRDFs, JCGT 3(2), 2014.
+    """
     a2 = alpha * alpha
     d = nh * nh * (a2 - F(1)) + F(1)
     distribution = a2 / (PI * d * d)
@@ -149,7 +152,7 @@ def fifth_power(x):
 
 @njit(**INLINE)
 def ggx_brushed(along, across, frame, normal, half, light, view):
-    """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (Heitz 2014)."""
+    """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (E. Heitz, 2014, as above)."""
     t, b = frame
     nh, nl, nv = dot(normal, half), max(dot(normal, light), F(0)), max(dot(normal, view), F(0.02))
     th, bh = dot(t, half) / along, dot(b, half) / across

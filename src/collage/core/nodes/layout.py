@@ -12,7 +12,8 @@ COLUMN, ROW = 1.15, 1.1
 def tidy(network: Network, names: Iterable[str]) -> dict[str, tuple[float, float]]:
     """Places for cards, in the standard's units: sources left, crossings few, the top left corner kept.
 
-    Longest-path layers, then barycentre ordering (Sugiyama, Tagawa, Toda 1981).
+    Longest-path layers, then barycentre ordering (K. Sugiyama, S. Tagawa, M. Toda, Methods for Visual
+    Understanding of Hierarchical System Structures, 1981).
     """
     chosen = [name for name in names if not network.cards[name].helper]
     if not chosen:

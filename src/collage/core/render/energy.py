@@ -13,7 +13,9 @@ SIZE = 32  # kernels.shading.TABLE
 def energy_table(samples: int = 512) -> np.ndarray:
     """Parts A and B of the reflected energy F0 A + F90 B, per roughness (rows) and cosine (columns).
 
-    Integrated over the GGX lobe with Smith's height-correlated shadowing (Karis 2013, Heitz 2014).
+    Integrated over the GGX lobe with Smith's height-correlated shadowing (B. Karis, Real Shading in Unreal Engine 4,
+    SIGGRAPH 2013 course; E. Heitz, Understanding the Masking-Shadowing Function in Microfacet-Based BRDFs, JCGT 3(2),
+    2014).
     Returns (SIZE, 2 * SIZE) float32, A and B by turns.
     """
     cosine = np.maximum(np.linspace(0, 1, SIZE), 1e-3)[None, :, None]

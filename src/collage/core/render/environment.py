@@ -184,7 +184,8 @@ def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarra
     index = np.arange(count)
     # in an order of its own in every set: the first rays of all sets together look in all directions evenly, too
     index = index // PER_SET * PER_SET + (3 * index + index // PER_SET) % PER_SET
-    # a rank-1 sequence: every run of sixteen is spread evenly (M. Roberts, R2 sequence, 2018)
+    # a rank-1 sequence: every run of sixteen is spread evenly (M. Roberts, The unreasonable
+    # effectiveness of quasirandom sequences, 2018)
     a, b = (0.5 + index * 0.7548776662) % 1, (0.5 + index * 0.5698402910) % 1
     lit = index % 2 == 0
     cell = np.minimum(np.searchsorted(cells, a), len(cells) - 1)

@@ -160,8 +160,8 @@ class Pyramid:
 
         if self.channels > 1:
             layout = Layout(self.width, self.height).numbers
-            value, turn = hexagons.read_tile(self.texels, self.coding.numbers, layout, place, number, chances, detail)
-            return value[: self.channels], turn
+            kind = self.texels, self.channels, self.coding.numbers, layout
+            return hexagons.read_tile(*kind, place, number, chances, detail)
         level = detail if detail is not None else np.zeros(place.shape[1], np.float32)
         there, turn, level = hexagons.tile(place, number, *chances, level)
         return self.read(there, None if detail is None else level), turn

@@ -127,11 +127,11 @@ VALUES = types.UniTuple(OUT, 4)
 
 @njit(
     types.void(
-        TEXELS, i4, types.UniTuple(i4, 5), types.UniTuple(f4, 2), i4, IN, IN, i4, ROWS, ROWS, ROWS, IN, VALUES, OUT
+        TEXELS, i4, types.UniTuple(i4, 5), types.UniTuple(f4, 2), i4, IN, IN, i4, ROWS, ROWS, ROWS, IN, i4, VALUES, OUT
     ),
     **EXACT,
 )
-def _values(texels, kind, picture, coding, flat, u, v, number, turn, size, move, detail, out, angles):
+def _values(texels, kind, picture, coding, flat, u, v, number, turn, size, move, detail, channels, out, angles):
     """Finds and reads a run of points at a time, so that places stay in the processor's nearest cache."""
     places, shares = np.empty(4 * LINE, np.uint32), np.empty(6 * LINE, np.float32)
     line_u, line_v, level = np.empty(SOME, np.float32), np.empty(SOME, np.float32), np.empty(SOME, np.float32)
@@ -147,7 +147,7 @@ def _values(texels, kind, picture, coding, flat, u, v, number, turn, size, move,
             _places_by(False, start, *cut, *there)
         part = out[0][start:stop], out[1][start:stop], out[2][start:stop], out[3][start:stop]
         place = line_u[:some], line_v[:some], level[:some]
-        read_run(texels, kind, flat != 0, picture, *place, REPEATED, coding, none, places, shares, 4, part)
+        read_run(texels, kind, flat != 0, picture, *place, REPEATED, coding, none, places, shares, channels, part)
 
 
 @njit(**EXACT_INLINE)
@@ -231,6 +231,7 @@ def tile(
 
 def read_tile(
     texels: np.ndarray,
+    channels: int,
     coding: tuple[int, float, float],
     size: tuple[int, int, int, int, int],
     place: np.ndarray,
@@ -238,7 +239,7 @@ def read_tile(
     chances: tuple[np.ndarray, np.ndarray, np.ndarray],
     detail: np.ndarray | None,
 ) -> tuple[np.ndarray, np.ndarray]:
-    """What the tile of one of three hexagons shows, of a picture of several channels: (4, n), and its turns (n,).
+    """What the tile of one of three hexagons shows, of a picture of several channels: (channels, n), its turns (n,).
 
     texels, coding, size : as for `sampling.sample`. place, number, detail : as for `tile`; without a detail the full
     size is read. chances : turn, size and move of `tile`.
@@ -249,8 +250,8 @@ def read_tile(
     u, v = (np.ascontiguousarray(part) for part in place)
     flat = detail is None and kind == CODES
     level = detail if detail is not None else np.full(count, -99, np.float32)  # no size makes that a smaller level
-    _values(texels, kind, size, (scale, offset), flat, u, v, number, *chances, level, tuple(out), angle)
-    return out, angle
+    _values(texels, kind, size, (scale, offset), flat, u, v, number, *chances, level, channels, tuple(out), angle)
+    return out[:channels], angle
 
 
 def blend_weights(place: np.ndarray, falloff: np.ndarray) -> np.ndarray:

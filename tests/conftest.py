@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import shutil
+import subprocess
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 # Before anything asks for a folder: settings, desks and demo data of the tests go to a place of their own.
@@ -93,3 +95,22 @@ class Calculator:
 @pytest.fixture(scope="session")
 def calculate(library: Library) -> Calculator:
     return Calculator(library)
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path) -> Iterator[Callable[[int], Path]]:
+    """A disk of some bytes of its own; skipped where nobody but root may mount one."""
+    made: list[Path] = []
+
+    def make(size: int) -> Path:
+        place = tmp_path / f"disk {len(made)}"
+        place.mkdir()
+        command = ["mount", "-t", "tmpfs", "-o", f"size={size}", "tmpfs", str(place)]
+        if shutil.which("mount") is None or subprocess.run(command, capture_output=True, check=False).returncode:
+            pytest.skip("mounting a small disk needs root")
+        made.append(place)
+        return place
+
+    yield make
+    for place in made:
+        subprocess.run(["umount", "-l", str(place)], check=True)

@@ -2,21 +2,76 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
+from itertools import count
 from pathlib import Path
+
+_numbers = count()
+_TEMPORARY = re.compile(r"\.collage-(\d+)-\d+")
 
 
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
     """A temporary path beside `path` to write to; it takes the place of `path` when all went well.
 
+    What was written is on the disk before it takes the place, so that not even a power cut leaves half of it.
     Whatever is raised inside goes on, the old file stays, and nothing temporary is left.
     """
-    temporary = path.with_name(f".{path.stem}.{os.getpid()}{path.suffix}")
+    temporary = path.with_name(f".collage-{os.getpid()}-{next(_numbers)}{path.suffix[-16:]}")
     try:
         yield temporary
+        flush(temporary)
         os.replace(temporary, path)
+        flush(path.parent)
     finally:
-        temporary.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):  # what went wrong before is what counts
+            temporary.unlink(missing_ok=True)
+
+
+def flush(path: Path) -> None:
+    """Waits until a file, or a folder's list of names, is on the disk."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def write_bytes(path: Path, data: bytes | memoryview) -> None:
+    """Writes a whole file in one go. Raises OSError; the file before stays whole in that case."""
+    with replacing(path) as temporary:
+        put(temporary, data)
+
+
+def put(path: Path, data: bytes | memoryview) -> None:
+    """Writes bytes to a new file, all of them or an OSError. It takes no other file's place; see `write_bytes`."""
+    with path.open("wb", buffering=0) as file:
+        left = memoryview(data)
+        while left:
+            left = left[file.write(left) :]
+
+
+def clear_leftovers(folder: Path) -> None:
+    """Removes temporary files in a folder that processes which are gone have left."""
+    for path in folder.glob(".collage-*"):
+        made_by = _TEMPORARY.match(path.name)
+        if made_by is not None and not is_running(int(made_by.group(1))):
+            with contextlib.suppress(OSError):
+                path.unlink()
+
+
+def is_running(process: int) -> bool:
+    """Whether there is a process of this number on this machine."""
+    if process == os.getpid():
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True

@@ -14,6 +14,7 @@ class Codec:
 
     library_name : what OpenImageIO calls it. suffixes : of its files, the usual one first. bits : depths it is written
     with, the usual one first; empty for formats that are only read. linear : whether it holds linear light.
+    tells_failure : whether its encoder tells when the disk is full.
     """
 
     name: str
@@ -21,13 +22,14 @@ class Codec:
     suffixes: tuple[str, ...]
     bits: tuple[int, ...] = ()
     linear: bool = False
+    tells_failure: bool = False
 
 
 CODECS = (
     Codec("PNG", "png", (".png",), (8, 16)),
     Codec("JPEG", "jpeg", (".jpg", ".jpeg"), (8,)),
-    Codec("TIFF", "tiff", (".tif", ".tiff"), (8, 16, 32)),
-    Codec("OpenEXR", "openexr", (".exr",), (32, 16), linear=True),
+    Codec("TIFF", "tiff", (".tif", ".tiff"), (8, 16, 32), tells_failure=True),
+    Codec("OpenEXR", "openexr", (".exr",), (32, 16), linear=True, tells_failure=True),
     Codec("Radiance HDR", "hdr", (".hdr",), (32,), linear=True),
     Codec("TGA", "targa", (".tga",)),
     Codec("BMP", "bmp", (".bmp",)),

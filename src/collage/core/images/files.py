@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,8 +11,8 @@ import numpy as np
 import OpenImageIO as oiio
 
 from collage.core.base.errors import CollageError
-from collage.core.base.safe_write import replacing
-from collage.core.images.codecs import codec_of, codec_to_write
+from collage.core.base.safe_write import put, replacing
+from collage.core.images.codecs import Codec, codec_of, codec_to_write
 
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384
@@ -118,27 +119,21 @@ def read_pixels(path: Path, most: int = 4) -> np.ndarray:
 def write_image(
     path: Path, pixels: np.ndarray, *, bits: int | None = None, attributes: Mapping[str, str] | None = None
 ) -> None:
-    """Writes (h, w, c) pixels; the ending chooses the form. Written to a temporary name, then renamed.
+    """Writes (h, w, c) pixels; the ending chooses the form. The file before stays whole until the new one is.
 
-    pixels : uint8, uint16 or float32. bits : 8, 16 or 32, if it should differ from the array's.
+    pixels : uint8, uint16 or float32. bits : 8, 16 or 32, if it should differ from the array's. Raises CollageError.
     """
+    codec = codec_to_write(path)
     pixels = np.ascontiguousarray(pixels if pixels.ndim == 3 else pixels[:, :, None])
-    height, width, channels = pixels.shape
-    kind = {8: "uint8", 16: "uint16", 32: "float"}[bits or pixels.dtype.itemsize * 8]
-    if path.suffix.lower() == ".exr" and bits == 16:
-        kind = "half"
-    spec = oiio.ImageSpec(width, height, channels, kind)
-    names = {1: ("Y",), 2: ("R", "G"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}
-    if channels in names:
-        spec.channelnames = names[channels]
-    spec.attribute("oiio:UnassociatedAlpha", 1)
-    for name, value in (attributes or {}).items():
-        spec.attribute(name, value)
-    codec_to_write(path)
+    spec = _spec(codec, pixels, bits or pixels.dtype.itemsize * 8, attributes or {})
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:
-            _write_pixels(temporary, spec, pixels)
+            if codec.tells_failure:
+                _encode(codec, str(temporary), spec, pixels)
+            else:
+                put(temporary, _encoded(codec, spec, pixels))
+            _check_written(temporary, spec)
     except OSError as error:
         raise CollageError(
             f"The file cannot be written: {error.strerror or error}.",
@@ -147,10 +142,45 @@ def write_image(
         ) from error
 
 
-def _write_pixels(path: Path, spec: oiio.ImageSpec, pixels: np.ndarray) -> None:
+def _spec(codec: Codec, pixels: np.ndarray, bits: int, attributes: Mapping[str, str]) -> oiio.ImageSpec:
+    height, width, channels = pixels.shape
+    kind = {8: "uint8", 16: "uint16", 32: "float"}[bits]
+    if codec.library_name == "openexr" and bits == 16:
+        kind = "half"
+    spec = oiio.ImageSpec(width, height, channels, kind)
+    names = {1: ("Y",), 2: ("R", "G"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}
+    if channels in names:
+        spec.channelnames = names[channels]
+    spec.attribute("oiio:UnassociatedAlpha", 1)
+    for name, value in attributes.items():
+        spec.attribute(name, value)
+    return spec
+
+
+def _encode(codec: Codec, path: str, spec: oiio.ImageSpec, pixels: np.ndarray) -> None:
     """Raises OSError with the library's own reason."""
-    target = oiio.ImageOutput.create(str(path))
+    target = oiio.ImageOutput.create(codec.library_name)
     if target is None:
         raise OSError(oiio.geterror() or "unknown form")
-    if not (target.open(str(path), spec) and target.write_image(pixels) and target.close()):
+    if not (target.open(path, spec) and target.write_image(pixels) and target.close()):
         raise OSError(target.geterror().split("\n")[0] or "unknown reason")
+
+
+def _encoded(codec: Codec, spec: oiio.ImageSpec, pixels: np.ndarray) -> bytes:
+    """A file in memory. Some codecs do not tell that a disk is full, and one ends the process."""
+    with open(os.memfd_create("picture"), "rb") as file:
+        _encode(codec, f"/proc/self/fd/{file.fileno()}", spec, pixels)
+        return file.read()
+
+
+def _check_written(path: Path, spec: oiio.ImageSpec) -> None:
+    """Raises OSError for a file that cannot be read again."""
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise OSError(oiio.geterror().split("\n")[0] or "it cannot be read again")
+    try:
+        found = source.spec()
+        if (found.width, found.height, found.nchannels) != (spec.width, spec.height, spec.nchannels):
+            raise OSError("it is not what was written")
+    finally:
+        source.close()

@@ -14,7 +14,8 @@ import pytest
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.materials import new_material
-from collage.core.project.folder import COPIES, copy_files, is_project, load_project, save_project, slug
+from collage.core.project.copies import copies
+from collage.core.project.folder import copy_files, is_project, load_project, save_project, slug
 from collage.core.project.recovery import Desk, discard, left_desks
 from collage.core.project.state import Project
 from collage.core.scene.bench import Bench
@@ -39,13 +40,12 @@ def test_a_project_comes_back_as_it_was_saved(tmp_path: Path, project: Project) 
 def test_saving_keeps_the_state_before_and_drops_what_is_gone(tmp_path: Path, project: Project) -> None:
     save_project(project, tmp_path)
     smaller = Project("Shed", {"Other": weathered_bench()}, Bench())
-    for _ in range(COPIES + 3):
+    for _ in range(3):
         save_project(smaller, tmp_path)
     assert [path.name for path in (tmp_path / "materials").iterdir()] == ["other.mtlx"]
-    copies = sorted((tmp_path / "copies").iterdir())
-    assert len(copies) == COPIES
+    assert [load_project(copy)[0] for copy in copies(tmp_path)] == [smaller, project], "the same state is kept once"
     save_project(project, tmp_path)
-    assert load_project(sorted((tmp_path / "copies").iterdir())[-1])[0] == smaller
+    assert load_project(copies(tmp_path)[0])[0] == smaller
 
 
 def test_a_full_disk_leaves_the_old_files_whole(

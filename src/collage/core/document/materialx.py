@@ -55,7 +55,7 @@ def read_document(path: Path) -> Network:
 
 def parse_document(data: bytes, *, about: str = "document") -> Network:
     """The document in the text `data`."""
-    _look_through(data, about)
+    check_document(data, about)
     document = mx.createDocument()
     options = mx.XmlReadOptions()
     options.readXIncludeFunction = None  # a document never pulls in other files
@@ -138,7 +138,8 @@ def _standard_definitions() -> Any:
     return library
 
 
-def _look_through(data: bytes, about: str) -> None:
+def check_document(data: bytes, about: str) -> None:
+    """Whether the text is a whole document of sound XML, without what could harm. Raises CollageError if not."""
     parser = xml.parsers.expat.ParserCreate()
     depth = count = 0
 

@@ -1,17 +1,17 @@
 """The project folder: plain files, relative paths, safe writes.
 
-project.json holds the bench and the list of materials; each material is materials/NAME.mtlx, whose file
-names start from the folder it lies in. Files are written to a temporary name and renamed, so that a full
-disk or a crash leaves the old ones whole; the state before a save is kept under copies/.
+project.json holds the bench and the list of materials; each material is materials/NAME.mtlx, whose file names start
+from the folder it lies in. A save happens as a whole or not at all (commit); the state before it is kept (copies).
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import re
 import shutil
-from datetime import datetime
+from collections.abc import Mapping
 from pathlib import Path
 
 from pydantic import ValidationError
@@ -19,12 +19,14 @@ from pydantic import ValidationError
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
 from collage.core.base.safe_write import replacing
-from collage.core.document.materialx import read_document, write_document
-from collage.core.project.state import Project
+from collage.core.document.materialx import MAX_BYTES, check_document, read_document, write_document
+from collage.core.document.model import Network
+from collage.core.project.commit import SAVE, alone, clear_drafts, commit, complete, place_of
+from collage.core.project.copies import COPIES, keep
+from collage.core.project.state import Project, Unread
 from collage.core.scene.bench import Bench
 
 SCHEMA = 1
-COPIES = 10
 PROJECT_FILE = "project.json"
 MATERIALS = "materials"
 MAPS = "maps"
@@ -52,7 +54,7 @@ def slug(name: str) -> str:
 
 
 def is_project(folder: Path) -> bool:
-    return (folder / PROJECT_FILE).is_file()
+    return place_of(folder, PROJECT_FILE).is_file()
 
 
 def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
@@ -62,7 +64,14 @@ def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
     """
     if folder.name == PROJECT_FILE:
         folder = folder.parent
-    path = folder / PROJECT_FILE
+    if (folder / SAVE).is_dir():
+        with contextlib.suppress(OSError), alone(folder):
+            complete(folder)  # where it cannot, as on a disk that is only read, what was saved is found all the same
+    return _read(folder)
+
+
+def _read(folder: Path) -> tuple[Project, list[CollageError]]:
+    path = place_of(folder, PROJECT_FILE)
     if not path.is_file():
         raise CollageError(
             "This folder holds no project.",
@@ -84,13 +93,28 @@ def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
             about=folder.name,
             remedy="Open it with that version.",
         )
-    materials, problems = {}, []
+    materials, unread, problems = {}, {}, []
     for entry in content.materials:
         try:
-            materials[entry.name] = read_document(_inside(folder, entry.file))
+            materials[entry.name] = _material(folder, entry.file)
         except CollageError as error:
             problems.append(error)
-    return Project(content.name, materials, content.bench), problems
+            unread[entry.name] = Unread(entry.file, _raw(folder, entry.file), str(error))
+    return Project(content.name, materials, content.bench, unread), problems
+
+
+def _material(folder: Path, file: str) -> Network:
+    _inside(folder, file)
+    return read_document(place_of(folder, file))
+
+
+def _raw(folder: Path, file: str) -> bytes | None:
+    try:
+        path = place_of(folder, file)
+        _inside(folder, file)
+        return path.read_bytes() if path.is_file() and path.stat().st_size <= MAX_BYTES else None
+    except (OSError, CollageError):
+        return None
 
 
 def _inside(folder: Path, name: str) -> Path:
@@ -102,22 +126,21 @@ def _inside(folder: Path, name: str) -> Path:
 
 
 def save_project(project: Project, folder: Path, *, keep_copy: bool = True) -> None:
-    """Writes a project into its folder. Raises CollageError; the files before stay whole in that case."""
+    """Writes a project into its folder, as a whole or not at all. Raises CollageError; then nothing has changed.
+
+    Material files that the project does not know are left alone. keep_copy : whether the state before is kept.
+    """
     try:
         (folder / MATERIALS).mkdir(parents=True, exist_ok=True)
-        if keep_copy and is_project(folder):
-            _keep_copy(folder)
-        entries: list[MaterialEntry] = []
-        used: set[str] = set()
-        for name, network in project.materials.items():
-            file = _free(slug(name), used)
-            _write(folder / file, write_document(network))
-            entries.append(MaterialEntry(name=name, file=file))
-        content = ProjectFile(name=project.name, materials=tuple(entries), bench=project.bench)
-        _write(folder / PROJECT_FILE, json.dumps(content.model_dump(mode="json"), indent=1))
-        for path in (folder / MATERIALS).glob("*.mtlx"):
-            if f"{MATERIALS}/{path.name}" not in used:
-                path.unlink()
+        with alone(folder):
+            complete(folder)
+            clear_drafts(folder)
+            before = _stored(folder)
+            if keep_copy and before:
+                there = {file: (folder / file).read_bytes() for file in before if (folder / file).is_file()}
+                keep(folder, there, whole=len(there) == len(before) and _are_whole(there))
+            files = _files(project, folder, before)
+            commit(folder, files, [file for file in before if file not in files and not _is_unread(project, file)])
     except OSError as error:
         raise CollageError(
             f"The project cannot be saved: {error.strerror or error}.",
@@ -126,31 +149,53 @@ def save_project(project: Project, folder: Path, *, keep_copy: bool = True) -> N
         ) from error
 
 
-def _free(stem: str, used: set[str]) -> str:
+def _are_whole(files: Mapping[str, bytes]) -> bool:
+    """Whether the materials among some files can be read."""
+    try:
+        for name, data in files.items():
+            if name != PROJECT_FILE:
+                check_document(data, name)
+    except CollageError:
+        return False
+    return True
+
+
+def _stored(folder: Path) -> tuple[str, ...]:
+    """The files of the project that lies there: project.json and its materials; none if it cannot be read."""
+    try:
+        content = ProjectFile.model_validate_json((folder / PROJECT_FILE).read_bytes())
+    except (ValidationError, ValueError, OSError):
+        return ()
+    mine = [one.file for one in content.materials if Path(one.file).parts[:1] == (MATERIALS,) and ".." not in one.file]
+    return (PROJECT_FILE, *mine)
+
+
+def _files(project: Project, folder: Path, before: tuple[str, ...]) -> dict[str, bytes]:
+    """All files of a project with what is in them."""
+    files = {one.file: one.content for one in project.unread.values() if one.content is not None}
+    taken = {one.file for one in project.unread.values()}
+    entries = [MaterialEntry(name=name, file=one.file) for name, one in project.unread.items()]
+    for name, network in project.materials.items():
+        file = _free(slug(name), taken, folder, before)
+        files[file] = write_document(network).encode()
+        entries.append(MaterialEntry(name=name, file=file))
+    content = ProjectFile(name=project.name, materials=tuple(entries), bench=project.bench)
+    files[PROJECT_FILE] = json.dumps(content.model_dump(mode="json"), indent=1).encode()
+    return files
+
+
+def _is_unread(project: Project, file: str) -> bool:
+    return any(one.file == file for one in project.unread.values())
+
+
+def _free(stem: str, taken: set[str], folder: Path, before: tuple[str, ...]) -> str:
+    """A file for a material: none that the project has given away, nor one that somebody else put there."""
     number, name = 1, f"{MATERIALS}/{stem}.mtlx"
-    while name in used:
+    while name in taken or (name not in before and (folder / name).exists()):
         number += 1
         name = f"{MATERIALS}/{stem}-{number}.mtlx"
-    used.add(name)
+    taken.add(name)
     return name
-
-
-def _write(path: Path, text: str) -> None:
-    with replacing(path) as temporary, temporary.open("w", encoding="utf-8") as file:
-        file.write(text)
-        file.flush()
-        os.fsync(file.fileno())
-
-
-def _keep_copy(folder: Path) -> None:
-    """The state before this save, under copies/; the oldest beyond COPIES go."""
-    target = folder / "copies" / datetime.now().strftime("%Y%m%d-%H%M%S-%f")
-    (target / MATERIALS).mkdir(parents=True)
-    shutil.copy2(folder / PROJECT_FILE, target / PROJECT_FILE)
-    for path in (folder / MATERIALS).glob("*.mtlx"):
-        shutil.copy2(path, target / MATERIALS / path.name)
-    for old in sorted((folder / "copies").iterdir())[:-COPIES]:
-        shutil.rmtree(old, ignore_errors=True)
 
 
 def copy_files(source: Path, target: Path) -> None:
@@ -158,7 +203,7 @@ def copy_files(source: Path, target: Path) -> None:
     try:
         target.mkdir(parents=True, exist_ok=True)
         for path in source.iterdir():
-            if path.name in (PROJECT_FILE, MATERIALS, "copies") or path.name.startswith("."):
+            if path.name in (PROJECT_FILE, MATERIALS, COPIES) or path.name.startswith("."):
                 continue
             if path.is_dir():
                 shutil.copytree(path, target / path.name, dirs_exist_ok=True)

@@ -15,7 +15,9 @@ from pathlib import Path
 
 import platformdirs
 
+from collage.core.base.errors import CollageError
 from collage.core.base.safe_write import replacing
+from collage.core.project.copies import copies
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.state import Project
 
@@ -76,6 +78,17 @@ def left_desks(root: Path | None = None) -> list[LeftDesk]:
         except (OSError, ValueError, KeyError, TypeError):
             continue
     return sorted(found, key=lambda desk: -desk.written)
+
+
+def newest_copy_with(folder: Path, material: str) -> Path | None:
+    """The newest copy of a project in which a material can be read."""
+    for copy in copies(folder):
+        try:
+            if material in load_project(copy)[0].materials:
+                return copy
+        except CollageError:
+            continue
+    return None
 
 
 def discard(desk: LeftDesk) -> None:

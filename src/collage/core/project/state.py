@@ -11,12 +11,26 @@ from collage.core.scene.bench import Bench
 
 
 @dataclass(frozen=True)
+class Unread:
+    """A material of the project that could not be read.
+
+    file : from the project's folder. content : its bytes, which every save keeps as they are; None where there are
+    none to be had, and then the file is left alone. reason : what was wrong, and what can be done.
+    """
+
+    file: str
+    content: bytes | None
+    reason: str
+
+
+@dataclass(frozen=True)
 class Project:
-    """Materials by name, and the bench they are looked at on."""
+    """Materials by name, and the bench they are looked at on. unread : by name, those that could not be read."""
 
     name: str = "Untitled"
     materials: Mapping[str, Network] = field(default_factory=dict)
     bench: Bench = field(default_factory=Bench)
+    unread: Mapping[str, Unread] = field(default_factory=dict)
 
     def with_material(self, name: str, network: Network) -> Project:
         return replace(self, materials={**self.materials, name: network})
@@ -26,7 +40,7 @@ class Project:
 
     def free_material_name(self, wanted: str) -> str:
         """`wanted`, or the first of “wanted 2”, “wanted 3” ... that no material bears."""
-        return free_among(wanted, self.materials, " ")
+        return free_among(wanted, {*self.materials, *self.unread}, " ")
 
     def renamed_material(self, old: str, new: str) -> Project:
         """The material under another name, worn by the same objects. Raises CollageError for a name that is taken."""
@@ -35,7 +49,7 @@ class Project:
             raise CollageError("A material needs a name.", about=old)
         if new == old:
             return self
-        if new in self.materials:
+        if new in self.materials or new in self.unread:
             raise CollageError(f"There is already a material named “{new}”.", about=new, remedy="Choose another name.")
         materials = {new if name == old else name: one for name, one in self.materials.items()}
         return self._worn(replace(self, materials=materials), old, new)

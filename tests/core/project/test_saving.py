@@ -1,0 +1,244 @@
+"""A save happens as a whole or not at all: on disks that fail at any byte, killed at any step, against another save."""
+
+from __future__ import annotations
+
+import errno
+import os
+import shutil
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from collage.core.base.errors import CollageError
+from collage.core.document.making import card
+from collage.core.document.materials import new_material
+from collage.core.project import commit, copies
+from collage.core.project.folder import load_project, save_project
+from collage.core.project.recovery import newest_copy_with
+from collage.core.project.state import Project
+from collage.core.scene.bench import Bench
+
+STEPS = ("replace", "rename", "mkdir", "unlink", "rmdir", "fsync")
+
+
+def project(number: int) -> Project:
+    """A small project; each number has other materials and another bench."""
+    network = new_material().with_card(card(f"n{number}", "constant", "float", (0, 0), value=("float", 0.5)))
+    materials = {"Clay": network, f"Glaze {number}": new_material()}
+    return Project(f"Shed {number}", materials, Bench(exposure=float(number)))
+
+
+BEFORE, AFTER = project(1), project(2)
+
+
+class Fault:
+    """Counts the steps and bytes of a save, and does something at one of them."""
+
+    def __init__(self, at: int, act: Callable[[], object]) -> None:
+        self.at, self.act, self.done = at, act, 0
+
+    def step(self) -> None:
+        self.done += 1
+        if self.done == self.at + 1:
+            self.act()
+
+    def put(self, path: Path, data: bytes) -> None:
+        with path.open("wb", buffering=0) as file:
+            for start in range(0, len(data), 64):
+                self.step()
+                file.write(data[start : start + 64])
+
+    @contextmanager
+    def in_place(self) -> Iterator[None]:
+        with pytest.MonkeyPatch.context() as patch:
+            for name in STEPS:
+                patch.setattr(os, name, self._counted(getattr(os, name)))
+            for module in (commit, copies):
+                patch.setattr(module, "put", self.put)
+            yield
+
+    def _counted(self, real: Callable[..., Any]) -> Callable[..., Any]:
+        def call(*arguments: Any, **named: Any) -> Any:
+            self.step()
+            return real(*arguments, **named)
+
+        return call
+
+
+def steps_of_a_save(folder: Path) -> int:
+    counter = Fault(10**9, lambda: None)
+    with counter.in_place():
+        save_project(AFTER, folder)
+    return counter.done
+
+
+def restored(folder: Path) -> Path:
+    shutil.rmtree(folder, ignore_errors=True)
+    save_project(BEFORE, folder)
+    return folder
+
+
+def leftovers(folder: Path) -> list[str]:
+    return [path.name for path in folder.rglob(".*")]
+
+
+def test_a_disk_that_fails_at_any_byte_or_step_leaves_one_state_or_the_other(tmp_path: Path) -> None:
+    folder = tmp_path / "p"
+    total = steps_of_a_save(restored(folder))
+    assert total > 60
+
+    def full() -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    happened = 0
+    for at in range(total):
+        fault = Fault(at, full)
+        restored(folder)
+        remedies: list[str] = []
+        with fault.in_place():
+            try:
+                save_project(AFTER, folder)
+            except CollageError as error:
+                remedies.append(error.remedy)
+        told = bool(remedies)
+        assert all("nothing is lost" in one for one in remedies)
+        found, problems = load_project(folder)
+        assert problems == []
+        assert found == (BEFORE if told else AFTER), (at, told)
+        happened += not told
+        save_project(AFTER, folder)
+        assert load_project(folder) == (AFTER, [])
+        assert leftovers(folder) == []
+    assert 0 < happened < total / 2, "after the save has happened, what fails is done later"
+
+
+def test_a_process_killed_at_any_step_leaves_one_state_or_the_other(tmp_path: Path) -> None:
+    folder = tmp_path / "p"
+    total = steps_of_a_save(restored(folder))
+    found_states = []
+    for at in range(0, total, 2):
+        restored(folder)
+        child = os.fork()
+        if child == 0:
+            with Fault(at, lambda: os._exit(9)).in_place():
+                save_project(AFTER, folder)
+            os._exit(0)
+        assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
+        found, problems = load_project(folder)
+        assert problems == []
+        assert found in (BEFORE, AFTER)
+        found_states.append(found == AFTER)
+        save_project(AFTER, folder)
+        assert leftovers(folder) == [], at
+    assert found_states == sorted(found_states), "from the old state to the new one, once"
+    assert True in found_states
+    assert False in found_states
+
+
+def test_what_cannot_be_moved_is_read_from_where_it_lies(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    restored(tmp_path)
+
+    def refused(*_: object) -> None:
+        raise OSError(errno.EROFS, "Read-only file system")
+
+    monkeypatch.setattr(os, "replace", refused)
+    save_project(AFTER, tmp_path)
+    assert (tmp_path / ".save").is_dir()
+    assert load_project(tmp_path) == (AFTER, [])
+    monkeypatch.undo()
+    assert load_project(tmp_path) == (AFTER, [])
+    assert not (tmp_path / ".save").exists()
+
+
+def test_saves_of_two_processes_never_mix(tmp_path: Path) -> None:
+    restored(tmp_path)
+    children = []
+    for number in (1, 2):
+        child = os.fork()
+        if child == 0:
+            for _ in range(40):
+                save_project(project(number), tmp_path)
+            os._exit(0)
+        children.append(child)
+    seen = set()
+    running = set(children)
+    while running:
+        found, problems = load_project(tmp_path)
+        assert problems == []
+        assert found in (BEFORE, AFTER)
+        seen.add(found.name)
+        for child in list(running):
+            if os.waitpid(child, os.WNOHANG)[0]:
+                running.remove(child)
+    assert load_project(tmp_path)[0] in (BEFORE, AFTER)
+    assert seen
+
+
+def test_files_that_somebody_else_put_there_stay(tmp_path: Path) -> None:
+    restored(tmp_path)
+    own = tmp_path / "materials" / "glaze-2.mtlx"
+    own.write_text("the person's own notes")
+    for _ in range(2):
+        save_project(AFTER, tmp_path)
+        save_project(BEFORE, tmp_path)
+    save_project(AFTER, tmp_path)
+    assert own.read_text() == "the person's own notes"
+    assert load_project(tmp_path) == (AFTER, [])
+
+
+def test_a_material_that_cannot_be_read_stays_as_it_is_on_every_save(tmp_path: Path) -> None:
+    save_project(BEFORE.with_bench(Bench(exposure=0.25)), restored(tmp_path))
+    file = tmp_path / "materials" / "clay.mtlx"
+    torn = file.read_bytes()[:120]
+    file.write_bytes(torn)
+    found, problems = load_project(tmp_path)
+    assert "clay.mtlx" in str(problems[0])
+    assert (list(found.materials), list(found.unread)) == (["Glaze 1"], ["Clay"])
+    assert found.free_material_name("Clay") == "Clay 2", "the name is taken"
+    for number in range(12):
+        found = found.with_bench(Bench(exposure=number / 10)).with_material("Clay 2", new_material())
+        save_project(found, tmp_path)
+        assert file.read_bytes() == torn
+    assert load_project(tmp_path)[0] == found
+    whole = newest_copy_with(tmp_path, "Clay")
+    assert whole is not None
+    assert load_project(whole)[0].materials["Clay"] == BEFORE.materials["Clay"]
+    elsewhere = tmp_path / "elsewhere"
+    save_project(found, elsewhere)
+    assert (elsewhere / "materials" / "clay.mtlx").read_bytes() == torn
+
+
+def test_copies_are_thinned_out_by_age(tmp_path: Path) -> None:
+    now = datetime(2026, 11, 27, 12)
+    root = tmp_path / "copies"
+    for minutes in [*range(0, 180), *range(180, 60 * 24 * 100, 60)]:
+        (root / (now - timedelta(minutes=minutes)).strftime("%Y%m%d-%H%M%S-%f")).mkdir(parents=True)
+    (root / "before the fire").mkdir()
+    copies.thin(tmp_path, now)
+    ages = [(now - datetime.strptime(path.name, "%Y%m%d-%H%M%S-%f")) for path in copies.copies(tmp_path)]
+    assert ages[:10] == [timedelta(minutes=minute) for minute in range(10)]
+    within = lambda low, high: [age for age in ages if low < age <= high]  # noqa: E731
+    hour, day = timedelta(hours=1), timedelta(days=1)
+    assert len(within(timedelta(minutes=10), hour)) in (9, 10, 11), "one every five minutes"
+    assert len(within(hour, day)) in (22, 23, 24), "one an hour"
+    assert len(within(day, timedelta(days=60))) in (58, 59, 60), "one a day"
+    assert within(timedelta(days=60), timedelta(days=200)) == []
+    assert (root / "before the fire").is_dir()
+
+
+def test_a_copy_that_fails_is_none_and_the_others_stay(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    restored(tmp_path)
+    for number in range(3, 8):
+        save_project(project(number), tmp_path)
+    before = copies.copies(tmp_path)
+    assert len(before) == 5
+    monkeypatch.setattr(copies, "put", lambda path, data: path.write_bytes(data[: len(data) // 2]))
+    for number in range(10, 20):
+        with pytest.raises(CollageError, match="cannot be read back"):
+            save_project(project(number), tmp_path)
+    assert copies.copies(tmp_path) == before
+    assert all(load_project(copy)[1] == [] for copy in before)

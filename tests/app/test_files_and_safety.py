@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from places import wire_of
 from PySide6.QtCore import QPoint
-from PySide6.QtWidgets import QDialog, QMessageBox
+from PySide6.QtWidgets import QDialog, QLabel, QMessageBox
 
 from collage.app.shell.render_dialog import RenderDialog
 from collage.app.shell.safety import KEEP_SAFE
@@ -21,8 +21,9 @@ from collage.app.shell.shortcuts_dialog import ShortcutsDialog
 from collage.app.shell.start import settle, wait_until
 from collage.core.base.errors import CollageError
 from collage.core.images.files import read_pixels
-from collage.core.project.folder import load_project
+from collage.core.project.folder import load_project, save_project
 from collage.core.project.recovery import left_desks
+from collage.core.scene.bench import Bench
 
 CRASH = """
 import os, sys
@@ -52,7 +53,7 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
         assert process.stdout is not None
         assert process.stdout.readline().strip() == "edited"
         edited = time.monotonic()
-        while not list(desks.glob("*/desk.json")) and time.monotonic() < edited + 60:
+        while not list(desks.glob("*/project.json")) and time.monotonic() < edited + 60:
             time.sleep(0.05)
         assert time.monotonic() - edited < KEEP_SAFE / 1000 + 50, (
             "within the interval, on a machine that has other work"
@@ -71,7 +72,7 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
     assert window.session.dirty
     window.session.save()
     assert load_project(project)[0].materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.125
-    assert left_desks(desks) == []
+    assert left_desks(desks) == ([], [])
 
 
 def test_the_picture_from_the_window_is_the_command_lines(window, project: Path, tmp_path: Path) -> None:
@@ -252,3 +253,41 @@ def test_what_is_undone_before_it_was_kept_safe_leaves_nothing_to_recover(window
     window.undo_action.trigger()
     window.session.keep_safe()
     assert not window.session.desk.path.exists()
+
+
+def test_a_desk_on_a_full_disk_is_told_once_and_again_when_it_works(window, monkeypatch) -> None:
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("collage.app.shell.safety.RETRY", 50)
+    with monkeypatch.context() as disk:
+        disk.setattr("collage.core.project.recovery.write_bytes", full)
+        window.session.history.do("Empty bench", lambda project: project.with_bench(Bench(exposure=0.5)))
+        assert wait_until(lambda: window.banner.isVisible())
+        assert "not kept safe" in window.banner.text.text()
+        assert "No space left" in window.banner.text.text()
+        window.banner.buttons[0].click()
+        wait_until(lambda: False, 0.5)
+        assert not window.banner.isVisible(), "told once, though it fails again"
+    assert wait_until(lambda: window.banner.isVisible())
+    assert window.banner.text.text() == "Unsaved changes are kept safe again."
+
+
+def test_a_material_that_cannot_be_read_is_shown_and_brought_back_from_a_copy(open_window, project: Path) -> None:
+    whole = load_project(project)[0]
+    save_project(whole.with_bench(whole.bench.model_copy(update={"exposure": 0.5})), project)
+    file = project / "materials" / "celadon-glaze.mtlx"
+    torn = file.read_bytes()[:200]
+    file.write_bytes(torn)
+    window = open_window(project)
+    assert "“Celadon glaze” cannot be read" in window.banner.text.text()
+    labels = [one.text() for one in wire_of(window).sources.findChildren(QLabel)]
+    assert "Celadon glaze: cannot be read" in labels
+    window.session.save()
+    assert file.read_bytes() == torn
+    window.banner.buttons[0].click()
+    assert window.session.project.materials["Celadon glaze"] == whole.materials["Celadon glaze"]
+    assert window.session.history.undo_label == "Bring back Celadon glaze"
+    window.session.save()
+    assert load_project(project)[1] == []
+    assert not window.banner.isVisible()

@@ -25,6 +25,8 @@ def list_materials(folder: Folder, as_json: Annotated[bool, typer.Option("--json
         return
     for name in project.materials:
         typer.echo(f"{name:28} {', '.join(project.wearers(name)) or '(unused)'}")
+    for name in project.unread:
+        typer.echo(f"{name:28} (cannot be read)")
 
 
 @app.command("new")
@@ -69,6 +71,15 @@ def delete(folder: Folder, name: Material) -> None:
 
     with saved_session(folder, name) as session:
         delete_material(session, name)
+
+
+@app.command("bring-back")
+def bring_back(folder: Folder, name: Material) -> None:
+    """Take a material that cannot be read from the newest copy of the project that has it."""
+    from collage.core.actions import materials
+
+    with saved_session(folder) as session:
+        materials.bring_back(session, name)
 
 
 @app.command()

@@ -60,9 +60,10 @@ def saved_session(folder: Path, material: str = "", group: str = "") -> Iterator
     from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project
 
-    project, problems = load_project(folder)
-    if problems:
-        raise problems[0]
+    project, unread = load_project(folder)
+    for error in unread:  # it stays as it is, and the rest can be worked on
+        fail(error)
+    problems: list[CollageError] = []
     session = Session(load_library(), ImageStore())
     session.problem.connect(problems.append)
     session.put(project, folder)

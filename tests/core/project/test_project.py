@@ -122,29 +122,57 @@ def test_file_names_are_plain(name: str, file: str) -> None:
 def test_a_desk_of_a_living_process_is_left_alone_and_a_dead_ones_is_found(tmp_path: Path, project: Project) -> None:
     desk = Desk(tmp_path)
     desk.write(project, None)
-    assert left_desks(tmp_path) == []
-    code = (
-        "import os, sys; from pathlib import Path; from collage.core.project.recovery import Desk;"
-        "from collage.core.project.state import Project; from collage.demo.shed import weathered_bench;"
-        f"Desk(Path({str(tmp_path)!r})).write(Project('Lost', {{'m': weathered_bench()}}), Path('/somewhere')); os._exit(9)"
-    )
-    subprocess.run([sys.executable, "-c", code], check=False)
-    found = left_desks(tmp_path)
+    assert left_desks(tmp_path) == ([], [])
+    lost(tmp_path)
+    found, told = left_desks(tmp_path)
+    assert told == []
     assert [one.name for one in found] == ["Lost"]
     assert found[0].folder == Path("/somewhere")
-    assert found[0].load().materials["m"] == weathered_bench()
+    assert found[0].project.materials["m"] == weathered_bench()
     discard(found[0])
-    assert left_desks(tmp_path) == []
+    assert left_desks(tmp_path) == ([], [])
     desk.clear()
     assert not desk.path.exists()
 
 
-def test_notes_that_make_no_sense_are_passed_over(tmp_path: Path) -> None:
-    for number, text in enumerate(("{", "[]", '{"pid": "x", "folder": "", "name": ""}')):
-        (tmp_path / str(number)).mkdir()
-        (tmp_path / str(number) / "desk.json").write_text(text)
-    assert left_desks(tmp_path) == []
-    assert os.getpid() > 0
+def lost(root: Path) -> Path:
+    """The desk of a process that was killed."""
+    code = (
+        "import os, sys; from pathlib import Path; from collage.core.project.recovery import Desk;"
+        "from collage.core.project.state import Project; from collage.demo.shed import weathered_bench;"
+        f"desk = Desk(Path({str(root)!r})); print(desk.path);"
+        "desk.write(Project('Lost', {'m': weathered_bench()}), Path('/somewhere')); sys.stdout.flush(); os._exit(9)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], check=False, capture_output=True, text=True)
+    return Path(done.stdout.strip())
+
+
+def test_a_desk_that_cannot_be_read_is_set_aside_and_told_once(tmp_path: Path) -> None:
+    torn, bare, empty, whole = (lost(tmp_path) for _ in range(4))
+    (torn / "project.json").write_bytes((torn / "project.json").read_bytes()[:40])
+    (bare / "materials" / "m.mtlx").unlink()
+    (empty / "project.json").unlink()
+    (whole / "desk.json").write_text("{")
+    found, told = left_desks(tmp_path)
+    assert [one.desk for one in found] == [whole]
+    assert found[0].folder is None, "a note that makes no sense takes nothing away"
+    assert len(told) == 2
+    assert all("cannot be read" in str(one) and str(tmp_path) in one.remedy for one in told)
+    assert not empty.exists(), "there was nothing on it"
+    assert left_desks(tmp_path)[1] == []
+    assert len(list(tmp_path.glob("unreadable *"))) == 2
+
+
+def test_what_a_desk_lacks_takes_nothing_from_the_project(tmp_path: Path, project: Project) -> None:
+    save_project(project, tmp_path / "p")
+    desk = Desk(tmp_path / "desks")
+    desk.write(project, tmp_path / "p")
+    torn = desk.path / "materials" / "lime-bloomed-clay.mtlx"
+    torn.write_bytes(torn.read_bytes()[:99])
+    recovered, problems = load_project(desk.path)
+    assert len(problems) == 1
+    save_project(recovered, tmp_path / "p")
+    assert load_project(tmp_path / "p") == (project, [])
 
 
 @pytest.mark.parametrize(
@@ -155,15 +183,14 @@ def test_whose_process_cannot_be_asked_lives(
 ) -> None:
     desk = Desk(tmp_path)
     desk.write(project, None)
-    note = desk.path / "desk.json"
-    note.write_text(note.read_text().replace(str(os.getpid()), str(os.getpid() + 1)))
+    desk.path.rename(tmp_path / f"{os.getpid() + 1}-abc")
 
     def kill(_pid: int, _signal: int) -> None:
         if answer is not None:
             raise answer
 
     monkeypatch.setattr(os, "kill", kill)
-    assert (left_desks(tmp_path) == []) == alive
+    assert (left_desks(tmp_path) == ([], [])) == alive
 
 
 def test_objects_that_wear_a_material_taken_out_wear_the_first_of_the_others(project: Project) -> None:

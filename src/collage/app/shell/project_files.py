@@ -9,13 +9,15 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from collage.app.shell.acts import entry
-from collage.app.shell.banner import Banner
+from collage.app.shell.banner import Banner, Choice
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
+from collage.core.actions.materials import bring_back
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
 from collage.core.project.folder import copy_files
+from collage.core.project.recovery import newest_copy_with
 from collage.demo import SAMPLES
 
 
@@ -78,7 +80,22 @@ class ProjectFiles:
             self.banner.tell(error)
             return False
         self._remember(folder)
+        self._offer_copies()
         return True
+
+    def _offer_copies(self) -> None:
+        """A material that cannot be read may be in an earlier state of the project."""
+        for name, one in self.session.project.unread.items():
+            choices: list[Choice] = [("Close", self.banner.hide)]
+            copy = newest_copy_with(self.session.base_folder, name)
+            if copy is not None:
+                choices.insert(0, ("Bring back from a copy", partial(self._bring_back, name)))
+            self.banner.say(f"The material “{name}” cannot be read. {one.reason}", choices)
+            return
+
+    def _bring_back(self, name: str) -> None:
+        bring_back(self.session, name)
+        self._offer_copies()
 
     def open_dialog(self) -> None:
         name = QFileDialog.getExistingDirectory(self.window, "Open a project folder")

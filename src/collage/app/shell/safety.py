@@ -10,6 +10,8 @@ from collage.core.base.errors import CollageError
 from collage.core.project.recovery import LeftDesk, discard
 
 KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
+RETRY = 5000  # milliseconds after a failure until it is tried again
+MOST = 4  # materials that are named
 
 
 class Safety(QObject):
@@ -20,7 +22,7 @@ class Safety(QObject):
         self.studio, self.session, self.banner = studio, studio.session, banner
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.setInterval(KEEP_SAFE)
+        self._failing = False
         self._timer.timeout.connect(self._keep)
         self.session.changed.connect(self._on_changed)
 
@@ -30,31 +32,44 @@ class Safety(QObject):
 
     def _on_changed(self, _before: object, _after: object) -> None:
         if not self._timer.isActive():  # a long row of edits must not put it off
-            self._timer.start()
+            self._timer.start(KEEP_SAFE)
 
     def _keep(self) -> None:
         self.studio.jobs.submit(self._keep_now)
 
     def _keep_now(self) -> None:
+        """On a thread."""
         try:
             self.session.keep_safe()
-        except (CollageError, OSError):
-            return  # the disk is full or gone: saving will say so; the work itself goes on
+        except (CollageError, OSError) as error:
+            said = error if isinstance(error, CollageError) else CollageError(f"{error.strerror or error}.")
+            self.studio.jobs.post(lambda: self._kept(said))
+        else:
+            self.studio.jobs.post(lambda: self._kept(None))
+
+    def _kept(self, error: CollageError | None) -> None:
+        """Says that unsaved work is not kept, and when it is again; tries on until then."""
+        if error is not None:
+            self._timer.start(RETRY)
+            if not self._failing:
+                text = "Unsaved changes are not kept safe at the moment. "
+                self.banner.say(f"{text}{error}", [("Close", self.banner.hide)])
+        elif self._failing:
+            self.banner.say("Unsaved changes are kept safe again.", [("Close", self.banner.hide)])
+        self._failing = error is not None
 
     # ---- after a crash ------------------------------------------------------------------------
 
     def offer(self, desk: LeftDesk) -> None:
         """Offers work that a crash left behind."""
+        names = list(desk.project.materials)
+        more = f" and {len(names) - MOST} more" if len(names) > MOST else ""
         self.banner.say(
-            f"Collage closed unexpectedly with unsaved changes to “{desk.name}”.",
+            f"Collage closed unexpectedly with unsaved changes to “{desk.name}”: {', '.join(names[:MOST])}{more}.",
             [("Recover", lambda: self.recover(desk)), ("Discard", lambda: discard(desk))],
         )
 
     def recover(self, desk: LeftDesk) -> None:
-        try:
-            self.session.put(desk.load(), desk.folder, saved=False)
-        except CollageError as error:
-            self.banner.tell(error)
-            return
+        self.session.put(desk.project, desk.folder, saved=False)
         discard(desk)
-        self._timer.start()
+        self._timer.start(KEEP_SAFE)

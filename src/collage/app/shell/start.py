@@ -62,7 +62,9 @@ def make_window(
         folder = last_project(settings)
     if folder is not None:
         window.files.open_folder(folder)
-    left = left_desks(desks)
+    left, told = left_desks(desks)
+    for error in told:
+        window.banner.tell(error)
     if left:
         window.safety.offer(left[0])
     return window

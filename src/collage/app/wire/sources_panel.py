@@ -167,7 +167,7 @@ class SourcesPanel(QFrame):
     def _key(self) -> tuple[object, ...]:
         project = self.session.project
         worn = tuple(item.material for item in project.bench.objects)
-        return (tuple(project.materials), tuple(self._sets()), worn)
+        return (tuple(project.materials), tuple(project.unread), tuple(self._sets()), worn)
 
     def set_kind_pictures(self, pictures: dict[str, QPixmap]) -> None:
         self._pictures.update(pictures)
@@ -352,6 +352,11 @@ class SourcesPanel(QFrame):
         for column_number in range(3):
             grid.setColumnStretch(column_number, 1)
         column.addLayout(grid)
+        for name, one in self.session.project.unread.items():
+            missing = quiet(f"{name}: cannot be read")
+            missing.setToolTip(one.reason)
+            missing.setWordWrap(True)
+            column.addWidget(missing)
 
     def _register(self, key: str, tile: Tile) -> None:
         self._tiles[key] = tile

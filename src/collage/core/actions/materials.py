@@ -8,6 +8,8 @@ from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import new_material
+from collage.core.project.folder import load_project
+from collage.core.project.recovery import newest_copy_with
 from collage.core.project.state import Project
 
 
@@ -61,3 +63,19 @@ def assign_material(session: Session, number: int, name: str) -> bool:
     """Assigns a material to an object, by its number from 0."""
     item = session.project.bench.objects[number]
     return _project(session, f"Assign {name} to {item.name}", lambda project: project.given_material(number, name))
+
+
+@act("materials.bring_back", "Bring back from a copy", command="materials bring-back")
+def bring_back(session: Session, name: str) -> bool:
+    """Takes a material that cannot be read from the newest copy of the project that has it."""
+    copy = newest_copy_with(session.base_folder, name) if name in session.project.unread else None
+    if copy is None:
+        session.problem.emit(
+            CollageError(f"No copy of the project holds “{name}”.", about=name, remedy="Import it from another file.")
+        )
+        return False
+    document = load_project(copy)[0].materials[name]
+    if not _project(session, f"Bring back {name}", lambda project: project.brought_back(name, document)):
+        return False
+    session.show_material(name)
+    return True

@@ -172,7 +172,10 @@ def _stored(folder: Path) -> tuple[str, ...]:
 
 def _files(project: Project, folder: Path, before: tuple[str, ...]) -> dict[str, bytes]:
     """All files of a project with what is in them."""
-    files = {one.file: one.content for one in project.unread.values() if one.content is not None}
+    files = {}
+    for one in project.unread.values():  # what lies there stays, whatever it has become meanwhile
+        if one.content is not None and not (folder / one.file).exists():
+            files[one.file] = one.content
     taken = {one.file for one in project.unread.values()}
     entries = [MaterialEntry(name=name, file=one.file) for name, one in project.unread.items()]
     for name, network in project.materials.items():

@@ -1,11 +1,12 @@
 """Recovery: what is on the desk is also on disk, at most seconds old, until it is saved and closed.
 
-Every open project has a desk folder under the user's state folder, with the state as a project and a note
-of whose it is. A desk whose process is gone was left by a crash.
+Every open project has a desk folder under the user's state folder, with the state as a project and a note of whose it
+is. A desk whose process is gone was left by a crash.
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import shutil
@@ -16,9 +17,9 @@ from pathlib import Path
 import platformdirs
 
 from collage.core.base.errors import CollageError
-from collage.core.base.safe_write import replacing
+from collage.core.base.safe_write import is_running, write_bytes
 from collage.core.project.copies import copies
-from collage.core.project.folder import load_project, save_project
+from collage.core.project.folder import PROJECT_FILE, is_project, load_project, save_project
 from collage.core.project.state import Project
 
 NOTE = "desk.json"
@@ -34,14 +35,12 @@ class LeftDesk:
 
     desk: Path
     folder: Path | None
-    name: str
+    project: Project
     written: float  # seconds since 1970
 
-    def load(self) -> Project:
-        project, problems = load_project(self.desk)
-        if problems and not project.materials:
-            raise problems[0]
-        return project
+    @property
+    def name(self) -> str:
+        return self.project.name
 
 
 class Desk:
@@ -52,32 +51,64 @@ class Desk:
         self.path = self.root / f"{os.getpid()}-{uuid.uuid4().hex[:8]}"
 
     def write(self, project: Project, folder: Path | None) -> None:
-        """Puts the state on disk; called from a worker thread, some time after an edit."""
-        self.path.mkdir(parents=True, exist_ok=True)
+        """Puts the state on disk; called from a worker thread, some time after an edit. Raises CollageError."""
+        note = {"folder": str(folder) if folder else ""}
+        try:
+            self.path.mkdir(parents=True, exist_ok=True)
+            write_bytes(self.path / NOTE, json.dumps(note).encode(errors="surrogateescape"))
+        except OSError as error:
+            raise CollageError(
+                f"Unsaved changes cannot be kept safe: {error.strerror or error}.",
+                about=project.name,
+                remedy="Save the project, and free some space.",
+            ) from error
         save_project(project, self.path, keep_copy=False)
-        note = {"pid": os.getpid(), "folder": str(folder) if folder else "", "name": project.name}
-        with replacing(self.path / NOTE) as temporary:
-            temporary.write_text(json.dumps(note), encoding="utf-8")
 
     def clear(self) -> None:
         """The work is saved, or given up on purpose: nothing to recover."""
         shutil.rmtree(self.path, ignore_errors=True)
 
 
-def left_desks(root: Path | None = None) -> list[LeftDesk]:
-    """Unsaved work of processes that are gone, newest first."""
-    root = root or default_root()
-    found = []
-    for path in root.glob(f"*/{NOTE}"):
-        try:
-            note = json.loads(path.read_text(encoding="utf-8"))
-            if _alive(int(note["pid"])):
-                continue
-            folder = Path(note["folder"]) if note["folder"] else None
-            found.append(LeftDesk(path.parent, folder, str(note["name"]), path.stat().st_mtime))
-        except (OSError, ValueError, KeyError, TypeError):
+def left_desks(root: Path | None = None) -> tuple[list[LeftDesk], list[CollageError]]:
+    """Unsaved work of processes that are gone, newest first; and sentences about what cannot be read of it.
+
+    That is set aside, so that it is told once. Desks on which nothing lies are cleared.
+    """
+    found, told = [], []
+    for path in sorted((root or default_root()).glob("*-*")):
+        process = path.name.split("-")[0]
+        if not path.is_dir() or not process.isdigit() or is_running(int(process)):
             continue
-    return sorted(found, key=lambda desk: -desk.written)
+        if not is_project(path):
+            shutil.rmtree(path, ignore_errors=True)
+            continue
+        try:
+            project, problems = load_project(path)
+            if problems and not project.materials:
+                raise problems[0]
+            found.append(LeftDesk(path, _folder_of(path), project, (path / PROJECT_FILE).stat().st_mtime))
+        except (CollageError, OSError) as error:
+            told.append(_set_aside(path, error))
+    return sorted(found, key=lambda desk: -desk.written), told
+
+
+def _folder_of(desk: Path) -> Path | None:
+    try:
+        folder = json.loads((desk / NOTE).read_bytes())["folder"]
+        return Path(folder) if folder else None
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+
+
+def _set_aside(desk: Path, error: Exception) -> CollageError:
+    aside = desk.with_name(f"unreadable {desk.name}")
+    with contextlib.suppress(OSError):
+        desk.rename(aside)
+    return CollageError(
+        f"Unsaved changes that Collage kept before it closed cannot be read: {error}",
+        about=aside.name,
+        remedy=f"What there is lies in {aside}.",
+    )
 
 
 def newest_copy_with(folder: Path, material: str) -> Path | None:
@@ -93,15 +124,3 @@ def newest_copy_with(folder: Path, material: str) -> Path | None:
 
 def discard(desk: LeftDesk) -> None:
     shutil.rmtree(desk.desk, ignore_errors=True)
-
-
-def _alive(pid: int) -> bool:
-    if pid == os.getpid():
-        return True
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True

@@ -38,6 +38,11 @@ class Project:
     def with_bench(self, bench: Bench) -> Project:
         return replace(self, bench=bench)
 
+    def brought_back(self, name: str, network: Network) -> Project:
+        """With a material that could not be read, as an earlier state had it."""
+        unread = {key: one for key, one in self.unread.items() if key != name}
+        return replace(self, materials={**self.materials, name: network}, unread=unread)
+
     def free_material_name(self, wanted: str) -> str:
         """`wanted`, or the first of “wanted 2”, “wanted 3” ... that no material bears."""
         return free_among(wanted, {*self.materials, *self.unread}, " ")

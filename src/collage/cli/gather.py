@@ -318,6 +318,7 @@ def files(
     from collage.core.base.progress import finished
     from collage.core.project import references as refs
     from collage.core.project.folder import load_project, save_project
+    from collage.core.project.lock import held
 
     state, problems = load_project(project)
     if problems:
@@ -329,7 +330,8 @@ def files(
     if collect:
         state = finished(refs.collect(state, project))
     if state is not before:
-        save_project(state, project)
+        with held(project):
+            save_project(state, project)
     good = True
     for one in refs.references(state, project):
         what = "" if not one.missing else "  missing" + (f" tiles {', '.join(one.missing)}" if one.missing[0] else "")

@@ -59,16 +59,26 @@ def saved_session(folder: Path, material: str = "", group: str = "") -> Iterator
     from collage.core.actions.session import Session
     from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project
+    from collage.core.project.lock import busy
 
     project, unread = load_project(folder)
     for error in unread:  # it stays as it is, and the rest can be worked on
         fail(error)
-    problems: list[CollageError] = []
     session = Session(load_library(), ImageStore())
-    session.problem.connect(problems.append)
     session.put(project, folder)
+    if session.other is not None:
+        raise busy(folder, session.other)
+    try:
+        yield from _edited(session, material, group)
+    finally:
+        session.close()
+
+
+def _edited(session: Session, material: str, group: str) -> Iterator[Session]:
+    problems: list[CollageError] = []
+    session.problem.connect(problems.append)
     if material:
-        material_of(project, material)
+        material_of(session.project, material)
         session.show_material(material)
         within(session.document, group)
         session.open_group(_path(group))

@@ -81,6 +81,7 @@ class ProjectFiles:
             return False
         self._remember(folder)
         self._offer_copies()
+        self._tell_other()
         return True
 
     def _offer_copies(self) -> None:
@@ -92,6 +93,15 @@ class ProjectFiles:
                 choices.insert(0, ("Bring back from a copy", partial(self._bring_back, name)))
             self.banner.say(f"The material “{name}” cannot be read. {one.reason}", choices)
             return
+
+    def _tell_other(self) -> None:
+        """A project that another Collage has open can be looked at, saved elsewhere, or taken over."""
+        other = self.session.other
+        if other is not None:
+            self.banner.say(
+                f"The project is open in another Collage: {other.text}. Here it can only be saved to another folder.",
+                [("Take over", self.session.take_over), ("Close", self.banner.hide)],
+            )
 
     def _bring_back(self, name: str) -> None:
         bring_back(self.session, name)

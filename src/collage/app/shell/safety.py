@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, QTimer
 from collage.app.shell.banner import Banner
 from collage.app.shell.studio import Studio
 from collage.core.base.errors import CollageError
+from collage.core.project.lock import BEAT
 from collage.core.project.recovery import LeftDesk, discard
 
 KEEP_SAFE = 2000  # milliseconds after an edit until it is on disk
@@ -23,16 +24,25 @@ class Safety(QObject):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._failing = False
+        self._beat = QTimer(self)
+        self._beat.setInterval(round(BEAT * 1000))
+        self._beat.timeout.connect(self._tell_others)
+        self._beat.start()
         self._timer.timeout.connect(self._keep)
         self.session.changed.connect(self._on_changed)
 
     def close_down(self) -> None:
         self._timer.stop()
+        self._beat.stop()
         self.session.changed.disconnect(self._on_changed)
 
     def _on_changed(self, _before: object, _after: object) -> None:
         if not self._timer.isActive():  # a long row of edits must not put it off
             self._timer.start(KEEP_SAFE)
+
+    def _tell_others(self) -> None:
+        if self.session.lock is not None:
+            self.session.lock.beat()
 
     def _keep(self) -> None:
         self.studio.jobs.submit(self._keep_now)

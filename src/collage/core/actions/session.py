@@ -27,6 +27,7 @@ from collage.core.nodes.labels import label_of, title_of
 from collage.core.nodes.library import Library, NodeDef, TabDef, main_inputs, shown_value
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import copy_files, load_project, material_folder, relative_name, save_project
+from collage.core.project.lock import Holder, Lock
 from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
 from collage.core.project.state import Project
@@ -59,6 +60,8 @@ class Session:
         self.camera = Camera()
         self._clean: Project = self.history.state
         self._desk_lock = threading.Lock()
+        self.lock: Lock | None = None  # on the project's folder
+        self.other: Holder | None = None  # the other process that has it open
         self.history.changed.connect(self._on_changed)
 
     # ---- what is there ------------------------------------------------------------------------
@@ -376,6 +379,7 @@ class Session:
     def put(self, project: Project, folder: Path | None, *, saved: bool = True) -> None:
         """Takes a project in hand in the place of the one before."""
         self.folder = folder
+        self._hold(folder)
         self.camera = project.bench.camera
         worn = [item.material for item in project.bench.objects if item.material in project.materials]
         self.material = (worn or list(project.materials) or [""])[0]
@@ -398,17 +402,34 @@ class Session:
         target = folder or self.folder
         if target is None:
             raise CollageError("The project has no folder yet.", remedy="Choose one with Save as.")
+        if not self.is_elsewhere(target) and self.lock is not None:
+            self.lock.check()
         if self.is_elsewhere(target) and self.folder is not None and not files_are_there:
             copy_files(self.folder, target)
         if target.resolve() != self.base_folder.resolve():
             before = self.base_folder
             self.history.do("Update file paths", lambda project: moved(project, before, target))
         save_project(self._as_seen(self.project), target)
+        if self.is_elsewhere(target) or self.lock is None:
+            self._hold(target)
         self.folder = target
         self._clean = self.project
         with self._desk_lock:
             self.desk.clear()
         self.saved.emit()
+
+    def _hold(self, folder: Path | None) -> None:
+        """Tells other processes that the project is open here, and gives the one before back."""
+        if self.lock is not None:
+            self.lock.release()
+        self.lock = Lock(folder) if folder is not None and folder.is_dir() else None
+        self.other = self.lock.take() if self.lock is not None else None
+
+    def take_over(self) -> None:
+        """Takes the project from the other process that has it open; that one is told when it saves."""
+        if self.lock is not None:
+            self.lock.take(by_force=True)
+            self.other = None
 
     def is_elsewhere(self, folder: Path) -> bool:
         """Whether saving to a folder needs the project's files copied there first."""
@@ -423,6 +444,8 @@ class Session:
                 self.desk.clear()
 
     def close(self) -> None:
+        if self.lock is not None:
+            self.lock.release()
         with self._desk_lock:
             self.desk.clear()
         self.images.clear()  # whoever still knows the session holds no pictures

@@ -21,6 +21,7 @@ from collage.core.project.folder import (
     save_project,
     slug,
 )
+from collage.core.project.lock import held
 from collage.core.project.state import Project
 from collage.core.render.swatch import studio
 
@@ -117,6 +118,14 @@ def build_into(
 
     Yields each material's name with the remarks on its maps. Raises CollageError; what was built is kept.
     """
+    project.mkdir(parents=True, exist_ok=True)
+    with held(project):
+        yield from _build_into(sets, folder, project, options, in_place=in_place)
+
+
+def _build_into(
+    sets: Iterable[FoundSet], folder: Path, project: Path, options: BuildOptions | None, *, in_place: bool
+) -> Iterator[tuple[str, tuple[str, ...]]]:
     fresh = not is_project(project)
     state, problems = (_new_project(project), []) if fresh else load_project(project)
     if problems:

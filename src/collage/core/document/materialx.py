@@ -76,10 +76,13 @@ def parse_document(data: bytes, *, about: str = "document") -> Network:
 _TOKEN = re.compile(r"<(UDIM|UVTILE|[A-Z]+TOKEN)>")
 """What the standard puts into file names for numbers; its library writes it as it is, which is no sound XML."""
 
+_QUOTED = re.compile(r'"[^"]*"')
+
 
 def write_document(network: Network) -> str:
     """The text of the document, as the standard's library writes it, but sound XML with numbered file names too."""
-    return _TOKEN.sub(r"&lt;\1&gt;", str(mx.writeToXmlString(to_library(network))))
+    text = str(mx.writeToXmlString(to_library(network)))
+    return _QUOTED.sub(lambda found: found[0].replace("<", "&lt;").replace("\t", "&#9;"), text)
 
 
 def validate(network: Network) -> list[str]:

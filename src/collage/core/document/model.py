@@ -10,6 +10,8 @@ from __future__ import annotations
 from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
+from collage.core.base.text import cleaned
+
 Value = bool | int | float | str | tuple[float, ...]
 """A literal: numbers as they are; colours, vectors and matrices as tuples; file names as text."""
 
@@ -48,6 +50,13 @@ class Wire:
     output: str = ""
 
 
+def _clean_attributes(one: Input | Card) -> None:
+    """Documents hold no text that cannot be written: whatever a person types is read again as it stands."""
+    if not all(map(str.isprintable, one.attributes.values())):
+        clean = {name: cleaned(text) for name, text in one.attributes.items()}
+        object.__setattr__(one, "attributes", clean)
+
+
 @dataclass(frozen=True)
 class Input:
     """An input of a card that has been given something: a value, a wire, or an input of the group."""
@@ -58,6 +67,11 @@ class Input:
     wire: Wire | None = None
     interface: str | None = None  # the enclosing group's input that this one follows
     attributes: Mapping[str, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if isinstance(self.value, str) and not self.value.isprintable():
+            object.__setattr__(self, "value", cleaned(self.value))
+        _clean_attributes(self)
 
     @property
     def muted(self) -> bool:
@@ -86,6 +100,9 @@ class Card:
     attributes: Mapping[str, str] = field(default_factory=dict)
     network: Network | None = None
     kept: tuple[Element, ...] = ()
+
+    def __post_init__(self) -> None:
+        _clean_attributes(self)
 
     @property
     def position(self) -> tuple[float, float]:

@@ -10,6 +10,7 @@ import platformdirs
 
 from collage.core.base.errors import CollageError
 from collage.core.base.safe_write import replacing
+from collage.core.base.text import cleaned
 from collage.core.gather.names import read_name, tokens
 from collage.core.gather.sets import Rules
 from collage.core.gather.words import ROLES, Role
@@ -34,7 +35,10 @@ def save_rules(rules: Rules, path: Path | None = None) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:
-            temporary.write_text(json.dumps(dict(rules), ensure_ascii=False, indent=1), encoding="utf-8")
+            temporary.write_text(
+                json.dumps({cleaned(word): role for word, role in rules}, ensure_ascii=False, indent=1),
+                encoding="utf-8",
+            )
     except OSError as error:
         raise CollageError(
             f"Your naming rules cannot be saved: {error.strerror}.", about=path.name, remedy="Free some space."

@@ -13,12 +13,14 @@ import re
 import shutil
 from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
 from collage.core.base.safe_write import replacing
+from collage.core.base.text import cleaned
 from collage.core.document.materialx import MAX_BYTES, check_document, read_document, write_document
 from collage.core.document.model import Network
 from collage.core.project.commit import SAVE, alone, clear_drafts, commit, complete, place_of
@@ -183,8 +185,17 @@ def _files(project: Project, folder: Path, before: tuple[str, ...]) -> dict[str,
         files[file] = write_document(network).encode()
         entries.append(MaterialEntry(name=name, file=file))
     content = ProjectFile(name=project.name, materials=tuple(entries), bench=project.bench)
-    files[PROJECT_FILE] = json.dumps(content.model_dump(mode="json"), indent=1).encode()
+    files[PROJECT_FILE] = json.dumps(_clean(content.model_dump(mode="json")), indent=1).encode()
     return files
+
+
+def _clean(value: Any) -> Any:
+    """All texts in a value made fit for the file."""
+    if isinstance(value, str):
+        return cleaned(value)
+    if isinstance(value, dict):
+        return {name: _clean(one) for name, one in value.items()}
+    return [_clean(one) for one in value] if isinstance(value, list) else value
 
 
 def _is_unread(project: Project, file: str) -> bool:

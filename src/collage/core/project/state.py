@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from collage.core.base.errors import CollageError
+from collage.core.base.text import one_line
 from collage.core.document.model import Network, free_among
 from collage.core.scene.bench import Bench
 
@@ -45,11 +46,11 @@ class Project:
 
     def free_material_name(self, wanted: str) -> str:
         """`wanted`, or the first of “wanted 2”, “wanted 3” ... that no material bears."""
-        return free_among(wanted, {*self.materials, *self.unread}, " ")
+        return free_among(one_line(wanted) or "Material", {*self.materials, *self.unread}, " ")
 
     def renamed_material(self, old: str, new: str) -> Project:
         """The material under another name, worn by the same objects. Raises CollageError for a name that is taken."""
-        new = new.strip()
+        new = one_line(new)
         if not new:
             raise CollageError("A material needs a name.", about=old)
         if new == old:

@@ -1,0 +1,31 @@
+"""Text as people and file names give it, made fit for every file that Collage writes."""
+
+from __future__ import annotations
+
+import unicodedata
+
+_SPACES = str.maketrans({"\t": " ", "\r": " ", "\u2028": "\n", "\u2029": "\n"})
+
+
+def cleaned(text: str) -> str:
+    """The text without control characters and halves of characters, which neither XML nor JSON can hold.
+
+    Tabs become blanks; line ends stay.
+    """
+    if text.isprintable():
+        return text
+    return "".join(one for one in text.translate(_SPACES) if one == "\n" or not _is_unfit(one))
+
+
+def one_line(text: str) -> str:
+    """A name: `cleaned`, on one line, without blanks around it."""
+    return " ".join(cleaned(text).split())
+
+
+def _is_unfit(one: str) -> bool:
+    return unicodedata.category(one) in ("Cc", "Cs") or (ord(one) & 0xFFFE) == 0xFFFE
+
+
+def holds(text: str) -> bool:
+    """Whether files can hold the text as it is."""
+    return cleaned(text) == text

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from collage.core.images.files import read_info, write_image
+from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.project.folder import load_project
 from collage.core.project.references import references
 from collage.demo.photographs import photograph
@@ -111,3 +112,40 @@ def test_the_library_is_listed(maps: Path) -> None:
     assert "map set" in done.stdout
     assert "Loam" in done.stdout
     assert "Wall" not in done.stdout
+
+
+ODD = (b"rock_\xff_base_color.png", b"rock_\xff_roughness.png", b"wall<UDIM>_base_color.png", b"ti\x01de_base_color.png",
+       b"cr\rlf_base_color.png", b"nl\nx_base_color.png")  # fmt: skip
+
+
+@pytest.mark.parametrize("more", [(), ("--in-place",)])
+def test_files_with_names_that_no_document_holds_are_gathered_copied_and_found(tmp_path: Path, more) -> None:
+    folder, project = tmp_path / "odd", tmp_path / "p"
+    folder.mkdir()
+    write_image(tmp_path / "map.png", np.random.default_rng(1).integers(0, 255, (16, 16, 3), np.uint8))
+    for name in ODD:
+        os.link(tmp_path / "map.png", os.fsencode(folder) + b"/" + name)
+    assert collage("gather", folder).returncode == 0
+    built = collage("gather", folder, "--into", project, *more)
+    assert built.returncode == 0, built.stderr
+    state, problems = load_project(project)
+    assert problems == []
+    assert len(state.materials) == 6
+    assert not any(one.missing for one in references(state, project))
+    assert len(list((project / "maps").rglob("*.png"))) == len(ODD), "every one has been copied, in place or not"
+
+
+def test_maps_of_one_name_in_two_folders_are_both_copied(tmp_path: Path) -> None:
+    for number, role in enumerate(("albedo", "normal")):
+        write_image(tmp_path / "s" / role / "slate.png", np.full((4, 4, 3), 40 * number + 90, np.uint8))
+    assert collage("gather", tmp_path / "s", "--into", tmp_path / "p").returncode == 0
+    copied = sorted((tmp_path / "p" / "maps").rglob("*.png"))
+    assert [path.name for path in copied] == ["slate-2.png", "slate.png"]
+    assert {int(read_pixels(path)[0, 0, 0]) for path in copied} == {90, 130}
+
+
+def test_pictures_are_made_from_and_written_to_names_that_are_no_text(tmp_path: Path) -> None:
+    for suffix in (b"png", b"exr", b"tif"):
+        source = os.fsdecode(os.fsencode(tmp_path) + b"/wall \xfe." + suffix)
+        write_image(Path(source), np.full((8, 8, 3), 0.5, np.float32))
+        assert read_pixels(Path(source)).shape == (8, 8, 3)

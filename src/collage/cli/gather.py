@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from collage.core.base.errors import CollageError
+from collage.core.base.text import holds, shown
 
 if TYPE_CHECKING:
     from collage.core.base.frozen import Frozen
@@ -56,7 +57,8 @@ def gather(
     if only:
         found = _only(found, only)
     if as_json:
-        typer.echo(json.dumps(to_json(found), ensure_ascii=False, indent=1))
+        text = json.dumps(to_json(found), ensure_ascii=False, indent=1)
+        typer.echo(text if holds(text) else json.dumps(to_json(found), indent=1))
     elif into is None:
         _list(found)
     if into is not None:
@@ -118,16 +120,16 @@ def _only(found: Gathered, names: list[str]) -> Gathered:
 
 def _list(found: Gathered) -> None:
     for one in found.sets:
-        typer.echo(_heading(one))
+        typer.echo(shown(_heading(one)))
         for every in one.maps:
             mark = " " if every.sure else "?"
             green = f", normal Y {every.green}" if every.role == "normal" else ""
             files = every.files[0] if len(every.files) == 1 else f"{every.files[0]} and {len(every.files) - 1} more"
-            typer.echo(f"  {mark} {every.label:16} {every.confidence:4.0%}  {files}{green}")
+            typer.echo(shown(f"  {mark} {every.label:16} {every.confidence:4.0%}  {files}{green}"))
             for remark in every.remarks:
                 typer.echo(f"{'':27}{remark}")
     for left in found.leftover:
-        typer.echo(f"unused: {left.file}: {left.reason}")
+        typer.echo(shown(f"unused: {left.file}: {left.reason}"))
 
 
 def _heading(one: FoundSet) -> str:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from collage.core.base.errors import CollageError
+from collage.core.base.text import shown
 
 if TYPE_CHECKING:
     from collage.core.actions.session import Session
@@ -105,7 +106,7 @@ def place_of(text: str, what: str = "input") -> tuple[str, str]:
 
 def fail(error: CollageError) -> None:
     """Says what is wrong; the work goes on."""
-    typer.echo(f"collage: {error}", err=True)
+    typer.echo(shown(f"collage: {error}"), err=True)
 
 
 def parse_size(text: str) -> tuple[int, int]:

@@ -10,7 +10,7 @@ from collage.core.actions.session import Session
 from collage.core.base.progress import Steps
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material, with_set
-from collage.core.gather.project import copy_set, odd_numbers, stored_names
+from collage.core.gather.project import copy_set, must_copy, stored_names
 from collage.core.gather.sets import FoundSet
 from collage.core.project.state import Project
 
@@ -20,7 +20,7 @@ def copying(
 ) -> Callable[[Callable[[], bool]], Steps[None]] | None:
     """The copying that has to be done before a set is built; None where its files stay where they are."""
     project = session.folder
-    if project is None or not (copy or odd_numbers(found)):
+    if project is None or not (copy or must_copy(found, folder)):
         return None
 
     return lambda _cancelled: copy_set(found, folder, project)

@@ -26,6 +26,15 @@ def _is_unfit(one: str) -> bool:
     return unicodedata.category(one) in ("Cc", "Cs") or (ord(one) & 0xFFFE) == 0xFFFE
 
 
+def shown(text: str) -> str:
+    """The text for a terminal: what `cleaned` takes away shows as a sign of its own."""
+    return (
+        text
+        if text.isprintable()
+        else "".join(one if one.isprintable() else "\N{REPLACEMENT CHARACTER}" for one in text)
+    )
+
+
 def holds(text: str) -> bool:
     """Whether files can hold the text as it is."""
     return cleaned(text) == text

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from collage.core.base.progress import Progress, Steps
+from collage.core.base.text import cleaned, holds
 from collage.core.document.materials import new_material
+from collage.core.document.model import free_among
 from collage.core.gather.build import BuildOptions, Stored, build_material, files_of
 from collage.core.gather.sets import FoundSet, tile_place
 from collage.core.images.tiles import LAST_PAIR, label_of
@@ -37,13 +40,28 @@ def copied_names(found: FoundSet, folder: Path, project: Path) -> dict[str, Path
     Tiles that count from zero are numbered anew, since the standard counts from one.
     """
     odd = odd_numbers(found)
-    named = {file: _numbered_anew(file, odd.get(file, "")) for file in files_of(found)}
+    named: dict[str, str] = {}
+    for file in files_of(found):
+        name = plain_name(_numbered_anew(file, odd.get(file, "")))
+        stem = free_among(PurePosixPath(name).stem, {PurePosixPath(one).stem for one in named.values()}, "-")
+        named[file] = stem + PurePosixPath(name).suffix
     number, stem = 1, slug(found.name)
     while True:
         target = project / MAPS / (stem if number == 1 else f"{stem}-{number}")
         if all(_free_or_same(folder / file, target / name) for file, name in named.items()):
             return {file: target / name for file, name in named.items()}
         number += 1
+
+
+def plain_name(name: str) -> str:
+    """A file name that documents can hold and that does not look like numbered tiles."""
+    return re.sub(r'[<>"\n]', "_", cleaned(name)) or "map"
+
+
+def must_copy(found: FoundSet, folder: Path) -> bool:
+    """Whether a material could not name a set's files where they lie."""
+    paths = [str(folder / file) for file in files_of(found)]
+    return bool(odd_numbers(found)) or any(not holds(path) or set('<>"\n') & set(path) for path in paths)
 
 
 def odd_numbers(found: FoundSet) -> dict[str, str]:
@@ -92,7 +110,7 @@ def copy_set(found: FoundSet, folder: Path, project: Path) -> Steps[None]:
 
 def stored_names(found: FoundSet, folder: Path, project: Path, *, leave: bool) -> tuple[FoundSet, Stored]:
     """The set and how its material names the files, left in place or as `copy_set` puts them."""
-    if leave and not odd_numbers(found):
+    if leave and not must_copy(found, folder):
         return found, in_place(folder, project)
     names = copied_names(found, folder, project)
     stored = {file: relative_name(target, material_folder(project)) for file, target in names.items()}
@@ -132,7 +150,7 @@ def _build_into(
         raise problems[0]
     for found in sets:
         numbered, stored = stored_names(found, folder, project, leave=in_place)
-        if not in_place or odd_numbers(found):
+        if not in_place or must_copy(found, folder):
             for _ in copy_set(found, folder, project):
                 pass
         name = state.free_material_name(found.title)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,6 +13,7 @@ import OpenImageIO as oiio
 
 from collage.core.base.errors import CollageError
 from collage.core.base.safe_write import put, replacing
+from collage.core.base.text import holds
 from collage.core.images.codecs import Codec, codec_of, codec_to_write
 
 MAX_SIDE = 65_536
@@ -36,7 +38,8 @@ def _open(path: Path) -> oiio.ImageInput:
         )
     config = oiio.ImageSpec()
     config.attribute("oiio:UnassociatedAlpha", 1)  # alpha stays unassociated, as the standard's reference has it
-    source = oiio.ImageInput.open(str(path), config)
+    with _readable_name(path) as name:
+        source = oiio.ImageInput.open(name, config)
     if source is None:
         reason = (oiio.geterror() or "unknown form").split("\n")[0]
         raise CollageError(
@@ -45,6 +48,16 @@ def _open(path: Path) -> oiio.ImageInput:
             remedy="Save it again as PNG, TIFF, JPEG, EXR or HDR.",
         )
     return source
+
+
+@contextmanager
+def _readable_name(path: Path) -> Iterator[str]:
+    """A name under which the image library can open a file; it takes none that is no text."""
+    if holds(str(path)):
+        yield str(path)
+        return
+    with path.open("rb") as file:
+        yield f"/proc/self/fd/{file.fileno()}"
 
 
 def read_info(path: Path) -> ImageInfo:
@@ -129,7 +142,7 @@ def write_image(
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:
-            if codec.tells_failure:
+            if codec.tells_failure and holds(str(temporary)):
                 _encode(codec, str(temporary), spec, pixels)
             else:
                 put(temporary, _encoded(codec, spec, pixels))
@@ -175,7 +188,8 @@ def _encoded(codec: Codec, spec: oiio.ImageSpec, pixels: np.ndarray) -> bytes:
 
 def _check_written(path: Path, spec: oiio.ImageSpec) -> None:
     """Raises OSError for a file that cannot be read again."""
-    source = oiio.ImageInput.open(str(path))
+    with _readable_name(path) as name:
+        source = oiio.ImageInput.open(name)
     if source is None:
         raise OSError(oiio.geterror().split("\n")[0] or "it cannot be read again")
     try:

@@ -23,7 +23,7 @@ from collage.core.base.safe_write import replacing
 from collage.core.base.text import cleaned
 from collage.core.document.materialx import MAX_BYTES, check_document, read_document, write_document
 from collage.core.document.model import Network
-from collage.core.project.commit import SAVE, alone, clear_drafts, commit, complete, place_of
+from collage.core.project.commit import alone, clear_drafts, commit, complete, place_of
 from collage.core.project.copies import COPIES, keep
 from collage.core.project.state import Project, Unread
 from collage.core.scene.bench import Bench
@@ -66,10 +66,13 @@ def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
     """
     if folder.name == PROJECT_FILE:
         folder = folder.parent
-    if (folder / SAVE).is_dir():
-        with contextlib.suppress(OSError), alone(folder):
-            complete(folder)  # where it cannot, as on a disk that is only read, what was saved is found all the same
-    return _read(folder)
+    with contextlib.ExitStack() as stack:
+        with contextlib.suppress(
+            OSError
+        ):  # where it cannot be held or written to, what was saved is found all the same
+            stack.enter_context(alone(folder))
+            complete(folder)
+        return _read(folder)
 
 
 def _read(folder: Path) -> tuple[Project, list[CollageError]]:

@@ -220,3 +220,26 @@ def test_a_value_of_the_wrong_kind_is_told(do: Do) -> None:
         do("set", f"{name}.fg", "1, 2")
     with pytest.raises(CollageError, match="has no input “gain”"):
         do("set", f"{name}.gain", "1")
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (("copy", "nosuch"), "no card"),
+        (("unlink", "nosuch.in"), "no card"),
+        (("unlink", "surface.base_weight"), "follows no other value"),
+        (("set", "surface.base_weight", "nan"), "NaN"),
+        (("set", "surface.base_color", "1,inf,0"), "NaN"),
+    ],
+)
+def test_what_is_not_there_and_what_is_no_number_is_told(do: Do, words: tuple[str, ...], told: str) -> None:
+    with pytest.raises(CollageError, match=told):
+        do(*words)
+
+
+def test_a_picture_is_rendered_by_the_name_of_the_project_file(folder: Path, tmp_path: Path) -> None:
+    done = CliRunner().invoke(
+        app, ["render", str(folder / "project.json"), "-o", str(tmp_path / "a.png"), "--size", "24x24"]
+    )
+    assert done.exit_code == 0, done.output
+    assert (tmp_path / "a.png").is_file()

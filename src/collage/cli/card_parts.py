@@ -255,4 +255,8 @@ def unlink(folder: Folder, material: Material, follower: Annotated[str, typer.Ar
     from collage.core.document import links
 
     with saved_session(folder, material) as session:
-        acts.unlink(session, links.Place(*place_of(follower)))
+        place = links.Place(*place_of(follower))
+        card_of(session.network, place.card)
+        if links.link_of(session.network, place) is None:
+            raise CollageError(f"“{follower}” follows no other value.", remedy="See `collage cards list`.")
+        acts.unlink(session, place)

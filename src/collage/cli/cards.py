@@ -352,7 +352,10 @@ def copy(folder: Folder, material: Material, names: Names) -> None:
     from collage.core.document.clipboard import copied
     from collage.core.project.folder import load_project
 
-    typer.echo(copied(material_of(load_project(folder)[0], material), names))
+    network = material_of(load_project(folder)[0], material)
+    for name in names:
+        card_of(network, name)
+    typer.echo(copied(network, names))
 
 
 @app.command()

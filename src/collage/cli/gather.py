@@ -269,6 +269,8 @@ def derive(
     from collage.core.images.made import Derive, make_derived_files
 
     wanted = tuple(part.strip() for part in maps.split(",") if part.strip())
+    if not wanted:
+        raise CollageError("No map is wanted.", remedy="Name some of height, normal, roughness, occlusion.")
     height = _checked(
         HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
     )  # fmt: skip

@@ -42,7 +42,7 @@ def render_to(folder: Path, out: Path, width: int, height: int, view: str, quali
     """Renders a project to a file, what is wrong told on the way. Returns the seconds it took."""
     from typing import cast
 
-    from collage.core.project.folder import load_project
+    from collage.core.project.folder import load_project, project_folder
     from collage.core.project.pictures import picture_request
     from collage.core.render.files import check_picture_file, check_view, write_picture
     from collage.core.render.renderer import Renderer
@@ -51,6 +51,7 @@ def render_to(folder: Path, out: Path, width: int, height: int, view: str, quali
     library = load_library()
     check_view(view)
     check_picture_file(out)
+    folder = project_folder(folder)
     project, problems = load_project(folder)
     for problem in problems:
         fail(problem)

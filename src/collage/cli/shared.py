@@ -59,9 +59,10 @@ def saved_session(folder: Path, material: str = "", group: str = "") -> Iterator
     """
     from collage.core.actions.session import Session
     from collage.core.images.store import ImageStore
-    from collage.core.project.folder import load_project
+    from collage.core.project.folder import load_project, project_folder
     from collage.core.project.lock import busy
 
+    folder = project_folder(folder)
     project, unread = load_project(folder)
     for error in unread:  # it stays as it is, and the rest can be worked on
         fail(error)

@@ -26,7 +26,14 @@ from collage.core.nodes.adding import added, free_place
 from collage.core.nodes.labels import label_of, title_of
 from collage.core.nodes.library import Library, NodeDef, TabDef, main_inputs, shown_value
 from collage.core.nodes.wiring import join
-from collage.core.project.folder import copy_files, load_project, material_folder, relative_name, save_project
+from collage.core.project.folder import (
+    copy_files,
+    load_project,
+    material_folder,
+    project_folder,
+    relative_name,
+    save_project,
+)
 from collage.core.project.lock import Holder, Lock
 from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
@@ -371,6 +378,7 @@ class Session:
     @act("project.open", "Open…", keys="Ctrl+O", command="open")
     def open(self, folder: Path) -> None:
         """Opens a project folder. Raises CollageError if there is none."""
+        folder = project_folder(folder)
         project, problems = load_project(folder)
         self.put(project, folder)
         for problem in problems:

@@ -8,4 +8,4 @@ from pydantic import BaseModel, ConfigDict
 class Frozen(BaseModel):
     """A value that cannot change; an edit makes a new one with `model_copy(update=...)`."""
 
-    model_config = ConfigDict(frozen=True, extra="ignore")
+    model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
@@ -30,10 +31,18 @@ def set_input(network: Network, card: str, new: Input | None, name: str = "") ->
 
 
 def set_value(network: Network, card: str, name: str, type_name: str, value: Value) -> Network:
-    """Gives an input a value; a wire that was there is taken away."""
+    """Gives an input a value; a wire that was there is taken away. Raises CollageError for infinite and broken ones."""
+    check_finite(value)
     old = _card(network, card).inputs.get(name)
     attributes = old.attributes if old else {}
     return set_input(network, card, Input(name, type_name, value, None, None, attributes))
+
+
+def check_finite(value: Value) -> None:
+    """Raises CollageError for a value that is, or holds, no number to reckon with."""
+    parts = value if isinstance(value, tuple) else (value,)
+    if any(isinstance(one, float) and not math.isfinite(one) for one in parts):
+        raise CollageError("Infinite values and NaN cannot be used.", remedy="Type a plain number.")
 
 
 def connect(network: Network, source: Wire, card: str, name: str, type_name: str) -> Network:

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from collage.core.base.errors import CollageError
-from collage.core.document.edits import connect, set_input
+from collage.core.document.edits import check_finite, connect, set_input
 from collage.core.document.model import LINK, Card, Input, Network, Value, Wire
 from collage.core.document.types import FLOATS
 
@@ -106,6 +106,7 @@ def follow(
     type_name, value : of the leader, whose value may be a default that the document does not hold.
     Raises CollageError where the two are the same, the type cannot be linked, or a loop would close.
     """
+    check_finite((factor, offset))
     if follower == leader:
         raise CollageError("A value cannot follow itself.", about=follower.card, remedy="Choose another value.")
     if type_name not in LINKED:

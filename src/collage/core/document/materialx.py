@@ -36,6 +36,8 @@ _INPUT_OWN = _WIRE_ATTRIBUTES | {WAITING, "type", "value"}
 def read_document(path: Path) -> Network:
     """The document in a .mtlx file. Raises CollageError with a sentence for whatever is wrong with it."""
     try:
+        if path.exists() and not path.is_file():
+            raise CollageError("This is no file.", about=path.name, remedy="Choose a MaterialX document.")
         size = path.stat().st_size
         if size > MAX_BYTES:
             raise CollageError(

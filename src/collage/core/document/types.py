@@ -44,7 +44,7 @@ def parse(type_name: str, text: str) -> Value | None:
             raise ValueError(f"“{text}” is neither true nor false")
         return text.strip() in ("true", "1")
     if type_name == "integer":
-        return int(text)
+        return min(max(int(text), -(2**31)), 2**31 - 1)  # the standard's integers have 32 bits
     if type_name == "float":
         return float(text)
     count = CHANNELS.get(type_name)

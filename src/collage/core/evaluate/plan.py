@@ -34,6 +34,10 @@ Shift = tuple[int, ...]
 """The small steps taken from the points: () none, (0,) along u, (1,) along v, and so on nested."""
 
 
+MOST_CARDS, MOST_LEVELS = 50_000, 60
+"""Cards that definitions may stand for in one plan, and how deep they may use each other."""
+
+
 @dataclass(frozen=True, eq=False)
 class Const:
     """A value that is the same everywhere: (k, 1), or a text or image for inputs of such a type."""
@@ -186,6 +190,7 @@ class _Builder:
         self.filtered, self.strict = filtered, strict
         self.steps: dict[str, Step] = {}
         self.problems: dict[Place, CollageError] = {}
+        self._cards = 0  # inside definitions so far
 
     # ---- targets ------------------------------------------------------------------------------
 
@@ -317,10 +322,28 @@ class _Builder:
                 about=card.name,
                 remedy="Skip the card, or use another one.",
             )
+        self._check_size(scope, card, graph)
         inner = _Scope(
             graph, (*scope.path, card.name), scope, card, definition.inputs, scope.prefix, scope.space, False
         )
         return self._inlined(inner, graph.outputs, shift)
+
+    def _check_size(self, scope: _Scope, card: Card, graph: Network) -> None:
+        """Definitions may use each other, and so stand for many more cards than a document has."""
+        self._cards += len(graph.cards)
+        if self._cards > MOST_CARDS or len(scope.path) > MOST_LEVELS:
+            raise CollageError(
+                f"“{card.category}” stands for too many cards, more than {MOST_CARDS:,} or {MOST_LEVELS} levels deep.",
+                about=card.name,
+                remedy="Use a simpler definition.",
+            )
+        around: _Scope | None = scope
+        while around is not None:
+            if around.network is graph:
+                raise CollageError(
+                    f"The definition of “{card.category}” uses itself.", about=card.name, remedy="Use another card."
+                )
+            around = around.outer
 
     def _group_scope(self, outer: _Scope, card: Card) -> _Scope:
         assert card.network is not None

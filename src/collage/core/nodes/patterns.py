@@ -8,6 +8,9 @@ from collage.core.document.types import CHANNELS
 from collage.core.nodes.arithmetic import held
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
+MOST_OCTAVES = 64
+"""More cannot be told from none, and would take for ever."""
+
 
 def _sum(place: Array, octaves: int, lacunarity: float, diminish: float, vector: bool) -> Array:
     from collage.core.kernels.noise import fractal  # compiled when first used
@@ -27,6 +30,7 @@ def _moved(place: Array, *shift: float) -> Array:
 
 def _octaves(place: Array, octaves: Array, lacunarity: Array, diminish: Array, vector: bool) -> Array:
     """The fractal sum; its settings may differ from point to point, which takes the slower way."""
+    octaves = np.minimum(octaves, MOST_OCTAVES)
     if octaves.shape[1] == lacunarity.shape[1] == diminish.shape[1] == 1:
         return _sum(place, int(octaves[0, 0]), float(lacunarity[0, 0]), float(diminish[0, 0]), vector)
     total: Array = np.zeros((3 if vector else 1, place.shape[1]), np.float32)

@@ -59,13 +59,17 @@ def is_project(folder: Path) -> bool:
     return place_of(folder, PROJECT_FILE).is_file()
 
 
+def project_folder(path: Path) -> Path:
+    """The folder of a project that is named by it, or by its project.json."""
+    return path.parent if path.name == PROJECT_FILE and not path.is_dir() else path
+
+
 def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
     """The project in a folder, and what could not be read of it: a broken material leaves the others whole.
 
     Raises CollageError if there is no project at all.
     """
-    if folder.name == PROJECT_FILE:
-        folder = folder.parent
+    folder = project_folder(folder)
     with contextlib.ExitStack() as stack:
         with contextlib.suppress(
             OSError

@@ -149,3 +149,32 @@ def test_pictures_are_made_from_and_written_to_names_that_are_no_text(tmp_path: 
         source = os.fsdecode(os.fsencode(tmp_path) + b"/wall \xfe." + suffix)
         write_image(Path(source), np.full((8, 8, 3), 0.5, np.float32))
         assert read_pixels(Path(source)).shape == (8, 8, 3)
+
+
+@pytest.mark.parametrize("name", ["x" * 1000, "a\0b.exr", "d/" * 3000 + "e.exr", "/dev/zero"])
+def test_a_project_that_names_impossible_files_is_told_in_a_sentence(tmp_path: Path, name: str) -> None:
+    assert collage("new", tmp_path / "p").returncode == 0
+    stored = json.loads((tmp_path / "p" / "project.json").read_text())
+    stored["bench"]["environment"]["file"] = name
+    (tmp_path / "p" / "project.json").write_text(json.dumps(stored))
+    told = collage("render", tmp_path / "p", "-o", tmp_path / "a.png", "--size", "16x16")
+    assert told.returncode == 1
+    assert "not there" in told.stderr
+    assert len(told.stderr) < 500
+    assert not (tmp_path / "a.png").exists()
+    listed = collage("files", tmp_path / "p")
+    assert "missing" in listed.stderr
+    assert "Traceback" not in listed.stderr
+
+
+def test_records_that_make_no_sense_and_names_too_long_for_one_are_told(tmp_path: Path) -> None:
+    write_image(tmp_path / "a.png", np.full((32, 32, 3), 90, np.uint8))
+    (tmp_path / "b.made.json").write_text(json.dumps({"source": "a.png", "derive": {"maps": []}}))
+    told = collage("remake", tmp_path / "b.png")
+    assert told.returncode == 1
+    assert "record cannot be read" in told.stderr
+    long = tmp_path / ("m" * 250 + ".png")
+    told = collage("seamless", tmp_path / "a.png", "-o", long)
+    assert told.returncode == 1
+    assert "shorter name" in told.stderr
+    assert read_pixels(long).ndim == 3, "the picture is whole"

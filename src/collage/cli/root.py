@@ -93,8 +93,16 @@ def run() -> None:
         sys.exit(130)
     except Exception as error:
         from collage.core.base.errors import CollageError
+        from collage.core.base.text import shown
 
+        if isinstance(error, OSError):
+            about = str(error.filename or "").rpartition("/")[2]
+            error = CollageError(
+                f"{error.strerror or error}.", about=about, remedy="Check the path, and the disk that it is on."
+            )
+        elif isinstance(error, MemoryError):
+            error = CollageError("There is not enough memory for this.", remedy="Use a smaller size.")
         if not isinstance(error, CollageError):
             raise
-        typer.echo(f"collage: {error}", err=True)
+        typer.echo(shown(f"collage: {error}"), err=True)
         sys.exit(1)

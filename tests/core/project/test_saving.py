@@ -17,7 +17,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document.making import card
 from collage.core.document.materials import new_material
 from collage.core.project import commit, copies
-from collage.core.project.folder import load_project, save_project
+from collage.core.project.folder import copy_files, load_project, save_project
 from collage.core.project.recovery import newest_copy_with
 from collage.core.project.state import Project
 from collage.core.scene.bench import Bench
@@ -242,3 +242,23 @@ def test_a_copy_that_fails_is_none_and_the_others_stay(tmp_path: Path, monkeypat
             save_project(project(number), tmp_path)
     assert copies.copies(tmp_path) == before
     assert all(load_project(copy)[1] == [] for copy in before)
+
+
+def test_links_that_lead_upwards_and_a_folder_inside_itself_end(tmp_path: Path) -> None:
+    source = tmp_path / "shed"
+    restored(source)
+    (source / "maps" / "deep").mkdir(parents=True)
+    (source / "maps" / "deep" / "a.png").write_bytes(b"a map")
+    (source / "maps" / "up").symlink_to("..")
+    (source / "maps" / "far up").symlink_to(tmp_path)
+    (source / "loop").symlink_to("loop")
+    (source / "gone").symlink_to("nowhere")
+    os.mkfifo(source / "pipe")
+    shared = tmp_path / "shared"
+    shared.mkdir()
+    (shared / "b.png").write_bytes(b"a map of several projects")
+    (source / "linked").symlink_to(shared)
+    for target in (tmp_path / "other", source / "inside"):
+        copy_files(source, target)
+        found = {path.relative_to(target).as_posix() for path in target.rglob("*") if path.is_file()}
+        assert found == {"maps/deep/a.png", "linked/b.png"}

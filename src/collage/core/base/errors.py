@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+LONGEST = 120  # letters of what an error is about
+
 
 class CollageError(Exception):
     """A sentence for the user, what it is about, and what would help.
@@ -14,7 +16,8 @@ class CollageError(Exception):
     def __init__(self, message: str, *, about: object = "", remedy: str = "") -> None:
         super().__init__(message)
         self.message = message
-        self.about = str(about)
+        about = str(about)
+        self.about = about if len(about) <= LONGEST else f"{about[: LONGEST // 2]}…{about[-LONGEST // 2 :]}"
         self.remedy = remedy
 
     def __str__(self) -> str:

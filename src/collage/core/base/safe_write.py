@@ -75,3 +75,11 @@ def is_running(process: int) -> bool:
     except (PermissionError, OverflowError):
         return True
     return True
+
+
+def is_file(path: Path) -> bool:
+    """Whether there is a plain file; no for names that no disk takes, where the system raises an error."""
+    try:
+        return path.is_file()
+    except OSError:
+        return False

@@ -12,7 +12,7 @@ import numpy as np
 import OpenImageIO as oiio
 
 from collage.core.base.errors import CollageError
-from collage.core.base.safe_write import put, replacing
+from collage.core.base.safe_write import is_file, put, replacing
 from collage.core.base.text import holds
 from collage.core.images.codecs import Codec, codec_of, codec_to_write
 
@@ -32,7 +32,7 @@ class ImageInfo:
 
 
 def _open(path: Path) -> oiio.ImageInput:
-    if not path.is_file():
+    if not is_file(path):
         raise CollageError(
             "The file is not there.", about=path.name, remedy="Find the file again, or choose another one."
         )

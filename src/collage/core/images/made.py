@@ -14,7 +14,7 @@ from pydantic import Field, ValidationError
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Progress, Steps
-from collage.core.base.safe_write import replacing
+from collage.core.base.safe_write import write_bytes
 from collage.core.images.derive import (
     HeightFrom,
     RoughnessFrom,
@@ -34,7 +34,7 @@ DERIVED: tuple[Derived, ...] = ("height", "normal", "roughness", "occlusion")
 class Derive(Frozen):
     """Which maps are made of a photograph, and how. metres : width of the tile. depth : metres from 0 to 1."""
 
-    maps: tuple[Derived, ...] = DERIVED
+    maps: tuple[Derived, ...] = Field(DERIVED, min_length=1)
     height: HeightFrom = HeightFrom()
     roughness: RoughnessFrom = RoughnessFrom()
     metres: float = Field(1.0, gt=0)
@@ -78,8 +78,14 @@ def read_record(path: Path) -> Record:
 
 
 def _keep_record(path: Path, record: Record) -> None:
-    with replacing(record_path(path)) as temporary:
-        temporary.write_text(json.dumps(record.model_dump(mode="json"), indent=1), encoding="utf-8")
+    try:
+        write_bytes(record_path(path), json.dumps(record.model_dump(mode="json"), indent=1).encode())
+    except OSError as error:
+        raise CollageError(
+            f"How the picture was made cannot be kept: {error.strerror or error}.",
+            about=path.name,
+            remedy="The picture itself is whole. Free some space, or choose a shorter name.",
+        ) from error
 
 
 def _relative(source: Path, target: Path) -> str:

@@ -42,7 +42,7 @@ class ImageRef:
 def _stamp(path: str) -> str:
     try:
         found = Path(path).stat()
-    except OSError:
+    except (OSError, ValueError):
         return "missing"
     return f"{found.st_mtime_ns}-{found.st_size}"
 

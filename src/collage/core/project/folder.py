@@ -11,7 +11,7 @@ import json
 import os
 import re
 import shutil
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -223,20 +223,35 @@ def copy_files(source: Path, target: Path) -> None:
     """Brings maps, environments and the like along when a project is saved somewhere else. Raises CollageError."""
     try:
         target.mkdir(parents=True, exist_ok=True)
-        for path in source.iterdir():
-            if path.name in (PROJECT_FILE, MATERIALS, COPIES) or path.name.startswith("."):
-                continue
-            if path.is_dir():
-                shutil.copytree(path, target / path.name, dirs_exist_ok=True)
-            elif path.is_file():
-                shutil.copy2(path, target / path.name)
-    except (OSError, shutil.Error) as error:
-        reason = error.strerror if isinstance(error, OSError) and error.strerror else "not all files could be copied"
+        for path in _own_files(source.resolve(), target.resolve()):
+            (target / path).parent.mkdir(parents=True, exist_ok=True)
+            copy_file(source / path, target / path)
+    except OSError as error:
         raise CollageError(
-            f"The maps cannot be copied: {reason}.",
+            f"The maps cannot be copied: {error.strerror or 'not all files could be copied'}.",
             about=target.name,
             remedy="Choose another folder, or free some space.",
         ) from error
+
+
+def _own_files(source: Path, but: Path) -> Iterator[Path]:
+    """Files of a project besides what it saves itself, from its folder.
+
+    Links are followed, but each folder is visited once, and none that the project lies in. but : a folder to leave out.
+    """
+    seen: set[Path] = set()
+    for folder, folders, files in os.walk(source, followlinks=True):
+        here = Path(folder).resolve()
+        if here in seen or here == but or (here != source and source.is_relative_to(here)):
+            folders.clear()
+            continue
+        seen.add(here)
+        if here == source:
+            folders[:] = [name for name in folders if name not in (MATERIALS, COPIES) and not name.startswith(".")]
+            files = [name for name in files if name != PROJECT_FILE and not name.startswith(".")]
+        for name in files:
+            if (Path(folder) / name).is_file():  # no pipe, no link to nothing
+                yield Path(folder).relative_to(source) / name
 
 
 def _same_file(source: Path, target: Path) -> bool:

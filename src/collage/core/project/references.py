@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from collage.core.base.progress import Progress, Steps
+from collage.core.base.safe_write import is_file
 from collage.core.document.model import Card, Input, Network
 from collage.core.images.store import ImageRef
 from collage.core.images.tiles import Tiles, file_of, is_pattern, label_of
@@ -78,7 +79,7 @@ def missing(file: Path) -> tuple[str, ...]:
     if is_pattern(str(file)):
         tiles = Tiles(str(file))
         return tuple(label_of(place) for place in tiles.missing) if tiles.files else ("",)
-    return () if file.is_file() else ("",)
+    return () if is_file(file) else ("",)
 
 
 def with_files(project: Project, change: Callable[[Reference], str], folder: Path) -> Project:

@@ -11,6 +11,7 @@ from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Generic, TypeVar
 
+from collage.core.base.safe_write import is_file
 from collage.core.evaluate.run import ResultCache
 from collage.core.render.environment import EnvironmentLight, load_environment
 from collage.core.render.lighting import View
@@ -89,7 +90,7 @@ class RenderCaches:
         return self._environment(None)
 
     def _environment(self, path: Path | None) -> EnvironmentLight:
-        stamp = path.stat().st_mtime_ns if path is not None and path.is_file() else 0
+        stamp = path.stat().st_mtime_ns if path is not None and is_file(path) else 0
         return self._environments.get_or_make((path, stamp), lambda: load_environment(path))
 
     def clear(self) -> None:

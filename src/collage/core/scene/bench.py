@@ -74,7 +74,7 @@ class Bench(Frozen):
     environment: Environment = Environment()
     camera: Camera = Camera()
     ground: bool = True
-    exposure: float = 0.0  # stops
+    exposure: float = Field(0.0, ge=-64, le=64)  # stops
     view_transform: Literal["neutral", "srgb"] = "neutral"
     loud: Triple = (1.0, 0.05, 0.6)  # linear colour of what is missing
     surround: float = Field(0.48, ge=0, le=1)  # grey behind the object, as shown (0 to 1)

@@ -19,7 +19,9 @@ demo: $(STAMP)
 test: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 tests
 
+MINUTES ?= 20
 campaign: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/campaign.py --minutes $(MINUTES)
 	COLLAGE_EXAMPLES=campaign QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 tests/core
 
 lint: $(STAMP)

@@ -197,8 +197,13 @@ def _element(source: Any) -> Element:
         source.getCategory(),
         source.getName(),
         attributes_of(source),
-        tuple(_element(child) for child in source.getChildren()),
+        tuple(_element(child) for child in _children(source)),
     )
+
+
+def _children(source: Any) -> list[Any]:
+    """The elements inside another; text between them, which the library takes for elements too, says nothing."""
+    return [child for child in source.getChildren() if child.getCategory()]
 
 
 def _network(source: Any, about: str) -> Network:
@@ -206,7 +211,7 @@ def _network(source: Any, about: str) -> Network:
     inputs: dict[str, Input] = {}
     outputs: dict[str, Output] = {}
     kept: list[Element] = []
-    for child in source.getChildren():
+    for child in _children(source):
         name = child.getName()
         if child.isA(mx.Input):
             inputs[name] = _input(child, about)
@@ -233,7 +238,7 @@ def _card(source: Any, about: str, network: Network | None) -> Card:
         return Card(source.getName(), "nodegraph", "multioutput", network.inputs, attributes_of(source), inside)
     inputs: dict[str, Input] = {}
     kept: list[Element] = []
-    for child in source.getChildren():
+    for child in _children(source):
         if child.isA(mx.Input):
             inputs[child.getName()] = _input(child, about)
         else:

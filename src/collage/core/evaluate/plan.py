@@ -138,9 +138,14 @@ class Plan:
 
 
 def as_array(value: Value, type_name: str) -> np.ndarray:
-    """A literal as (k, 1): float32, or int32 and bool for whole numbers and yes/no."""
+    """A literal as (k, 1): float32, or int32 and bool for whole numbers and yes/no. Raises CollageError."""
     kind = {"integer": np.int32, "boolean": np.bool_}.get(type_name, np.float32)
-    return np.array(value, kind).reshape(-1, 1)
+    try:
+        return np.array(value, kind).reshape(-1, 1)
+    except (ValueError, TypeError, OverflowError):
+        raise CollageError(
+            f"“{str(value)[:40]}” is no value of the type {type_name}.", remedy="Type another value."
+        ) from None
 
 
 def build_plan(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -41,13 +41,21 @@ def _open(path: Path) -> oiio.ImageInput:
     with _readable_name(path) as name:
         source = oiio.ImageInput.open(name, config)
     if source is None:
-        reason = (oiio.geterror() or "unknown form").split("\n")[0]
+        reason = _reason(oiio.geterror) or "unknown form"
         raise CollageError(
             f"The file cannot be read as an image: {reason}.",
             about=path.name,
             remedy="Save it again as PNG, TIFF, JPEG, EXR or HDR.",
         )
     return source
+
+
+def _reason(tell: Callable[[], str]) -> str:
+    """The first line of what the library says; it repeats names out of damaged files, which may be no text."""
+    try:
+        return tell().split("\n")[0]
+    except UnicodeDecodeError:
+        return ""
 
 
 @contextmanager
@@ -120,7 +128,7 @@ def read_pixels(path: Path, most: int = 4) -> np.ndarray:
         channels = min(info.channels, most)
         pixels = source.read_image(0, 0, 0, channels, kind)
         if pixels is None:
-            reason = source.geterror().split("\n")[0] or "it ends too early"
+            reason = _reason(source.geterror) or "it ends too early"
             raise CollageError(
                 f"The image is broken: {reason}.", about=path.name, remedy="Copy or save the file again."
             )
@@ -174,9 +182,9 @@ def _encode(codec: Codec, path: str, spec: oiio.ImageSpec, pixels: np.ndarray) -
     """Raises OSError with the library's own reason."""
     target = oiio.ImageOutput.create(codec.library_name)
     if target is None:
-        raise OSError(oiio.geterror() or "unknown form")
+        raise OSError(_reason(oiio.geterror) or "unknown form")
     if not (target.open(path, spec) and target.write_image(pixels) and target.close()):
-        raise OSError(target.geterror().split("\n")[0] or "unknown reason")
+        raise OSError(_reason(target.geterror) or "unknown reason")
 
 
 def _encoded(codec: Codec, spec: oiio.ImageSpec, pixels: np.ndarray) -> bytes:
@@ -191,7 +199,7 @@ def _check_written(path: Path, spec: oiio.ImageSpec) -> None:
     with _readable_name(path) as name:
         source = oiio.ImageInput.open(name)
     if source is None:
-        raise OSError(oiio.geterror().split("\n")[0] or "it cannot be read again")
+        raise OSError(_reason(oiio.geterror) or "it cannot be read again")
     try:
         found = source.spec()
         if (found.width, found.height, found.nchannels) != (spec.width, spec.height, spec.nchannels):

@@ -22,7 +22,7 @@ from collage.core.base.frozen import Frozen
 from collage.core.base.safe_write import replacing
 from collage.core.base.text import cleaned
 from collage.core.document.materialx import MAX_BYTES, check_document, read_document, write_document
-from collage.core.document.model import Network
+from collage.core.document.model import Network, free_among
 from collage.core.project.commit import alone, clear_drafts, commit, complete, place_of
 from collage.core.project.copies import COPIES, keep
 from collage.core.project.state import Project, Unread
@@ -88,8 +88,8 @@ def _read(folder: Path) -> tuple[Project, list[CollageError]]:
             remedy=f"Choose a folder with a {PROJECT_FILE} in it.",
         )
     try:
-        content = ProjectFile.model_validate_json(path.read_bytes())
-    except (ValidationError, ValueError, OSError) as error:
+        content = _content(path)
+    except (ValidationError, ValueError, OSError, RecursionError) as error:
         first = str(error).split("\n")[0]
         raise CollageError(
             f"{PROJECT_FILE} cannot be read: {first}.",
@@ -102,14 +102,22 @@ def _read(folder: Path) -> tuple[Project, list[CollageError]]:
             about=folder.name,
             remedy="Open it with that version.",
         )
-    materials, unread, problems = {}, {}, []
+    materials: dict[str, Network] = {}
+    unread: dict[str, Unread] = {}
+    problems: list[CollageError] = []
     for entry in content.materials:
+        name = free_among(entry.name, {*materials, *unread}, " ")  # no material hides another one
         try:
-            materials[entry.name] = _material(folder, entry.file)
+            materials[name] = _material(folder, entry.file)
         except CollageError as error:
             problems.append(error)
-            unread[entry.name] = Unread(entry.file, _raw(folder, entry.file), str(error))
+            unread[name] = Unread(entry.file, _raw(folder, entry.file), str(error))
     return Project(content.name, materials, content.bench, unread), problems
+
+
+def _content(path: Path) -> ProjectFile:
+    """What a project.json says. Raises ValidationError, ValueError, OSError, RecursionError."""
+    return ProjectFile.model_validate(_clean(json.loads(path.read_bytes())))
 
 
 def _material(folder: Path, file: str) -> Network:
@@ -172,8 +180,8 @@ def _are_whole(files: Mapping[str, bytes]) -> bool:
 def _stored(folder: Path) -> tuple[str, ...]:
     """The files of the project that lies there: project.json and its materials; none if it cannot be read."""
     try:
-        content = ProjectFile.model_validate_json((folder / PROJECT_FILE).read_bytes())
-    except (ValidationError, ValueError, OSError):
+        content = _content(folder / PROJECT_FILE)
+    except (ValidationError, ValueError, OSError, RecursionError):
         return ()
     mine = [one.file for one in content.materials if Path(one.file).parts[:1] == (MATERIALS,) and ".." not in one.file]
     return (PROJECT_FILE, *mine)

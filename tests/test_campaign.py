@@ -1,0 +1,37 @@
+"""A short share of the campaign: damaged input of every kind is read or told, and what was found once stays found."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+TOOL = Path(__file__).parent.parent / "tools" / "campaign.py"
+ROOM = 600  # seconds for a share, on a machine that has other work
+
+
+def campaign(*words: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, str(TOOL), *words], capture_output=True, text=True, timeout=ROOM, check=False
+    )
+
+
+def test_a_share_of_all_kinds() -> None:
+    done = campaign("--minutes", "0.1", "--seed", "1000")
+    assert done.returncode == 0, done.stdout + done.stderr
+    for kind in ("documents", "projects", "pictures", "names", "records"):
+        line = next(line for line in done.stdout.split("\n") if line.startswith(kind))
+        inputs, read, told, wrong = map(int, line.split()[1:])
+        assert inputs == read + told >= 50
+        assert wrong == 0
+
+
+@pytest.mark.parametrize(
+    ("kind", "seed"), [("documents", 28), ("documents", 90), ("pictures", 668), ("projects", 6742)]
+)
+def test_what_went_wrong_once(kind: str, seed: int) -> None:
+    done = campaign("--minutes", "0", "--kind", kind, "--seed", str(seed))
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert f"{kind}" in done.stdout

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import platformdirs
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.safe_write import replacing
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.model import Network
@@ -37,14 +37,10 @@ class Shelf:
         if group is None or group.network is None:
             raise CollageError("Only a group can be saved.", about=card, remedy="Group the cards first.")
         name = re.sub(r"[^\w \-]+", "", name or group.title or card).strip() or "Group"
-        try:
+        with disk_errors("The group could not be kept", about=name, remedy="Free some space, or its folder."):
             self.folder.mkdir(parents=True, exist_ok=True)
             with replacing(self._path(name)) as temporary:
                 temporary.write_text(copied(network, [card]), encoding="utf-8")
-        except OSError as error:
-            raise CollageError(
-                f"The group could not be kept: {error.strerror}.", about=name, remedy="Free some space, or its folder."
-            ) from error
         return name
 
     def put(self, network: Network, name: str, place: tuple[float, float]) -> tuple[Network, list[str]]:

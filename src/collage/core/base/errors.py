@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 LONGEST = 120  # letters of what an error is about
 
 
@@ -23,3 +26,15 @@ class CollageError(Exception):
     def __str__(self) -> str:
         where = f"{self.about}: " if self.about and self.about not in self.message else ""
         return f"{where}{self.message}" + (f" {self.remedy}" if self.remedy else "")
+
+
+@contextmanager
+def disk_errors(what: str, *, about: object = "", remedy: str = "") -> Iterator[None]:
+    """Tells what could not be done where the disk or the system fails: an OSError inside becomes a CollageError.
+
+    what : as "The project cannot be saved"; the system's reason is put behind it.
+    """
+    try:
+        yield
+    except OSError as error:
+        raise CollageError(f"{what}: {error.strerror or error}.", about=about, remedy=remedy) from error

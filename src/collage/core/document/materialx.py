@@ -15,7 +15,7 @@ from typing import Any
 
 import MaterialX as mx
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import CollageError, disk_errors
 from collage.core.document.model import Card, Element, Input, Network, Output, Wire
 from collage.core.document.types import parse, write
 
@@ -35,7 +35,7 @@ _INPUT_OWN = _WIRE_ATTRIBUTES | {WAITING, "type", "value"}
 
 def read_document(path: Path) -> Network:
     """The document in a .mtlx file. Raises CollageError with a sentence for whatever is wrong with it."""
-    try:
+    with disk_errors("The file cannot be read", about=path.name, remedy="Check its path and rights."):
         if path.exists() and not path.is_file():
             raise CollageError("This is no file.", about=path.name, remedy="Choose a MaterialX document.")
         size = path.stat().st_size
@@ -46,12 +46,6 @@ def read_document(path: Path) -> Network:
                 remedy="Check that it really is a MaterialX document.",
             )
         data = path.read_bytes()
-    except OSError as error:
-        raise CollageError(
-            f"The file cannot be read: {error.strerror or error}.",
-            about=path.name,
-            remedy="Check its path and rights.",
-        ) from error
     return parse_document(data, about=path.name)
 
 

@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 
 import platformdirs
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import disk_errors
 from collage.core.base.safe_write import replacing
 from collage.core.base.text import cleaned
 from collage.core.gather.names import read_name, tokens
@@ -32,17 +32,13 @@ def load_rules(path: Path | None = None) -> Rules:
 def save_rules(rules: Rules, path: Path | None = None) -> None:
     """Raises CollageError where the file cannot be written."""
     path = path or default_file()
-    try:
+    with disk_errors("Your naming rules cannot be saved", about=path.name, remedy="Free some space."):
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:
             temporary.write_text(
                 json.dumps({cleaned(word): role for word, role in rules}, ensure_ascii=False, indent=1),
                 encoding="utf-8",
             )
-    except OSError as error:
-        raise CollageError(
-            f"Your naming rules cannot be saved: {error.strerror}.", about=path.name, remedy="Free some space."
-        ) from error
 
 
 def with_rule(rules: Rules, word: str, role: Role) -> Rules:

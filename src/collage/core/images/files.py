@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.safe_write import is_file, put, replacing
 from collage.core.base.text import holds
 from collage.core.images.codecs import Codec, codec_of, codec_to_write
@@ -147,7 +147,7 @@ def write_image(
     codec = codec_to_write(path)
     pixels = np.ascontiguousarray(pixels if pixels.ndim == 3 else pixels[:, :, None])
     spec = _spec(codec, pixels, bits or pixels.dtype.itemsize * 8, attributes or {})
-    try:
+    with disk_errors("The file cannot be written", about=path.name, remedy="Check the folder and the free space."):
         path.parent.mkdir(parents=True, exist_ok=True)
         with replacing(path) as temporary:
             if codec.tells_failure and holds(str(temporary)):
@@ -155,12 +155,6 @@ def write_image(
             else:
                 put(temporary, _encoded(codec, spec, pixels))
             _check_written(temporary, spec)
-    except OSError as error:
-        raise CollageError(
-            f"The file cannot be written: {error.strerror or error}.",
-            about=path.name,
-            remedy="Check the folder and the free space.",
-        ) from error
 
 
 def _spec(codec: Codec, pixels: np.ndarray, bits: int, attributes: Mapping[str, str]) -> oiio.ImageSpec:

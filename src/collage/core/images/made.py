@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, ValidationError
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Progress, Steps
 from collage.core.base.safe_write import write_bytes
@@ -78,14 +78,12 @@ def read_record(path: Path) -> Record:
 
 
 def _keep_record(path: Path, record: Record) -> None:
-    try:
+    with disk_errors(
+        "How the picture was made cannot be kept",
+        about=path.name,
+        remedy="The picture itself is whole. Free some space, or choose a shorter name.",
+    ):
         write_bytes(record_path(path), json.dumps(record.model_dump(mode="json"), indent=1).encode())
-    except OSError as error:
-        raise CollageError(
-            f"How the picture was made cannot be kept: {error.strerror or error}.",
-            about=path.name,
-            remedy="The picture itself is whole. Free some space, or choose a shorter name.",
-        ) from error
 
 
 def _relative(source: Path, target: Path) -> str:

@@ -17,7 +17,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.frozen import Frozen
 from collage.core.base.safe_write import replacing
 from collage.core.base.text import cleaned
@@ -147,7 +147,11 @@ def save_project(project: Project, folder: Path, *, keep_copy: bool = True) -> N
 
     Material files that the project does not know are left alone. keep_copy : whether the state before is kept.
     """
-    try:
+    with disk_errors(
+        "The project cannot be saved",
+        about=folder.name,
+        remedy="Free some space or save it to another folder; nothing is lost.",
+    ):
         (folder / MATERIALS).mkdir(parents=True, exist_ok=True)
         with alone(folder):
             complete(folder)
@@ -158,12 +162,6 @@ def save_project(project: Project, folder: Path, *, keep_copy: bool = True) -> N
                 keep(folder, there, whole=len(there) == len(before) and _are_whole(there))
             files = _files(project, folder, before)
             commit(folder, files, [file for file in before if file not in files and not _is_unread(project, file)])
-    except OSError as error:
-        raise CollageError(
-            f"The project cannot be saved: {error.strerror or error}.",
-            about=folder.name,
-            remedy="Free some space or save it to another folder; nothing is lost.",
-        ) from error
 
 
 def _are_whole(files: Mapping[str, bytes]) -> bool:
@@ -272,15 +270,11 @@ def _same_file(source: Path, target: Path) -> bool:
 
 def copy_file(source: Path, target: Path) -> None:
     """Copies one file; what is there is replaced only when the copy is whole. Raises CollageError."""
-    try:
+    with disk_errors("The file cannot be copied", about=source.name, remedy="Free some space."):
         target.parent.mkdir(parents=True, exist_ok=True)
         if source.resolve() != target.resolve() and not _same_file(source, target):
             with replacing(target) as temporary:
                 shutil.copy2(source, temporary)
-    except OSError as error:
-        raise CollageError(
-            f"The file cannot be copied: {error.strerror or error}.", about=source.name, remedy="Free some space."
-        ) from error
 
 
 def relative_name(path: Path, start: Path) -> str:

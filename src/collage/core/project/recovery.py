@@ -16,7 +16,7 @@ from pathlib import Path
 
 import platformdirs
 
-from collage.core.base.errors import CollageError
+from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.safe_write import is_running, write_bytes
 from collage.core.project.copies import copies
 from collage.core.project.folder import PROJECT_FILE, is_project, load_project, save_project
@@ -53,15 +53,11 @@ class Desk:
     def write(self, project: Project, folder: Path | None) -> None:
         """Puts the state on disk; called from a worker thread, some time after an edit. Raises CollageError."""
         note = {"folder": str(folder) if folder else ""}
-        try:
+        with disk_errors(
+            "Unsaved changes cannot be kept safe", about=project.name, remedy="Save the project, and free some space."
+        ):
             self.path.mkdir(parents=True, exist_ok=True)
             write_bytes(self.path / NOTE, json.dumps(note).encode(errors="surrogateescape"))
-        except OSError as error:
-            raise CollageError(
-                f"Unsaved changes cannot be kept safe: {error.strerror or error}.",
-                about=project.name,
-                remedy="Save the project, and free some space.",
-            ) from error
         save_project(project, self.path, keep_copy=False)
 
     def clear(self) -> None:

@@ -291,3 +291,38 @@ def test_a_material_that_cannot_be_read_is_shown_and_brought_back_from_a_copy(op
     window.session.save()
     assert load_project(project)[1] == []
     assert not window.banner.isVisible()
+
+
+HOLD = """
+import sys
+from pathlib import Path
+from collage.core.project.lock import Lock
+print(Lock(Path(sys.argv[1])).take(), flush=True)
+sys.stdin.readline()
+"""
+
+
+def test_a_project_that_another_collage_has_open_is_told_and_taken_over(open_window, project: Path) -> None:
+    other = subprocess.Popen(
+        [sys.executable, "-c", HOLD, str(project)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    try:
+        assert other.stdout is not None
+        assert other.stdout.readline().strip() == "None"
+        window = open_window(project)
+        assert f"process {other.pid}" in window.banner.text.text()
+        assert [one.text() for one in window.banner.buttons] == ["Take over", "Close"]
+        window.banner.buttons[1].click()
+        before = load_project(project)[0]
+        window.session.set_value("dry", "fg", "float", 0.25)
+        window.menus.actions["Save"].trigger()
+        assert "open in another Collage" in window.banner.text.text()
+        assert load_project(project)[0] == before
+        window.banner.hide()
+        window.session.take_over()
+        window.menus.actions["Save"].trigger()
+        assert not window.banner.isVisible()
+        assert load_project(project)[0].materials["Lime-bloomed clay"].cards["dry"].inputs["fg"].value == 0.25
+    finally:
+        other.kill()
+        other.communicate()

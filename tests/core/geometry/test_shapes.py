@@ -122,3 +122,13 @@ def test_a_corner_takes_no_more_of_its_sides_than_there_is() -> None:
     assert inner[:, 0].min() > 1 - 0.05
     assert inner[:, 0].max() < 1 + 0.05
     assert np.all(np.diff(points[:, 1]) >= -1e-12)
+
+
+def test_stock_sizes_without_a_word() -> None:
+    box, pot = shape("rounded box"), shape("pot")
+    np.testing.assert_allclose(box.bounds[1] - box.bounds[0], (0.2, 0.2, 0.2), atol=1e-6)
+    radius = np.hypot(pot.positions[:, 0], pot.positions[:, 2])
+    low, high = pot.positions[:, 1] < 0.012, pot.positions[:, 1] > 0.16
+    assert radius[low].max() == pytest.approx(0.64 * 0.095, rel=0.05), "it stands on two thirds of its rim"
+    assert radius.max() == pytest.approx(0.095, rel=0.01)
+    assert 0.085 * 0.095 * 0.7 < radius[high].max() - radius[high].min() < 0.085 * 0.095 * 3, "a thick rim, not a wall"

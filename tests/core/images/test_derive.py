@@ -110,3 +110,11 @@ def test_roughness_follows_what_it_is_told() -> None:
     busy[:, ::2][:, 16:] = 160
     rough = roughness_from(busy, RoughnessFrom(level=0.5, brightness=0, contrast=0.5))
     assert rough[:, 48:].mean() > rough[:, 8:24].mean() + 0.2
+
+
+@pytest.mark.parametrize("tiles", [True, False])
+def test_broad_middle_and_fine_forms_add_up(tiles: bool) -> None:
+    field = np.random.default_rng(3).random((48, 64)).astype(np.float32)
+    parts = bands(field, tiles=tiles)
+    np.testing.assert_allclose(sum(parts), field - field.mean(), atol=2e-3 if not tiles else 1e-5)
+    assert all(abs(float(part.mean())) < 2e-2 for part in parts)

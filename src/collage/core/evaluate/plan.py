@@ -34,8 +34,7 @@ Shift = tuple[int, ...]
 """The small steps taken from the points: () none, (0,) along u, (1,) along v, and so on nested."""
 
 
-MOST_CARDS, MOST_LEVELS = 50_000, 60
-"""Cards that definitions may stand for in one plan, and how deep they may use each other."""
+MOST_CARDS, MOST_LEVELS = 50_000, 60  # that definitions may stand for in one plan, and how deep in each other
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,9 +142,8 @@ def as_array(value: Value, type_name: str) -> np.ndarray:
     try:
         return np.array(value, kind).reshape(-1, 1)
     except (ValueError, TypeError, OverflowError):
-        raise CollageError(
-            f"“{str(value)[:40]}” is no value of the type {type_name}.", remedy="Type another value."
-        ) from None
+        text = f"“{str(value)[:40]}” is no value of the type {type_name}."
+        raise CollageError(text, remedy="Type another value.") from None
 
 
 def build_plan(
@@ -345,9 +343,8 @@ class _Builder:
         around: _Scope | None = scope
         while around is not None:
             if around.network is graph:
-                raise CollageError(
-                    f"The definition of “{card.category}” uses itself.", about=card.name, remedy="Use another card."
-                )
+                text = f"The definition of “{card.category}” uses itself."
+                raise CollageError(text, about=card.name, remedy="Use another card.")
             around = around.outer
 
     def _group_scope(self, outer: _Scope, card: Card) -> _Scope:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import struct
 import zlib
 from pathlib import Path
@@ -222,3 +223,20 @@ def test_levels_halve_until_one_texel_is_left(width: int, height: int, last: int
 def test_a_pyramid_knows_what_the_file_held(kind: type, bits: int, floating: bool) -> None:
     made = build(np.ones((2, 2, 3), kind))
     assert (made.bits, made.floating, made.channels) == (bits, floating, 3)
+
+
+def test_what_was_broken_is_read_again_though_size_and_time_are_the_same(tmp_path: Path, monkeypatch) -> None:
+    path, store = tmp_path / "map.png", ImageStore()
+    write_image(path, np.full((8, 8, 3), 200, np.uint8))
+    whole, stamp = path.read_bytes(), path.stat()
+    path.write_bytes(whole[:60] + bytes(len(whole) - 60))
+    os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+    reference = ImageRef(str(path), "lin_rec709")
+    with pytest.raises(CollageError):
+        store.open(reference)
+    path.write_bytes(whole)
+    os.utime(path, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))
+    with pytest.raises(CollageError):
+        store.open(reference)  # not looked at for every picture
+    monkeypatch.setattr("collage.core.images.store.time.monotonic", lambda: 1e12)
+    assert store.open(reference).width == 8

@@ -139,7 +139,7 @@ class LayersEditor(QWidget):
         mode = QComboBox()
         mode.addItems(list(stacks.MODES.values()))
         mode.setCurrentText(stacks.MODES[layer.mode])
-        mode.setFixedWidth(80)
+        mode.setFixedWidth(84)
         mode.setToolTip("Blend mode")
         mode.setAccessibleName(f"Blend mode of {layer.title}")
         names = list(stacks.MODES)

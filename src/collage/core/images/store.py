@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from dataclasses import dataclass
 from pathlib import Path
@@ -48,6 +49,7 @@ def _stamp(path: str) -> str:
 
 
 Key = tuple[str, str, str, bool]
+RETRY = 1.0  # seconds
 
 
 class ImageStore:
@@ -58,6 +60,7 @@ class ImageStore:
         self._lock = threading.Lock()
         self._loading: dict[Key, threading.Lock] = {}
         self._held: OrderedDict[Key, Pyramid | CollageError] = OrderedDict()
+        self._again: dict[Key, float] = {}  # when a file that could not be read is tried again
 
     def open(self, ref: ImageRef) -> Pyramid:
         """The pyramid of an image. Raises CollageError if there is none to be had."""
@@ -70,12 +73,16 @@ class ImageStore:
         with gate:  # one thread loads, the others that want the same image wait for it
             with self._lock:
                 found = self._held.get(key)
+                if isinstance(found, CollageError) and time.monotonic() > self._again.get(key, 0.0):
+                    found = None  # it may be good by now, even where neither its size nor its time has changed
                 if found is not None:
                     self._held.move_to_end(key)
             if found is None:
                 found = self._load(ref, 1 if key[3] else 4)
                 with self._lock:
                     self._held[key] = found
+                    if isinstance(found, CollageError):
+                        self._again[key] = time.monotonic() + RETRY
                     self._shrink()
         with self._lock:
             self._loading.pop(key, None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -109,3 +110,19 @@ def test_numba_comes_without_linear_algebra() -> None:
         "import scipy.linalg.cython_blas"  # what needs it later finds it
     )
     subprocess.run([sys.executable, "-c", code], check=True, timeout=100)
+
+
+@pytest.mark.parametrize(("mode", "is_spare"), [(0o700, True), (0o777, False)])
+def test_a_cache_folder_that_cannot_be_made_has_a_spare_that_is_nobody_elses(
+    tmp_path, mode: int, is_spare: bool
+) -> None:
+    (tmp_path / "file").write_text("in the way")
+    spare = tmp_path / f"collage-{os.getuid()}"
+    spare.mkdir()
+    spare.chmod(mode)
+    told = subprocess.run(
+        [sys.executable, "-c", "from collage.core import kernels; print(kernels.CACHE)"],
+        env={**os.environ, "XDG_CACHE_HOME": str(tmp_path / "file" / "x"), "TMPDIR": str(tmp_path)},
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    assert told.stdout.startswith(str(spare)) is is_spare

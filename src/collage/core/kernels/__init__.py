@@ -11,6 +11,7 @@ import os
 import platform
 import subprocess
 import sys
+import tempfile
 import time
 import zlib
 from collections.abc import Iterable
@@ -42,7 +43,30 @@ ROOM = 400  # megabytes that one compiling process may take
 
 _HERE = Path(__file__).parent
 _SHARED_STATE = zlib.crc32(b"".join((_HERE / name).read_bytes() for name in SHARED))
-CACHE = Path(platformdirs.user_cache_dir("collage")) / "kernels" / f"{_SHARED_STATE:08x}"
+
+
+def _cache() -> Path:
+    """The user's cache folder; where it cannot be written to, a folder for temporary files that nobody else can."""
+    state = f"{_SHARED_STATE:08x}"
+    wanted = Path(platformdirs.user_cache_dir("collage")) / "kernels" / state
+    if _takes_files(wanted):
+        return wanted
+    spare = Path(tempfile.gettempdir()) / f"collage-{os.getuid()}"
+    if _takes_files(spare) and spare.stat().st_uid == os.getuid() and not spare.stat().st_mode & 0o022:
+        return spare / state  # what is compiled is run: nobody else may put it there
+    return wanted
+
+
+def _takes_files(folder: Path) -> bool:
+    """Whether a folder is there, or can be made, and files can be written to it."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OSError:
+        return False
+    return os.access(folder, os.W_OK)
+
+
+CACHE = _cache()
 
 
 def _set_up() -> None:

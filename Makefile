@@ -17,7 +17,7 @@ demo: $(STAMP)
 	@$(BIN)/collage demo
 
 test: $(STAMP)
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 tests
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 --dist worksteal tests
 
 MINUTES ?= 20
 campaign: $(STAMP)

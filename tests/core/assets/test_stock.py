@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -16,10 +19,15 @@ from collage.demo.library import is_made, library_steps
 
 @pytest.fixture(scope="module")
 def shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("library")
-    shares = [share for _, share in library_steps(folder)]
-    assert shares == sorted(shares)
-    return folder
+    """Made once for all test processes, since it takes half a minute; each has a copy of its own."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "sample library"
+    with shared.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not is_made(shared):
+            shares = [share for _, share in library_steps(shared)]
+            assert shares == sorted(shares)
+    return Path(shutil.copytree(shared, tmp_path_factory.mktemp("library") / "library"))
 
 
 def test_the_sample_library_is_understood(shelf: Path) -> None:

@@ -49,13 +49,12 @@ class Safety(QObject):
 
     def _keep_now(self) -> None:
         """On a thread."""
+        failed: CollageError | None = None
         try:
             self.session.keep_safe()
-        except (CollageError, OSError) as error:
-            said = error if isinstance(error, CollageError) else CollageError(f"{error.strerror or error}.")
-            self.studio.jobs.post(lambda: self._kept(said))
-        else:
-            self.studio.jobs.post(lambda: self._kept(None))
+        except CollageError as error:
+            failed = error
+        self.studio.jobs.post(lambda: self._kept(failed))
 
     def _kept(self, error: CollageError | None) -> None:
         """Says that unsaved work is not kept, and when it is again; tries on until then."""

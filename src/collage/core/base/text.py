@@ -28,11 +28,7 @@ def _is_unfit(one: str) -> bool:
 
 def shown(text: str) -> str:
     """The text for a terminal: what `cleaned` takes away shows as a sign of its own."""
-    return (
-        text
-        if text.isprintable()
-        else "".join(one if one.isprintable() else "\N{REPLACEMENT CHARACTER}" for one in text)
-    )
+    return "".join(one if one.isprintable() else "\N{REPLACEMENT CHARACTER}" for one in text)
 
 
 def holds(text: str) -> bool:

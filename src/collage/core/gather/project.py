@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from collage.core.base.progress import Progress, Steps
-from collage.core.base.text import cleaned, holds
+from collage.core.base.text import cleaned
 from collage.core.document.materials import new_material
 from collage.core.document.model import free_among
 from collage.core.gather.build import BuildOptions, Stored, build_material, files_of
@@ -61,7 +61,7 @@ def plain_name(name: str) -> str:
 def must_copy(found: FoundSet, folder: Path) -> bool:
     """Whether a material could not name a set's files where they lie."""
     paths = [str(folder / file) for file in files_of(found)]
-    return bool(odd_numbers(found)) or any(not holds(path) or set('<>"\n') & set(path) for path in paths)
+    return bool(odd_numbers(found)) or any(plain_name(path) != path for path in paths)
 
 
 def odd_numbers(found: FoundSet) -> dict[str, str]:

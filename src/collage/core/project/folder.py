@@ -71,9 +71,8 @@ def load_project(folder: Path) -> tuple[Project, list[CollageError]]:
     """
     folder = project_folder(folder)
     with contextlib.ExitStack() as stack:
-        with contextlib.suppress(
-            OSError
-        ):  # where it cannot be held or written to, what was saved is found all the same
+        # where the folder cannot be held or written to, what was saved is found all the same
+        with contextlib.suppress(OSError):
             stack.enter_context(alone(folder))
             complete(folder)
         return _read(folder)

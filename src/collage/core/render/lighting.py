@@ -163,12 +163,7 @@ class _Traced:
             return self._smooth[1]
 
     def _over_blocks(self, workers: Workers | None, work: Callable[[slice], None]) -> None:
-        blocks = [slice(start, start + self.block) for start in range(0, self.samples.count, self.block)]
-        if workers is None:
-            for block in blocks:
-                work(block)
-        else:
-            workers.map(work, blocks)
+        over_blocks(workers, work, self.samples.count, self.block, even=False)  # `done` counts by this block
 
     def _trace(self, cut: slice, rays: int, cancelled: Callable[[], bool]) -> None:
         block = cut.start // self.block

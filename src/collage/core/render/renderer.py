@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -172,17 +173,13 @@ class _Work:
         self.problems: dict[tuple[str, Place], CollageError] = {}
         self.surfaces: dict[str, Surface] = {}
         names = sorted({item.material for item in bench.objects} & request.materials.keys())
-
-        def read(number: int) -> Surface | None:
-            """A surface; the last is the scene, which is read meanwhile: files, levels and meshes take their time."""
-            if number == len(names):
-                renderer.caches.scene(bench)
-                return None
-            network = request.materials[names[number]]
-            return renderer.surface(names[number], network, request.material_folder, bench.loud)
-
-        for name, surface in zip(names, renderer.workers.map(read, range(len(names) + 1)), strict=False):
-            assert surface is not None
+        folder, loud = request.material_folder, bench.loud
+        makes: list[Callable[[], Any]] = [
+            partial(renderer.surface, name, request.materials[name], folder, loud) for name in names
+        ]
+        makes.append(partial(renderer.caches.scene, bench))  # meanwhile: files, levels and meshes take their time
+        *surfaces, _ = renderer.workers.map(_call, makes)
+        for name, surface in zip(names, surfaces, strict=True):
             self.surfaces[name] = surface
             self.problems.update({(name, place): error for place, error in surface.problems.items()})
         self.backdrop = background(request)
@@ -294,6 +291,10 @@ class _Work:
         value = result.get("peek")
         numbers = value.astype(np.float32) if isinstance(value, np.ndarray) else np.zeros((1, 1), np.float32)
         return shown_value(numbers, source.type if source is not None else "float", group.points.count)
+
+
+def _call(make: Callable[[], Any]) -> Any:
+    return make()
 
 
 def _stamps(surface: Surface) -> tuple[str, ...]:

@@ -144,10 +144,13 @@ def find_behind(
 
 
 def over_blocks(
-    workers: Workers | None, work: Callable[[slice], Result], count: int, size: int = BLOCK
+    workers: Workers | None, work: Callable[[slice], Result], count: int, size: int = BLOCK, *, even: bool = True
 ) -> list[Result]:
-    """Does something with every block of `count` things, at most `size` in each, spread over the threads."""
-    if workers is not None:
+    """Does something with every block of `count` things, at most `size` in each, spread over the threads.
+
+    even : whether blocks may be smaller, so that all threads get as many.
+    """
+    if workers is not None and even:
         size = even_block(count, workers.count, size)
     blocks = [slice(start, min(start + size, count)) for start in range(0, count, size)]
     if workers is None or len(blocks) == 1:

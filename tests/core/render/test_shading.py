@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from collage.core.kernels import film
 from collage.core.kernels import packed as s
 from collage.core.kernels import shading as k
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, STARTS
+from collage.core.render import film
 from collage.core.render.energy import energy_table
 from collage.core.render.environment import EnvironmentLight, even, prepare
 from collage.core.render.octahedron import directions
@@ -65,7 +65,8 @@ def shade(
     geometry = np.concatenate([up, up, view, np.zeros((3, count))]).astype(np.float32)
     seen, around = np.ones((len(table), count), np.float32), np.ones((6, count), np.float32)
     settings = np.array([0, 1, strength], np.float32)
-    k.shade(surface, geometry, around, table, seen, light.maps, energy_table(), settings, out)
+    room = np.empty((k.REFLECTED, 3), np.float32)
+    k.shade(surface, geometry, around, table, seen, light.maps, energy_table(), settings, room, out)
     return out
 
 
@@ -228,14 +229,14 @@ def test_shadow_directions_find_the_light(sky) -> None:
 )
 def test_the_screen_shows_published_values(linear: float, neutral: int, shown: int) -> None:
     out = np.empty((1, 3), np.uint8)
-    film.display(np.full((1, 3), linear, np.float32), np.float32(1), neutral, out)
+    film.encode(np.full((1, 3), linear, np.float32), np.float32(1), neutral, out)
     assert abs(int(out[0, 0]) - shown) <= 1
 
 
 def test_the_neutral_tone_keeps_order_and_never_clips_hard() -> None:
     light = np.linspace(0, 20, 400, dtype=np.float32)
     out = np.empty((400, 3), np.uint8)
-    film.display(np.repeat(light[:, None], 3, 1), np.float32(1), 1, out)
+    film.encode(np.repeat(light[:, None], 3, 1), np.float32(1), 1, out)
     steps = np.diff(out[:, 0].astype(int))
     assert (steps >= 0).all()
     assert out[-1, 0] >= 250

@@ -7,7 +7,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import replace
 from typing import Any, TypeVar
 
@@ -77,13 +77,23 @@ class Workers:
         self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage", initializer=start)
 
     def map(self, work: Callable[[Item], Answer], items: Iterable[Item]) -> list[Answer]:
-        """The answers in order. The first exception is raised, and what has not begun is dropped."""
-        futures = [self._pool.submit(work, item) for item in items]
+        """The answers in order. An exception is raised as soon as one is met, and what has not begun is dropped."""
+        todo = list(items)
+        answers: dict[int, Answer] = {}
+        numbers = iter(range(len(todo)))
+
+        def take_turns() -> None:
+            for at in numbers:  # every thread takes the next that none has: cheaper than a future for each
+                answers[at] = work(todo[at])
+
+        futures = [self._pool.submit(take_turns) for _ in range(min(self.count, len(todo)))]
         try:
-            return [future.result() for future in futures]
+            for future in as_completed(futures):
+                future.result()
         finally:
-            for future in futures:
-                future.cancel()
+            for _ in numbers:
+                pass
+        return [answers[at] for at in range(len(todo))]
 
     def close(self) -> None:
         self._pool.shutdown(wait=True, cancel_futures=True)

@@ -12,11 +12,13 @@ f4, i4 = types.float32, types.int32
 IN1 = types.Array(f4, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
 OUT2 = types.Array(f4, 2, "C")
+ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
 WHOLE1 = types.Array(i4, 1, "C", readonly=True)
 BYTES = types.Array(types.uint8, 2, "C")
+CODES = types.Array(types.uint8, 1, "C", readonly=True)
 
 
-@njit(types.void(IN2, WHOLE1, IN1, OUT2), **LOOP)
+@njit(types.void(ROWS2, WHOLE1, IN1, OUT2), **LOOP)
 def gather(values, pixel, weight, picture):
     """Adds weighted samples (c, n) to the pixels (p, c) they belong to."""
     for i in range(pixel.size):
@@ -26,18 +28,24 @@ def gather(values, pixel, weight, picture):
 
 
 @njit(**INLINE)
-def _srgb(x):
-    x = min(max(x, F(0)), F(1))
-    if x <= F(0.0031308):
-        return x * F(12.92)
-    return F(1.055) * x ** F(1 / 2.4) - F(0.055)
+def _code(light, least, first):
+    """The sRGB code (0 to 255) that is nearest to linear light; see display."""
+    if not light > F(0):  # nor is it a number
+        return np.uint8(0)
+    light = min(light, F(1))
+    code = np.uint32(first[np.uint32(light * F(first.size - 1))])
+    while light >= least[code + np.uint32(1)]:
+        code += np.uint32(1)
+    return np.uint8(code)
 
 
-@njit(types.void(IN2, f4, i4, BYTES), **LOOP)
-def display(picture, exposure, neutral, out):
+@njit(types.void(IN2, f4, i4, IN1, CODES, BYTES), **LOOP)
+def display(picture, exposure, neutral, least, first, out):
     """What a screen shows of linear light (p, 3): exposed, toned, sRGB-encoded to bytes.
 
     neutral : 1 for the Khronos PBR Neutral tone mapper (specification of 2024), 0 for plain clipping.
+    least : (257,), the least light that shows as each code, and one that nothing reaches. first : (steps + 1,), the
+    code of every step from no light to full light.
     """
     for i in range(picture.shape[0]):
         r, g, b = picture[i, 0] * exposure, picture[i, 1] * exposure, picture[i, 2] * exposure
@@ -54,6 +62,6 @@ def display(picture, exposure, neutral, out):
                 r, g, b = r * scale, g * scale, b * scale
                 grey = F(1) - F(1) / (F(0.15) * (peak - new) + F(1))
                 r, g, b = r + (new - r) * grey, g + (new - g) * grey, b + (new - b) * grey
-        out[i, 0] = np.uint8(_srgb(r) * F(255) + F(0.5))
-        out[i, 1] = np.uint8(_srgb(g) * F(255) + F(0.5))
-        out[i, 2] = np.uint8(_srgb(b) * F(255) + F(0.5))
+        out[i, 0] = _code(r, least, first)
+        out[i, 1] = _code(g, least, first)
+        out[i, 2] = _code(b, least, first)

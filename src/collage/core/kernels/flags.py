@@ -19,20 +19,29 @@ class _Separate(Compiler):  # type: ignore[misc]
 
 _MATHS = {"error_model": "numpy", "fastmath": {"contract", "nsz"}}
 
-INLINE = {"forceinline": True, **_MATHS}
-"""Helpers of kernels."""
+_BORROWED = {"_nrt": False}
+"""Arrays are the caller's and are not counted. Counting them for every point takes a quarter of the shading, and more
+on several threads, which then wait for each other's counts."""
 
-LOOP = {"nogil": True, "cache": True, "pipeline_class": _Separate, **_MATHS}
+INLINE = {"forceinline": True, **_BORROWED, **_MATHS}
+"""Helpers of kernels; they make no arrays."""
+
+_KERNEL = {"nogil": True, "cache": True, "pipeline_class": _Separate}
+
+LOOP = {**_KERNEL, **_BORROWED, **_MATHS}
 """Kernels: loops over separate float32 arrays that do not overlap."""
 
-PART = {**LOOP, "cache": False}
+LOOP_WITH_ROOM = {**_KERNEL, "_nrt": True, **_MATHS}  # named, since who calls a loop passes it on
+"""The same for kernels that make arrays of their own."""
+
+PART = {**LOOP_WITH_ROOM, "cache": False}
 """Loops that a kernel calls for a run of points at a time."""
 
 RUN = 1024
 """Points a run: what several passes go over stays in the processor's nearest cache."""
 
-EXACT_INLINE = {"forceinline": True, "error_model": "numpy"}
+EXACT_INLINE = {"forceinline": True, **_BORROWED, "error_model": "numpy"}
 """Helpers whose every rounding must be the reference's."""
 
-EXACT = {"nogil": True, "cache": True, "pipeline_class": _Separate, "error_model": "numpy"}
+EXACT = {**_KERNEL, "error_model": "numpy"}
 """Kernels whose every rounding must be the reference's."""

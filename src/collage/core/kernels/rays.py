@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.flags import INLINE, LOOP, PART
+from collage.core.kernels.flags import INLINE, LOOP, LOOP_WITH_ROOM, PART
 from collage.core.kernels.lights import AREA, CENTRE, DIRECTION, KIND, RIGHT, UP
 
 F = np.float32
@@ -261,15 +261,18 @@ def to_pixels(grid, values, top, bottom, out):
                 out[channel, y, x] = values[channel, at] if at >= 0 else F(0)
 
 
-@njit(types.void(WHOLE2, PIXELS3, i4, i4, OUT_ROWS2), **LOOP)
-def from_pixels(grid, values, top, bottom, out):
-    """The reverse of to_pixels: fills the samples that lie in the middle of a pixel."""
-    for y in range(top, bottom):
-        for channel in range(values.shape[0]):
-            for x in range(grid.shape[1]):
-                at = grid[y, x]
-                if at >= 0:
-                    out[channel, at] = values[channel, y, x]
+@njit(types.void(WHOLE1, WHOLE1, WHOLE1, IN2, i4, i4, OUT_ROWS2), **LOOP)
+def from_pixels(grid, pixel, donor, values, first, last, out):
+    """The reverse of to_pixels: fills the samples `first` up to `last` that lie in the middle of a pixel.
+
+    grid : (h * w,), pixel, donor : (n,), see render.samples; values : (channels, h * w). Samples that have a donor
+    take its value; others stay.
+    """
+    for channel in range(values.shape[0]):
+        for i in range(first, last):
+            source = i if grid[pixel[i]] == i else donor[i]
+            if source >= 0:
+                out[channel, i] = values[channel, pixel[source]]
 
 
 @njit(**PART)
@@ -301,7 +304,7 @@ def _divide(total, out):
         out[x] /= max(total[x], F(1))
 
 
-@njit(types.void(PIXELS3, PIXELS3, i4, i4, i4, i4, i4, i4, OUT_PIXELS3), **LOOP)
+@njit(types.void(PIXELS3, PIXELS3, i4, i4, i4, i4, i4, i4, OUT_PIXELS3), **LOOP_WITH_ROOM)
 def smooth_over_pixels(surface, values, left, right, up, down, top, bottom, out):
     """Means over a window of pixels, so that their different rays add up; rows `top` up to `bottom` of the picture.
 
@@ -414,3 +417,21 @@ def find_donors(grid, pixel, position, normal, first, last, out):
                 if (bend > best) & (abs(away) <= F(0.25) * math.sqrt(span) + F(1e-5)):
                     best = bend
                     out[i] = other
+
+
+@njit(types.void(WHOLE1, WHOLE1, IN1, WHOLE1, i4, OUT_WHOLE1, OUT1, OUT_WHOLE1, OUT_WHOLE1, OUT1), **LOOP)
+def to_samples(ray, ray_pixel, ray_weight, ray_pattern, centres, pixel, weight, pattern, grid, covered):
+    """Pixel, weight and pattern (n,) of samples from those of their rays, and what each pixel has of samples.
+
+    centres : the first so many rays go through the middle of a pixel. grid : (h * w,), filled with the sample in the
+    middle of each pixel, -1 where there is none; covered : (h * w,), filled with the sum of a pixel's weights.
+    """
+    grid[:] = -1
+    covered[:] = F(0)
+    for i in range(ray.size):
+        r = ray[i]
+        at = ray_pixel[r]
+        pixel[i], weight[i], pattern[i] = at, ray_weight[r], ray_pattern[r]
+        covered[at] += ray_weight[r]
+        if r < centres:
+            grid[at] = i

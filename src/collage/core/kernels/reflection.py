@@ -52,12 +52,13 @@ def square(texels, level, u, v, channel):
     """Bilinear value of one of the environment's maps, a square with a border of one texel."""
     start, size = STARTS[level], SIZES[level]
     x, y = u * F(size) + F(0.5), v * F(size) + F(0.5)
-    ix, iy = min(int(x), size), min(int(y), size)
+    ix, iy = min(np.int32(x), size), min(np.int32(y), size)
     tx, ty = x - F(ix), y - F(iy)
-    row = size + 2
-    at = start + iy * row + ix
-    top = texels[at, channel] * (F(1) - tx) + texels[at + 1, channel] * tx
-    low = texels[at + row, channel] * (F(1) - tx) + texels[at + row + 1, channel] * tx
+    row = np.uint32(size + 2)
+    at = np.uint32(start + iy * np.int32(row) + ix)
+    under = at + row
+    top = texels[at, channel] * (F(1) - tx) + texels[at + np.uint32(1), channel] * tx
+    low = texels[under, channel] * (F(1) - tx) + texels[under + np.uint32(1), channel] * tx
     return top * (F(1) - ty) + low * ty
 
 

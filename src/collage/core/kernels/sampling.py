@@ -20,7 +20,7 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic
 
-from collage.core.kernels.flags import INLINE, LOOP, PART
+from collage.core.kernels.flags import INLINE, LOOP, LOOP_WITH_ROOM, PART
 
 F, U, W = np.float32, np.uint32, np.int32
 
@@ -406,7 +406,7 @@ def read_run(texels, kind, flat, size, u, v, detail, wraps, coding, default, pla
         _read_deep(texels, kind, places, shares, coding, default, channels, out)
 
 
-@njit(_signature(types.uint8, i4, types.UniTuple(OUT, 4)), **LOOP)
+@njit(_signature(types.uint8, i4, types.UniTuple(OUT, 4)), **LOOP_WITH_ROOM)
 def _several(texels, kind, size, u, v, detail, deep, wraps, coding, default, channels, out):
     """All four numbers of a texel are put down; those that mean nothing beside the picture, over and over."""
     places, shares = np.empty(4 * LINE, np.uint32), np.empty(6 * LINE, np.float32)

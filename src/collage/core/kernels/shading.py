@@ -148,6 +148,7 @@ def _layers(surface, point, table):
 
 # rows of what a point reflects, by channel
 ALBEDO, F0, F90, SEEN_THROUGH, BRUSHED_LIGHT, COAT_LIGHT = range(6)
+REFLECTED = 6
 
 
 @njit(**INLINE)
@@ -407,17 +408,16 @@ def _brushed_reflections(surface, point, maps, turn, r):
         brushed_light(slopes, frame[0], point.coat_normal, point.eye, maps, turn, r, COAT_LIGHT)
 
 
-@njit(types.void(IN2, IN2, IN2, IN2, IN2, IN2, IN2, IN1, OUT2), **LOOP)
-def shade(surface, geometry, light, lights, seen, maps, table, environment, out):
+@njit(types.void(IN2, IN2, IN2, IN2, IN2, IN2, IN2, IN1, OUT2, OUT2), **LOOP)
+def shade(surface, geometry, light, lights, seen, maps, table, environment, r, out):
     """Radiance (3, n) towards the eye of packed surfaces under an environment and lights.
 
     surface : (ROWS or MORE_ROWS, n), geometry : (GEOMETRY_ROWS, n), see kernels.packed.
     light : (6, n), light of the environment that arrives through the gaps, and all of it.
     lights : (lights, COLUMNS), see kernels.lights; seen : (lights, n), how much of each is seen, 0 to 1.
     maps : (texels, 3), see kernels.levels. table : see render.energy.
-    environment : (3,), sine and cosine of its turn, and its strength.
+    environment : (3,), sine and cosine of its turn, and its strength. r : (REFLECTED, 3), room for one sample.
     """
-    r = np.empty((6, 3), np.float32)
     turn = Turn(environment[0], environment[1], environment[2])
     for i in range(out.shape[1]):
         point = _point(surface, geometry, i)

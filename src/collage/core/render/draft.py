@@ -32,14 +32,17 @@ def lit(
     environment: Environment,
     workers: Workers,
     cancelled: Callable[[], bool],
+    count: int | None = None,
 ) -> Array:
-    """Radiance (3, n) of an object's samples towards the eye.
+    """Radiance (3, n) of an object's samples towards the eye; of the first `count` of them, the rest is 0.
 
     inputs : values of the surface's inputs by name. maps, environment : the environment's filtered maps, and how it is
     turned and how strong it is. Raises Cancelled.
     """
     points = group.points
+    count = points.count if count is None else count
     out = np.empty((3, points.count), np.float32)
+    out[:, count:] = 0
     layers = layers_of(inputs)
     turn = np.radians(environment.turn)
     strength = environment.strength if environment.on else 0.0
@@ -57,7 +60,8 @@ def lit(
         around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here]])
         seen = np.ascontiguousarray(light.seen[:, here])
         result = np.empty((3, stop - start), np.float32)
-        shading.shade(packed, geometry, around, light.lights, seen, maps.maps, table, settings, result)
+        room = np.empty((shading.REFLECTED, 3), np.float32)
+        shading.shade(packed, geometry, around, light.lights, seen, maps.maps, table, settings, room, result)
         return result
 
     def block(cut: slice) -> None:
@@ -70,7 +74,7 @@ def lit(
                 result *= weight if weight.shape[1] == 1 else weight[:, cut]
             out[:, cut] += result
 
-    over_blocks(workers, block, points.count)
+    over_blocks(workers, block, count)
     return out
 
 

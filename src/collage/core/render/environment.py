@@ -25,7 +25,7 @@ from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES
 from collage.core.render.octahedron import directions as octahedron
 
 SETS, PER_SET = 16, 16
-_VERSION = b"3"  # of what is kept in the cache
+_VERSION = b"5"  # of what is kept in the cache
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -173,26 +173,47 @@ def _glossy(pyramid: Pyramid, roughness: float, size: int, count: int) -> np.nda
 
 def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Directions where shadows are looked for: half of them where light is, half everywhere."""
-    count = SETS * PER_SET
+    index = np.arange(SETS * PER_SET)
     luminance = colour @ [0.2126, 0.7152, 0.0722]
     power = luminance * angle
-    total = power.sum()
-    share = power / total if total > 0 else angle / angle.sum()
-    cells = np.cumsum(share)
     height = int(np.sqrt(len(colour) / 2))
-    width = 2 * height
-    index = np.arange(count)
-    # in an order of its own in every set: the first rays of all sets together look in all directions evenly, too
-    index = index // PER_SET * PER_SET + (3 * index + index // PER_SET) % PER_SET
-    # a rank-1 sequence: every run of sixteen is spread evenly (M. Roberts, The unreasonable
-    # effectiveness of quasirandom sequences, 2018)
-    a, b = (0.5 + index * 0.7548776662) % 1, (0.5 + index * 0.5698402910) % 1
-    lit = index % 2 == 0
-    cell = np.minimum(np.searchsorted(cells, a), len(cells) - 1)
-    u = np.where(lit, (cell % width + (a * 977) % 1) / width, a)
-    v_lit = 1 - (cell // width + b) / height
-    v = np.where(lit, v_lit, np.arcsin(np.clip(1 - 2 * b, -1, 1)) / np.pi + 0.5)
-    way = to_direction(u, v)
-    at = np.minimum((u * width).astype(int), width - 1) + width * np.minimum(((1 - v) * height).astype(int), height - 1)
-    density = 0.5 * share[at] / angle[at] + 0.5 / (4 * np.pi)
-    return way.astype(np.float32), (colour[at] / density[:, None]).astype(np.float32)
+    share = (power / power.sum() if power.sum() > 0 else angle / angle.sum()).reshape(height, 2 * height)
+    # a rank-1 sequence for each half (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
+    a, b = (0.5 + index // 2 * 0.7548776662) % 1, (0.5 + index // 2 * 0.5698402910) % 1
+    quarter = SETS * PER_SET // 4
+    lit = (index + index // quarter) % 2 == 0
+    around, up = (a + 0.4) % 1, (b + 0.8) % 1  # apart: even light is not looked for twice at the same places
+    everywhere = around, np.arcsin(np.clip(1 - 2 * up, -1, 1)) / np.pi + 0.5
+    u, v = np.where(lit, _where_light_is(share, a, b), everywhere)
+    row, column = ((1 - v) * height).astype(int), (u * 2 * height).astype(int)
+    at = np.minimum(column, 2 * height - 1) + 2 * height * np.minimum(row, height - 1)
+    density = 0.5 * share.ravel()[at] / angle[at] + 0.5 / (4 * np.pi)
+    # every quarter of the sequence is even by itself: the first rays of all sets and turns are its first quarter, the
+    # second ones its second; a set has parts of all of them
+    order = index % SETS * PER_SET + index % quarter // SETS * 4 + index // quarter
+    way, radiance = np.empty((index.size, 3), np.float32), np.empty((index.size, 3), np.float32)
+    way[order], radiance[order] = to_direction(u, v), colour[at] / density[:, None]
+    return way, radiance
+
+
+def _where_light_is(share: np.ndarray, a: np.ndarray, b: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Places (u, v) of even numbers a, b (n,) in proportion to the light: a column by a, then a row in it by b.
+
+    share : (h, w) of all light in each texel. M. Pharr and others, Physically Based Rendering, 2D sampling by marginal
+    and conditional densities.
+    """
+    height, width = share.shape
+
+    def inside(below: np.ndarray, part: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+        return np.clip((wanted - below) / np.maximum(part, 1e-30), 0, 0.999)
+
+    columns = share.sum(axis=0)
+    until = np.cumsum(columns)
+    column = np.minimum(np.searchsorted(until, a * until[-1]), width - 1)
+    u = (column + inside(until[column] - columns[column], columns[column], a * until[-1])) / width
+    until = np.cumsum(share, axis=0)[:, column]
+    wanted = b * until[-1]
+    row = np.minimum((until < wanted).sum(axis=0), height - 1)
+    part = share[row, column]
+    v = 1 - (row + inside(until[row, np.arange(len(a))] - part, part, wanted)) / height
+    return u, v

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from collage.core.evaluate.run import Workers
@@ -9,10 +11,35 @@ from collage.core.images.colour import linear_to_srgb, srgb_to_linear
 from collage.core.kernels import film as k
 from collage.core.nodes.behaviour import Array
 from collage.core.render.request import PictureRequest
-from collage.core.render.samples import over_blocks
+from collage.core.render.samples import Samples, over_blocks
 
 TONED_AWAY = 0.04
 """What the neutral tone mapper takes away from greys (Khronos PBR Neutral, 2024)."""
+
+
+def on_film(samples: Samples, values: Array, backdrop: float, workers: Workers | None = None) -> np.ndarray:
+    """(pixels, 3) float32 of samples' values (3, n), over the backdrop's grey where there is no surface."""
+    picture = np.empty((samples.width * samples.height, 3), np.float32)
+
+    def fill(cut: slice) -> None:
+        picture[cut] = ((1 - np.minimum(samples.covered[cut], 1)) * np.float32(backdrop))[:, None]
+
+    def gather(cut: slice, start: int = 0) -> None:
+        cut = slice(start + cut.start, start + cut.stop)
+        k.gather(values[:, cut], samples.pixel[cut], samples.weight[cut], picture)
+
+    over_blocks(workers, fill, len(picture))
+    for group in samples.groups:  # no two of those in the middle of a pixel share one
+        over_blocks(workers, partial(gather, start=group.start), group.middles)
+        gather(slice(group.start + group.middles, group.stop))
+    return picture
+
+
+STEPS = 4096
+
+# by which light is encoded: the least that shows as each sRGB code, and the code of every step
+_LEAST = np.append(srgb_to_linear((np.arange(256) - 0.5) / 255), 2).astype(np.float32)
+_FIRST = (np.searchsorted(_LEAST, np.arange(STEPS + 1) / STEPS, "right") - 1).astype(np.uint8)
 
 
 def developed(request: PictureRequest, linear: np.ndarray, workers: Workers | None = None) -> np.ndarray:
@@ -20,8 +47,13 @@ def developed(request: PictureRequest, linear: np.ndarray, workers: Workers | No
     out = np.empty(linear.shape, np.uint8)
     neutral = int(request.lit and request.bench.view_transform == "neutral")
     exposure = np.float32(exposure_of(request))
-    over_blocks(workers, lambda cut: k.display(linear[cut], exposure, neutral, out[cut]), len(linear))
+    over_blocks(workers, lambda cut: encode(linear[cut], exposure, neutral, out[cut]), len(linear))
     return out
+
+
+def encode(linear: np.ndarray, exposure: np.float32, neutral: int, out: np.ndarray) -> None:
+    """Writes what a screen shows of linear light (pixels, 3) to `out`, the same in uint8; see kernels.film.display."""
+    k.display(linear, exposure, neutral, _LEAST, _FIRST, out)
 
 
 def exposure_of(request: PictureRequest) -> float:

@@ -45,7 +45,7 @@ class Stage:
 
 
 COARSE = Stage(4, 1)  # of the four turns of every set one ray each: together they look in all of its directions
-FIRST = Stage(2, 1)
+FIRST = Stage(1, 1)
 COMPLETE = Stage(PER_SET, LIGHT_RAYS)
 STAGES = (FIRST, COMPLETE)
 """In which a picture at rest becomes complete."""
@@ -182,23 +182,21 @@ class _Traced:
 
         self._over_blocks(workers, divide)
         complete = least >= self.target.rays
-        out = smoothed(self.samples, mean, COMPLETE_WINDOW if complete else EARLY_WINDOWS, workers)
-        if self.target.donated or not complete:
-            taker = np.flatnonzero(self.samples.donor >= 0)
-            out[:, taker] = out[:, self.samples.donor[taker]]
-        return out
+        windows = COMPLETE_WINDOW if complete else EARLY_WINDOWS
+        smooth(self.samples, mean, windows, self.target.donated or not complete, workers)
+        return mean
 
 
 def _average(surface: np.ndarray, before: np.ndarray, after: np.ndarray, window: Window, rows: slice) -> None:
     k.smooth_over_pixels(surface, before, *window, rows.start, rows.stop, after)
 
 
-def smoothed(
-    samples: Samples, values: np.ndarray, windows: tuple[Window, ...], workers: Workers | None = None
-) -> np.ndarray:
-    """Values (channels, n) averaged over neighbouring pixels, window after window.
+def smooth(
+    samples: Samples, values: np.ndarray, windows: tuple[Window, ...], donated: bool, workers: Workers | None = None
+) -> None:
+    """Averages values (channels, n) over neighbouring pixels, in place, window after window.
 
-    Samples beside the middle of a pixel stay as they are.
+    donated : whether samples beside the middle of a pixel take their donor's value; else they stay as they are.
     """
     grid, surface, shape = samples.grid, samples.pixels(workers), (len(values), samples.height, samples.width)
     before, after = np.empty(shape, np.float32), np.empty(shape, np.float32)
@@ -206,9 +204,13 @@ def smoothed(
     for window in windows:
         over_blocks(workers, partial(_average, surface, before, after, window), samples.height, ROWS)
         before, after = after, before
-    out = values.copy()
-    over_blocks(workers, lambda rows: k.from_pixels(grid, before, rows.start, rows.stop, out), samples.height, ROWS)
-    return out
+    places, found = grid.reshape(-1), before.reshape(len(values), -1)
+    donor = samples.donor if donated else np.full(samples.count, -1, np.int32)
+
+    def take(cut: slice) -> None:
+        k.from_pixels(places, samples.pixel, donor, found, cut.start, cut.stop, values)
+
+    over_blocks(workers, take, samples.count)
 
 
 class View:
@@ -242,8 +244,9 @@ class View:
         Raises Cancelled.
         """
         count = self.samples.count
-        around, keys = np.ones((6, count), np.float32), ["dark"]
-        if environment is not None:
+        if environment is None:
+            around, keys = np.ones((6, count), np.float32), ["dark"]
+        else:
             name = f"{environment.key} {turn}"
             make = partial(_EnvironmentTarget, self.scene, self.samples, environment, turn)
             traced = self._kept(self._environments, name, KEPT_ENVIRONMENTS, make)

@@ -11,21 +11,21 @@ from typing import Any
 import numpy as np
 
 from collage.core.base.errors import CollageError
+from collage.core.base.memory import keep_freed_memory
 from collage.core.base.progress import Progress, Steps, finished
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import Const, Loud, Place, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.store import ImageRef, ImageStore
-from collage.core.kernels import film
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches, view_key
 from collage.core.render.draft import lit, lit_ground
-from collage.core.render.film import background, developed, shown_value
-from collage.core.render.lighting import COARSE, COMPLETE, STAGES, Light, Stage, View
+from collage.core.render.film import background, developed, on_film, shown_value
+from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
 from collage.core.render.request import Picture, PictureRequest
-from collage.core.render.samples import ObjectSamples, find_behind, find_samples, over_blocks
+from collage.core.render.samples import ObjectSamples, find_behind, find_samples
 from collage.core.render.surface import (
     OPACITY,
     Surface,
@@ -57,6 +57,7 @@ class Renderer:
         workers: Workers | None = None,
         caches: RenderCaches | None = None,
     ) -> None:
+        keep_freed_memory()
         self.library = library
         self.images = images or ImageStore()
         self.workers = workers or Workers()
@@ -193,14 +194,16 @@ class _Work:
         values = np.empty((3, samples.count), np.float32)
         for group in samples.groups:
             values[:, group.start : group.stop] = self._group(view, group, light, depth)
-        picture = np.empty((samples.width * samples.height, 3), np.float32)
+        if self._takes_donors(depth):
+            taker = np.flatnonzero(samples.donor >= 0)
+            giver = samples.donor.take(taker)
+            for channel in values:
+                channel[taker] = channel.take(giver)
+        return on_film(samples, values, self.backdrop, self.renderer.workers)
 
-        def fill(cut: slice) -> None:
-            picture[cut] = ((1 - np.minimum(samples.covered[cut], 1)) * np.float32(self.backdrop))[:, None]
-
-        over_blocks(self.renderer.workers, fill, len(picture))
-        film.gather(values, samples.pixel, samples.weight, picture)
-        return picture
+    def _takes_donors(self, depth: int) -> bool:
+        """Whether samples beside the middle of a pixel show what their donor does, instead of being shaded."""
+        return self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has no donors
 
     def _light(self, view: View) -> Light:
         turn = self.request.bench.environment.turn
@@ -256,7 +259,8 @@ class _Work:
             inputs = clay(inputs)
         environment = request.bench.environment
         maps = self.environment or self.renderer.caches.even_environment()
-        result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled)
+        shaded = group.middles if self._takes_donors(depth) else group.points.count
+        result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled, shaded)
         opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)
         if float(opacity.min()) >= 1 or depth >= MOST_BEHIND:
             return result

@@ -18,22 +18,32 @@ from collage.core.kernels import rays as k
 from collage.core.scene.cameras import Camera
 from collage.core.scene.scene import BACKGROUND, GROUND, OBJECT, PART, PIECE, SLOT, Scene
 
-ROWS = 32  # of pixels that are looked at as one block
+ROWS = 64  # of pixels that are looked at as one block
 
 EDGE_SAMPLES = 8
 """More samples in pixels where an edge runs."""
+
+_STEP = np.arange(61 * EDGE_SAMPLES)
+# by pixel and sample, a rank-1 sequence over the pixel (M. Roberts, The unreasonable effectiveness of quasirandom
+# sequences, 2018)
+_EDGE_PLACES = np.stack([_STEP * 0.7548776662 + 0.5, _STEP * 0.5698402910 + 0.5], axis=1) % 1
+_EDGE_PLACES = _EDGE_PLACES.astype(np.float32).reshape(-1, EDGE_SAMPLES, 2)
 
 Result = TypeVar("Result")
 
 
 @dataclass(frozen=True, eq=False)
 class ObjectSamples:
-    """The samples that show one object, or the ground: a run of all samples from `start` up to `stop`."""
+    """The samples that show one object, or the ground: a run of all samples from `start` up to `stop`.
+
+    middles : the first so many of them lie in the middle of a pixel.
+    """
 
     object: int
     points: Points
     start: int
     stop: int
+    middles: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,8 +52,8 @@ class Samples:
 
     pixel, weight : (n,) the pixel of each sample, row by row from the top, and its share of it.
     covered : (pixels,) how much of each pixel is surface; the rest is background.
-    surface : (rows, n), see kernels.rays; of the ground position, normal and view alone. pattern : (n,) int32, which
-        shadow rays a sample sends.
+    surface : (rows, n), see kernels.rays; of the ground position, normal and view alone, the rest means nothing.
+    pattern : (n,) int32, which shadow rays a sample sends.
     grid : (h, w) int32, the sample in the middle of each pixel, -1 where there is none.
     donor : (n,) int32, for a sample beside the middle of a pixel one in the middle of it or of a neighbour that lies
         in the same plane, or -1.
@@ -70,8 +80,12 @@ class Samples:
         """(6, h, w) float32 position and normal in the middle of each pixel, 0 where there is none."""
         if "_pixels" not in self.__dict__:
             out = np.empty((6, self.height, self.width), np.float32)
-            both = self.surface[[*range(k.POSITION, k.POSITION + 3), *range(k.NORMAL, k.NORMAL + 3)]]
-            over_blocks(workers, lambda cut: k.to_pixels(self.grid, both, cut.start, cut.stop, out), self.height, ROWS)
+
+            def lay_out(cut: slice) -> None:
+                for row, values in ((0, self.position), (3, self.normal)):
+                    k.to_pixels(self.grid, values, cut.start, cut.stop, out[row : row + 3])
+
+            over_blocks(workers, lay_out, self.height, ROWS)
             self.__dict__["_pixels"] = out
         found: np.ndarray = self.__dict__["_pixels"]
         return found
@@ -93,6 +107,7 @@ class _Rays:
 
     directions: np.ndarray
     triangle: np.ndarray
+    object: np.ndarray  # its number, GROUND or BACKGROUND
     u: np.ndarray
     v: np.ndarray
     distance: np.ndarray  # to where it hits, metres along the ray
@@ -202,11 +217,10 @@ class _Finder:
     def _at_edges(self, edge: np.ndarray) -> _Rays:
         number = np.tile(np.arange(EDGE_SAMPLES), edge.size)
         pixel = np.repeat(edge, EDGE_SAMPLES).astype(np.int32)
-        step = number + (pixel % 61) * EDGE_SAMPLES
-        # a rank-1 sequence over the pixel (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
-        a, b = (step * 0.7548776662 + 0.5) % 1, (step * 0.5698402910 + 0.5) % 1
-        x = pixel % self.width + a - self.width / 2
-        y = self.height / 2 - pixel // self.width - b
+        step = number + (pixel % len(_EDGE_PLACES)) * EDGE_SAMPLES
+        a, b = _EDGE_PLACES.reshape(-1, 2).take(step, axis=0).T
+        x = pixel % self.width + a - np.float32(self.width / 2)
+        y = np.float32(self.height / 2) - pixel // self.width - b
         return self._from_camera(x, y, pixel, (step % (k.SUBSETS * k.TURNS)).astype(np.int32))
 
     def behind(self, points: Points) -> Samples:
@@ -238,7 +252,7 @@ class _Finder:
     ) -> _Rays:
         """The nearest hits of rays (n, 3) from their origins, or all from the camera."""
         count = len(directions)
-        triangle, numbers = np.empty(count, np.int32), np.empty((3, count), np.float32)
+        triangle, of, numbers = np.empty(count, np.int32), np.empty(count, np.int32), np.empty((3, count), np.float32)
         from_eye = np.tile(self.eye, (min(BLOCK, count), 1)) if origins is None else None
 
         def block(cut: slice) -> None:
@@ -247,11 +261,12 @@ class _Finder:
             start = origins[cut] if origins is not None else from_eye[: cut.stop - cut.start]  # type: ignore[index]
             found = self.scene.nearest(start, directions[cut])
             triangle[cut] = found["primID"]
+            self.scene.ids[OBJECT].take(found["primID"], out=of[cut], mode="wrap")  # -1 stands for none
             for row, name in enumerate(("u", "v", "tfar")):
                 numbers[row, cut] = found[name]
 
         over_blocks(self.workers, block, count)
-        return _Rays(directions, triangle, numbers[0], numbers[1], numbers[2], numbers[2], pixel, pattern)
+        return _Rays(directions, triangle, of, numbers[0], numbers[1], numbers[2], numbers[2], pixel, pattern)
 
     def _id(self, row: int, triangle: np.ndarray) -> np.ndarray:
         """(n,) object, part, piece or slot of triangles; -1 stands for none."""
@@ -268,10 +283,9 @@ class _Finder:
 
         over_blocks(self.workers, block, rays.triangle.size)
         found = np.zeros((self.height, self.width), bool)
-        of_ray = self._id(OBJECT, rays.triangle)
 
         def rows(cut: slice) -> None:
-            k.find_edges(cut.start, cut.stop, of_ray, normal, rays.distance, found)
+            k.find_edges(cut.start, cut.stop, rays.object, normal, rays.distance, found)
 
         over_blocks(self.workers, rows, self.height, ROWS)
         return found
@@ -282,11 +296,10 @@ class _Finder:
         self, rays: _Rays, weight: np.ndarray, centres: int, seen: np.ndarray, size: tuple[int, int]
     ) -> Samples:
         """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
-        of_ray = self._id(OBJECT, rays.triangle)
         starts = np.empty(len(self.scene.rotations) + 2, np.int32)
-        ray = np.empty(int((of_ray > BACKGROUND).sum()), np.int32)
-        k.sort_by_object(of_ray, starts, ray)
-        surface = np.zeros((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
+        ray = np.empty(int(np.count_nonzero(rays.object > BACKGROUND)), np.int32)
+        k.sort_by_object(rays.object, starts, ray)
+        surface = np.empty((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
         ground = int(starts[1])  # the first of them
 
         def block(cut: slice) -> None:
@@ -296,22 +309,22 @@ class _Finder:
             )  # fmt: skip
 
         over_blocks(self.workers, block, ray.size)
-        pixel, weight, pattern = rays.pixel.take(ray), weight.take(ray), rays.pattern.take(ray)
-        grid = np.full(size[0] * size[1], -1, np.int32)
-        middle = ray < centres
-        grid[pixel[middle]] = np.flatnonzero(middle).astype(np.int32)
-        donor = np.empty(ray.size, np.int32)
+        pixel, pattern, donor = (np.empty(ray.size, np.int32) for _ in range(3))
+        grid, shares = np.empty(size[0] * size[1], np.int32), np.empty(ray.size, np.float32)
+        covered = np.empty(grid.size, np.float32)
+        k.to_samples(ray, rays.pixel, weight, rays.pattern, centres, pixel, shares, pattern, grid, covered)
         layout, normal = grid.reshape(size[1], size[0]), surface[k.NORMAL : k.NORMAL + 3]
 
         def find(cut: slice) -> None:
             k.find_donors(layout, pixel, surface[:3], normal, cut.start, cut.stop, donor)
 
         over_blocks(self.workers, find, ray.size)
-        covered = np.bincount(pixel, weight, size[0] * size[1]).astype(np.float32)
-        groups = self._groups(surface, rays.triangle.take(ray), starts)
-        return Samples(*size, pixel, weight, covered, groups, surface, pattern, layout, donor, seen)
+        groups = self._groups(surface, rays.triangle.take(ray), starts, ray < centres)
+        return Samples(*size, pixel, shares, covered, groups, surface, pattern, layout, donor, seen)
 
-    def _groups(self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray) -> tuple[ObjectSamples, ...]:
+    def _groups(
+        self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray, middle: np.ndarray
+    ) -> tuple[ObjectSamples, ...]:
         runs = [
             (number, int(start), int(stop))
             for number, start, stop in zip(range(GROUND, len(starts)), starts, starts[1:], strict=False)
@@ -321,7 +334,7 @@ class _Finder:
         def group(run: tuple[int, int, int]) -> ObjectSamples:
             number, start, stop = run
             points = self._points(number, surface[:, start:stop], triangle[start:stop])
-            return ObjectSamples(number, points, start, stop)
+            return ObjectSamples(number, points, start, stop, int(np.count_nonzero(middle[start:stop])))
 
         return tuple(self.workers.map(group, runs) if self.workers is not None else map(group, runs))
 

@@ -5,9 +5,11 @@ The libraries, the definitions, the kernels and the sample project are read on a
 
 from __future__ import annotations
 
+import gc
 import json
 import sys
 import threading
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -25,13 +27,15 @@ class Opening:
 
     def __init__(self, *, demo: bool = False, folder: Path | None = None) -> None:
         self._demo, self._folder = demo, folder
-        self._line, self._share = "Reading the libraries", 0.0
+        self._line, self._share = "Starting", 0.0
         self._error: Exception | None = None
+        self._project_known = threading.Event()  # and the renderer is there
         self._ready = False  # whether the window can be built
         self.window: Any = None
 
     def run(self) -> int:
         """Shows the window and stays until it is closed; the exit code."""
+        gc.disable()  # nothing that the start makes is let go of: looking for it takes a tenth of the time
         app = QApplication(sys.argv[:1])
         app.setApplicationName("Collage")
         app.setDesktopFileName("collage")
@@ -48,52 +52,79 @@ class Opening:
 
     def _prepare(self) -> None:
         try:
-            self._read_libraries()
             self._compile()
+            self._line, self._share = "Reading the libraries", 0.0
+            from collage.core.kernels import import_numba
+
+            import_numba()
+            self._beside(self._read_window)
+            self._make_renderer()
             if self._demo:
                 self._folder = self._demo_project()
             self._line = "Opening the project"
-            self._ready = True
+            self._project_known.set()
             self._warm()
         except Exception as error:  # it is shown in the window
-            self._error = error
-            self._ready = True
+            self._fail(error)
 
-    def _read_libraries(self) -> None:
-        from collage.core.kernels import import_numba
+    def _beside(self, work: Callable[[], None]) -> None:
+        """Does something on another thread, which waits for files and for the other processor's work."""
 
-        import_numba()
-        import collage.app.shell.start
-        from collage.core.evaluate.run import Workers
-        from collage.core.images.store import ImageStore
-        from collage.core.nodes.library import load_library
-        from collage.core.render.renderer import Renderer
+        def run() -> None:
+            try:
+                work()
+            except Exception as error:
+                self._fail(error)
 
-        self._start = collage.app.shell.start
-        self._renderer = Renderer(load_library(), ImageStore(), Workers())
+        threading.Thread(target=run, name="opening", daemon=True).start()
+
+    def _fail(self, error: Exception) -> None:
+        self._error = error
+        self._ready = True
 
     def _compile(self) -> None:
+        """Before anything that has kernels is imported: it would compile them one by one."""
         from collage.core import kernels
         from collage.core.base.progress import finished
 
         if kernels.missing(kernels.NEEDED):
             finished(kernels.compiled(kernels.NEEDED), self._tell)
 
+    def _read_window(self) -> None:
+        import collage.app.shell.start
+
+        self._start = collage.app.shell.start
+        self._project_known.wait()
+        self._ready = True
+
+    def _make_renderer(self) -> None:
+        from collage.core.evaluate.run import Workers
+        from collage.core.images.store import ImageStore
+        from collage.core.nodes.library import load_library
+        from collage.core.render.renderer import Renderer
+
+        self._renderer = Renderer(load_library(), ImageStore(), Workers())
+
     def _warm(self) -> None:
         """Makes a small picture of the project while the window is built: the next one finds maps, scene and plans."""
         from contextlib import suppress
 
         import collage.core.render.warm  # noqa: F401  kernels and libraries of the first picture
-        from collage.app.shell.settings import load_settings
         from collage.core.base.errors import CollageError
         from collage.core.project.folder import load_project
         from collage.core.project.pictures import picture_request
 
-        folder = self._folder or self._start.last_project(load_settings())
+        folder = self._folder or self._last_project()
         if folder is not None:
             with suppress(CollageError):  # the window will tell
                 project, _ = load_project(folder)
                 self._renderer.picture(picture_request(project, *WARM, "coarse", folder=folder))
+
+    def _last_project(self) -> Path | None:
+        from collage.app.shell.settings import load_settings
+        from collage.app.shell.start import last_project
+
+        return last_project(load_settings())
 
     def _demo_project(self) -> Path:
         from collage.core.project.folder import is_project
@@ -116,6 +147,7 @@ class Opening:
             return
         self._timer.stop()
         if self._error is not None:
+            gc.enable()
             self.frame.say(f"Collage cannot start: {self._error}", 0.0)
             return
         self.frame.repaint()
@@ -123,6 +155,8 @@ class Opening:
         self.window.show()
         self.frame.hide()
         QTimer.singleShot(0, self.frame.deleteLater)
+        gc.freeze()
+        gc.enable()
 
 
 class _Frame(QMainWindow):

@@ -143,12 +143,19 @@ def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 
     face, vertex = by_vertex // 3, triangles.ravel()[by_vertex]
     first = np.flatnonzero(np.diff(vertex, prepend=-1))
     count = np.diff(first, append=vertex.size)
-    start, left = np.repeat(first, count), np.repeat(count, count)
+    at = np.repeat(np.arange(first.size), count)
+    sums = np.add.reduceat(vectors[face], first, axis=0) if first.size else vectors
+    total = sums[at]
+    # where every face is within half the angle of their mean, all are within the angle of each other
+    near_mean = np.einsum("ij,ij->i", unit[face], _unit(sums)[at]) >= np.cos(np.radians(angle / 2))
+    sharp = np.flatnonzero(~np.logical_and.reduceat(near_mean, first)[at]) if first.size else first
+    start, left = first[at[sharp]], count[at[sharp]]
     least = np.cos(np.radians(angle))
-    total = np.zeros((vertex.size, 3))
-    for step in range(int(count.max(initial=0))):  # every corner with each of those at its vertex
-        mine = np.flatnonzero(left > step)
-        other = face[start[mine] + step]
+    total[sharp] = 0
+    for step in range(int(left.max(initial=0))):  # every other corner with each of those at its vertex
+        more = left > step
+        mine = sharp[more]
+        other = face[start[more] + step]
         near = np.einsum("ij,ij->i", unit[face[mine]], unit[other]) >= least
         total[mine[near]] += vectors[other[near]]
     out = np.empty((vertex.size, 3), np.float32)

@@ -33,6 +33,7 @@ class Lru(Generic[Kept]):
     ) -> None:
         self._limit, self._size, self._dropped = limit, size, dropped
         self._values: OrderedDict[Hashable, Kept] = OrderedDict()
+        self._making: dict[Hashable, threading.Lock] = {}
         self._lock = threading.Lock()
 
     def __contains__(self, key: Hashable) -> bool:
@@ -40,12 +41,29 @@ class Lru(Generic[Kept]):
             return key in self._values
 
     def get_or_make(self, key: Hashable, make: Callable[[], Kept]) -> Kept:
-        """The value, made outside the lock: two threads may make the same one, and the first stays."""
+        """The value; who asks for one that another thread is making waits for it."""
+        kept = self._get(key)
+        if kept is not None:
+            return kept
+        with self._lock:
+            making = self._making.setdefault(key, threading.Lock())
+        with making:
+            kept = self._get(key)
+            if kept is not None:
+                return kept
+            try:
+                return self._put(key, make())
+            finally:  # if it came to nothing, the next one tries
+                with self._lock:
+                    self._making.pop(key, None)
+
+    def _get(self, key: Hashable) -> Kept | None:
         with self._lock:
             if key in self._values:
                 self._values.move_to_end(key)
-                return self._values[key]
-        made = make()
+            return self._values.get(key)
+
+    def _put(self, key: Hashable, made: Kept) -> Kept:
         gone = []
         with self._lock:
             made = self._values.setdefault(key, made)

@@ -23,7 +23,7 @@ def campaign(*words: str) -> subprocess.CompletedProcess[str]:
 def test_a_share_of_all_kinds() -> None:
     done = campaign("--minutes", "0.1", "--seed", "1000")
     assert done.returncode == 0, done.stdout + done.stderr
-    for kind in ("documents", "projects", "pictures", "names", "records"):
+    for kind in ("documents", "projects", "pictures", "names", "records", "disks", "kills", "collisions", "commands"):
         line = next(line for line in done.stdout.split("\n") if line.startswith(kind))
         inputs, read, told, wrong = map(int, line.split()[1:])
         assert inputs == read + told >= 50

@@ -7,6 +7,7 @@ Inputs are taken in by children: one that dies, or takes longer than PATIENCE fo
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import random
 import resource
@@ -18,6 +19,7 @@ from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 PATIENCE = 5.0  # seconds for one input
 MEMORY = 2 * 2**30  # bytes that a child may take more than it began with
@@ -30,10 +32,12 @@ Take = Callable[[bytes, Path], None]
 
 @dataclass
 class Kind:
-    """A kind of input. samples : sound ones to damage. take : reads a damaged one, in a folder of its own."""
+    """A kind of input. samples : sound ones to damage. take : takes a damaged one in, in a folder of its own."""
 
     samples: list[bytes]
     take: Take
+    every: int = 1  # it has its turn in one round of so many: some take long
+    patience: float = PATIENCE
 
 
 @dataclass
@@ -149,6 +153,120 @@ def kinds(folder: Path) -> dict[str, Kind]:
     }
 
 
+def saves() -> dict[str, Kind]:
+    """Saves that fail, are killed or collide; the damaged input decides where and when."""
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    import signal
+
+    from collage.core.base.errors import CollageError
+    from collage.core.project.folder import load_project, save_project
+    from faults import Fault, disk_full, leftovers, project
+
+    def states(data: bytes) -> tuple[random.Random, Any, Any]:
+        draw = random.Random(data)
+        first = draw.randrange(-8, 7)
+        return draw, project(first), project(first + 1)
+
+    def whole(place: Path, *states: Any) -> None:
+        found, problems = load_project(place)
+        assert not problems, f"it cannot be read: {problems[0]}"
+        assert found in states, "states are mixed"
+        save_project(states[-1], place)
+        assert load_project(place) == (states[-1], []), "it is not saved afterwards"
+        assert leftovers(place) == [], "something is left over"
+
+    def full_disk(data: bytes, place: Path) -> None:
+        draw, before, after = states(data)
+        save_project(before, place)
+        try:
+            with Fault(draw.randrange(6000), disk_full, block=1).in_place():
+                save_project(after, place)
+        except CollageError as error:
+            remedy = error.remedy
+        else:
+            remedy = ""
+        if remedy:
+            assert "nothing is lost" in remedy, "it does not say that nothing is lost"
+            assert load_project(place) == (before, []), "it was told, and is not as before"
+        whole(place, before, after)
+
+    def in_child(work: Callable[[], object]) -> int:
+        child = os.fork()
+        if child == 0:
+            with contextlib.suppress(BaseException):
+                work()
+                os._exit(0)
+            os._exit(1)
+        return child
+
+    def killed(data: bytes, place: Path) -> None:
+        draw, before, after = states(data)
+        save_project(before, place)
+
+        def again_and_again() -> None:
+            while True:
+                save_project(after, place)
+                save_project(before, place)
+
+        child = in_child(again_and_again)
+        time.sleep(draw.uniform(0.001, 0.04))
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        whole(place, before, after)
+
+    def collision(data: bytes, place: Path) -> None:
+        _, before, after = states(data)
+        save_project(before, place)
+        children = [in_child(lambda one=one: [save_project(one, place) for _ in range(5)]) for one in (before, after)]
+        ends = [os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) for child in children]
+        assert ends == [0, 0], "a save failed"
+        whole(place, before, after)
+
+    draws = [bytes(range(start, start + 16)) for start in range(0, 240, 16)]
+    kept = {"disks": full_disk, "kills": killed, "collisions": collision}
+    return {name: Kind(draws, one, every=5) for name, one in kept.items()}
+
+
+def commands(folder: Path) -> dict[str, Kind]:
+    """Wrong command lines on a project. folder : of the project, which none of them may make unreadable."""
+    import shlex
+
+    from typer.testing import CliRunner
+
+    from collage.cli.root import app
+    from collage.core.base.errors import CollageError
+    from collage.core.project.folder import load_project
+
+    lines = [
+        "cards list {} Plain", "cards add {} Plain fractal2d --at 1,2", "cards set {} Plain fractal2d.octaves 3",
+        "cards wire {} Plain fractal2d surface.base_weight", "cards name {} Plain fractal2d Finer",
+        "cards link {} Plain surface.coat_weight surface.base_weight --factor 2 --offset 0.1",
+        "cards box {} Plain surface --title Box", "cards skip {} Plain fractal2d", "cards remove {} Plain fractal2d",
+        "materials new {} Moss", "materials rename {} Moss Lichen", "materials delete {} Moss",
+        "materials assign {} Plain Ball", "bench exposure {} 1.5", "bench light {} sun --height 40 --turn 20",
+        "render {} -o out.png --size 16x12 --quality draft", "info {}", "info {}/project.json", "files {}",
+        "evaluate {}/materials/plain.mtlx --all --size 8x8 --out-dir out", "gather {} --metres 1",
+        "derive {}/sample.png --maps height,normal", "seamless {}/sample.png -o b.png --seed 3",
+        "region {}/sample.png -o c.png --crop 0.1,0.1,0.9,0.9 --angle 3", "nodes --summary", "samples", "library",
+    ]  # fmt: skip
+
+    def command(data: bytes, place: Path) -> None:
+        text = data.decode(errors="surrogateescape").replace("{}", str(folder))
+        try:
+            words = shlex.split(text)
+        except ValueError:
+            words = text.split()
+        os.chdir(place)
+        ended = CliRunner().invoke(app, [word.replace("\0", "") for word in words])
+        if ended.exception is not None and not isinstance(ended.exception, SystemExit):
+            raise ended.exception
+        load_project(folder)
+        if ended.exit_code:
+            raise CollageError(ended.output.strip())
+
+    return {"commands": Kind([line.encode() for line in lines], command, every=2, patience=30.0)}
+
+
 def take(kind: Kind, seed: int) -> str:
     """Takes one input in; how it ended: "read", "told", or what went wrong."""
     from collage.core.base.errors import CollageError
@@ -173,7 +291,7 @@ def batch(kind: Kind, first: int, tally: Tally) -> None:
         if child == 0:
             _child(kind, range(seed, first + BATCH), readable, writable)
         os.close(writable)
-        seed = _listen(child, readable, seed, first + BATCH, tally)
+        seed = _listen(child, readable, range(seed, first + BATCH), tally, kind.patience)
 
 
 def _child(kind: Kind, seeds: range, readable: int, writable: int) -> None:
@@ -187,13 +305,13 @@ def _child(kind: Kind, seeds: range, readable: int, writable: int) -> None:
     os._exit(0)
 
 
-def _listen(child: int, readable: int, seed: int, stop: int, tally: Tally) -> int:
+def _listen(child: int, readable: int, seeds: range, tally: Tally, patience: float) -> int:
     """Notes what the child says of each input, and ends one that is silent for too long. The next seed."""
     import select
 
-    text = b""
-    while seed < stop:
-        ready, _, _ = select.select([readable], [], [], PATIENCE)
+    text, seed = b"", seeds.start
+    while seed < seeds.stop:
+        ready, _, _ = select.select([readable], [], [], patience)
         more = os.read(readable, 65536) if ready else b""
         if not more:
             os.kill(child, 9)
@@ -219,12 +337,14 @@ def _note(tally: Tally, seed: int, ending: str) -> None:
 def run(seconds: float, first: int = 0, only: str = "") -> dict[str, Tally]:
     """Takes in inputs of all kinds for some time, from a seed on."""
     with tempfile.TemporaryDirectory() as place:
-        every = {name: kind for name, kind in kinds(Path(place) / "sample").items() if only in ("", name)}
+        found = kinds(Path(place) / "sample") | saves() | commands(Path(place) / "sample")
+        every = {name: kind for name, kind in found.items() if only in ("", name)}
         tallies = {name: Tally() for name in every}
         begin, seed = time.monotonic(), first
         while seed == first or time.monotonic() - begin < seconds:
             for name, kind in every.items():
-                batch(kind, seed, tallies[name])
+                if (seed - first) // BATCH % kind.every == 0 or only:
+                    batch(kind, seed, tallies[name])
             seed += BATCH
         return tallies
 

@@ -213,3 +213,24 @@ def test_the_window_never_waits_for_a_thread(latest: Latest) -> None:
         latest.ask(lambda _overtaken: [2])
     assert ended == [], "asking a hundred times came back while the first work still ran"
     held.set()
+
+
+def test_freed_memory_goes_back_once_nothing_has_been_asked_for_a_while(jobs: Jobs, monkeypatch) -> None:
+    given: list[int] = []
+    monkeypatch.setattr("collage.app.shell.jobs.REST", 0.05)
+    monkeypatch.setattr("collage.app.shell.jobs.give_back_memory", lambda: given.append(1))
+    latest, go = Latest(jobs), threading.Event()
+
+    def slow(_overtaken):
+        go.wait(10)
+        yield 1
+
+    quick = Latest(jobs)
+    quick.ask(lambda _overtaken: [1])
+    latest.ask(slow)
+    wait_until(lambda: False, 0.3)
+    assert given == [], "while something is under way, memory is about to be used"
+    go.set()
+    assert wait_until(lambda: given == [1], 5)
+    wait_until(lambda: False, 0.3)
+    assert given == [1], "once is enough"

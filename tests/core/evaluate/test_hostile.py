@@ -14,7 +14,7 @@ from collage.core.document import edits, links
 from collage.core.document.materialx import read_document
 from collage.core.document.model import Network
 from collage.core.document.types import parse
-from collage.core.evaluate.plan import MOST_CARDS
+from collage.core.evaluate.plan import MOST_CARDS, CardOutput, build_plan
 from collage.core.evaluate.sheets import evaluate_graphs
 from collage.core.images.files import read_pixels
 from collage.core.scene.bench import Bench
@@ -74,6 +74,16 @@ def test_two_billion_octaves_are_as_good_as_some(library, tmp_path: Path) -> Non
     assert np.isfinite(most).all()
     sheets(library, tmp_path, many.format(40))
     np.testing.assert_allclose(read_pixels(file), most, atol=1e-6)
+
+
+@pytest.mark.parametrize(("octaves", "told"), [(64, []), (65, ["Only 64 octaves are drawn, more change nothing."])])
+def test_a_card_that_asks_for_too_many_octaves_says_so(calculate, octaves: int, told: list[str]) -> None:
+    network = calculate.document(
+        f'<fractal3d name="f" type="float"><input name="octaves" type="integer" value="{octaves}"/></fractal3d>'
+    )
+    plan = build_plan(calculate.library, network, {"out": CardOutput("f")})
+    assert [error.message for error in plan.problems.values()] == told
+    assert all(place[1] == "f" for place in plan.problems)
 
 
 def test_integers_have_32_bits() -> None:

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from collage.core.base.budget import Budget
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.materialx import parse_document
@@ -165,7 +166,7 @@ def test_work_can_be_called_off_between_blocks(calculate) -> None:
 
 
 def test_the_cache_stays_within_its_budget() -> None:
-    cache = ResultCache(budget=4000)
+    cache = ResultCache(Budget(4000))
     for number in range(10):
         cache.put(f"r{number}", 1, np.zeros((1, 250), np.float32))
     assert cache.get("r9", 1) is not None

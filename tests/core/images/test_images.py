@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from collage.core.base.budget import Budget
 from collage.core.base.errors import CollageError
 from collage.core.images.colour import SPACES, is_linear, linear_to_srgb, srgb_to_linear, to_linear
 from collage.core.images.files import read_info, read_pixels, write_image
@@ -169,7 +170,7 @@ def test_the_store_shares_images_notices_new_files_and_keeps_its_budget(tmp_path
     paths = [tmp_path / f"{number}.png" for number in range(4)]
     for number, path in enumerate(paths):
         write_image(path, np.full((64, 64, 3), number * 10, np.uint8))
-    store = ImageStore(budget=40_000)
+    store = ImageStore(Budget(40_000))
     first = store.open(ImageRef(str(paths[0])))
     assert store.open(ImageRef(str(paths[0]))) is first
     for path in paths[1:]:

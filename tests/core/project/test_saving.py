@@ -5,68 +5,20 @@ from __future__ import annotations
 import errno
 import os
 import shutil
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 import pytest
 
 from collage.core.base.errors import CollageError
-from collage.core.document.making import card
 from collage.core.document.materials import new_material
-from collage.core.project import commit, copies
+from collage.core.project import copies
 from collage.core.project.folder import copy_files, load_project, save_project
 from collage.core.project.recovery import newest_copy_with
-from collage.core.project.state import Project
 from collage.core.scene.bench import Bench
-
-STEPS = ("replace", "rename", "mkdir", "unlink", "rmdir", "fsync")
-
-
-def project(number: int) -> Project:
-    """A small project; each number has other materials and another bench."""
-    network = new_material().with_card(card(f"n{number}", "constant", "float", (0, 0), value=("float", 0.5)))
-    materials = {"Clay": network, f"Glaze {number}": new_material()}
-    return Project(f"Shed {number}", materials, Bench(exposure=float(number)))
-
+from faults import Fault, disk_full, leftovers, project
 
 BEFORE, AFTER = project(1), project(2)
-
-
-class Fault:
-    """Counts the steps and bytes of a save, and does something at one of them."""
-
-    def __init__(self, at: int, act: Callable[[], object]) -> None:
-        self.at, self.act, self.done = at, act, 0
-
-    def step(self) -> None:
-        self.done += 1
-        if self.done == self.at + 1:
-            self.act()
-
-    def put(self, path: Path, data: bytes) -> None:
-        with path.open("wb", buffering=0) as file:
-            for start in range(0, len(data), 64):
-                self.step()
-                file.write(data[start : start + 64])
-
-    @contextmanager
-    def in_place(self) -> Iterator[None]:
-        with pytest.MonkeyPatch.context() as patch:
-            for name in STEPS:
-                patch.setattr(os, name, self._counted(getattr(os, name)))
-            for module in (commit, copies):
-                patch.setattr(module, "put", self.put)
-            yield
-
-    def _counted(self, real: Callable[..., Any]) -> Callable[..., Any]:
-        def call(*arguments: Any, **named: Any) -> Any:
-            self.step()
-            return real(*arguments, **named)
-
-        return call
 
 
 def steps_of_a_save(folder: Path) -> int:
@@ -82,21 +34,14 @@ def restored(folder: Path) -> Path:
     return folder
 
 
-def leftovers(folder: Path) -> list[str]:
-    return [path.name for path in folder.rglob(".*")]
-
-
 def test_a_disk_that_fails_at_any_byte_or_step_leaves_one_state_or_the_other(tmp_path: Path) -> None:
     folder = tmp_path / "p"
     total = steps_of_a_save(restored(folder))
     assert total > 60
 
-    def full() -> None:
-        raise OSError(errno.ENOSPC, "No space left on device")
-
     happened = 0
     for at in range(total):
-        fault = Fault(at, full)
+        fault = Fault(at, disk_full)
         restored(folder)
         remedies: list[str] = []
         with fault.in_place():

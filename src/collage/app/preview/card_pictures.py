@@ -56,7 +56,7 @@ class PictureMaker(QObject):
         self.session = session
         self.workers = Workers(renderer.workers.count, behind=True)  # the preview comes first
         self.renderer = Renderer(renderer.library, renderer.images, self.workers, renderer.caches)
-        self.cache = ResultCache(256 * 2**20)
+        self.cache = ResultCache(renderer.images.budget)
         self.ground: Ground = "flat"
         self.mark = False
         self.worker = Latest(jobs, self)

@@ -17,6 +17,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from collage.core.base.errors import CollageError
+from collage.core.base.memory import give_back_memory
 from collage.core.base.progress import Progress, Steps, remaining
 from collage.core.evaluate.run import Cancelled
 
@@ -29,6 +30,7 @@ Make = Callable[[Overtaken], Steps[Any]]
 """Makes the steps of queued work; they end early where `cancelled` says so."""
 
 THREADS = 4  # a window's; one of them is kept free for what the hand waits for
+REST = 3.0  # seconds without any work after which freed memory goes back to the system
 CLOSING = 1.0  # seconds that a window waits for its threads to end
 
 
@@ -47,6 +49,7 @@ class Jobs(QObject):
         self._others: deque[Callable[[], None]] = deque()
         self._others_running = 0
         self._waiting = 0
+        self._worked = False  # since memory was given back
         self._threads: list[threading.Thread] = []
         self._lanes: dict[str, deque[Ticket]] = {}
         self._posted.connect(self._run_posted)
@@ -70,8 +73,11 @@ class Jobs(QObject):
             with self._changed:
                 while not (found := self._take()) and not self.closing:
                     self._waiting += 1
-                    self._changed.wait()
+                    rested = not self._changed.wait(REST if self._worked else None)
                     self._waiting -= 1
+                    if rested and self._worked and self._waiting + 1 == len(self._threads):
+                        self._worked, found = False, (give_back_memory, True)
+                        break
                 if not found:
                     return
             work, urgent = found
@@ -88,6 +94,7 @@ class Jobs(QObject):
         """The next work and whether it is urgent; called under the lock."""
         if self.closing:
             return None
+        self._worked = self._worked or bool(self._urgent or self._others)
         if self._urgent:
             return self._urgent.popleft(), True
         if self._others and self._others_running < THREADS - 1:

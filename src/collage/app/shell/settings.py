@@ -5,17 +5,19 @@ from __future__ import annotations
 import contextlib
 import os
 from pathlib import Path
+from typing import Any
 
 import platformdirs
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError, model_validator
 
+from collage.core.base.budget import ordinary_limit
 from collage.core.base.safe_write import replacing
 
 
 class Settings(BaseModel):
     """What Collage remembers between starts."""
 
-    version: int = 1
+    version: int = 2
     theme: str = "day"
     recent: list[str] = []
     geometry: str = ""  # the window's place, as Qt's hex text
@@ -23,7 +25,15 @@ class Settings(BaseModel):
     library_folders: list[str] = []
     favourites: list[str] = []
     large_preview: bool = False
-    image_memory: int = 2048  # megabytes that open images may take
+    memory: int = Field(default_factory=lambda: ordinary_limit() >> 20)  # megabytes of all that is kept
+
+    @model_validator(mode="before")
+    @classmethod
+    def _before_version_2(cls, found: Any) -> Any:
+        """Version 1 named the memory for images alone; pictures took a third of what is for all now."""
+        if isinstance(found, dict) and found.get("version", 1) == 1 and isinstance(found.get("image_memory"), int):
+            return {**found, "version": 2, "memory": found["image_memory"] * 3 // 2}
+        return found
 
     def with_recent(self, folder: Path) -> Settings:
         text = str(folder.resolve())

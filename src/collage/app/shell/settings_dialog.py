@@ -27,13 +27,13 @@ class SettingsDialog(QDialog):
         self.memory.setRange(256, 65536)
         self.memory.setSingleStep(256)
         self.memory.setSuffix(" MB")
-        self.memory.setValue(settings.image_memory)
-        self.memory.setAccessibleName("Memory for images")
+        self.memory.setValue(settings.memory)
+        self.memory.setAccessibleName("Memory")
         self.memory.valueChanged.connect(self._remember)
-        used = QLabel(f"{session.images.used / 1e6:.0f} MB are in use.")
+        used = QLabel(f"{session.images.budget.used / 2**20:.0f} MB are in use.")
         used.setObjectName("quiet")
         form = QFormLayout()
-        form.addRow("Memory for images", self.memory)
+        form.addRow("Memory", self.memory)
         form.addRow("", used)
         self.loud = ColourField(3)
         self.loud.setAccessibleName("Colour of missing files")
@@ -44,15 +44,15 @@ class SettingsDialog(QDialog):
         form.addRow("", quiet("This colour is saved with the project."))
         close = QPushButton("Close")
         close.setToolTip("Close (Esc)")
-        self.memory.setToolTip("Images used longest ago are unloaded beyond this")
+        self.memory.setToolTip("For images and pictures; beyond this, what was used longest ago is dropped")
         close.clicked.connect(self.reject)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(close)
 
     def _remember(self, megabytes: int) -> None:
-        self.session.images.budget = megabytes * 2**20
-        self.changed.emit({"image_memory": megabytes})
+        self.session.images.budget.limit = megabytes * 2**20
+        self.changed.emit({"memory": megabytes})
 
     def _colour(self, value: Triple, moving: bool) -> None:
         def change(bench: Bench) -> Bench:

@@ -40,7 +40,8 @@ class Studio(QObject):
         self.offers = offers(session.library)
         self.shelf = Shelf()
         self.maker = PictureMaker(session, self.renderer, self.jobs, self)
-        session.images.budget = settings.image_memory * 2**20
+        self.budget = renderer.images.budget  # of all that this window keeps
+        self.budget.limit = settings.memory * 2**20
 
     @property
     def rules_file(self) -> Path | None:

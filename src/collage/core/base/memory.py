@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 import sys
+from collections.abc import Callable
 
 _TRIM_THRESHOLD, _MMAP_THRESHOLD = -1, -3  # of mallopt in the GNU C library
 _KEPT = 512 * 2**20  # bytes at the end of what was allocated, before they go back to the system
@@ -14,11 +15,21 @@ def keep_freed_memory() -> None:
     """Large arrays that come and go with every picture take the memory of those before them.
 
     Left alone, the GNU C library asks the system for every array of over 32 MB, which hands out cleared pages one by
-    one: 5 % of a picture's time. Other C libraries know no such settings, and nothing happens.
+    one: 5 % of a picture's time.
     """
-    if sys.platform != "linux":
-        return
-    setting = getattr(ctypes.CDLL(None), "mallopt", None)
+    setting = _of_the_c_library("mallopt")
     if setting is not None:
         setting(_MMAP_THRESHOLD, _LARGEST)
         setting(_TRIM_THRESHOLD, _KEPT)
+
+
+def give_back_memory() -> None:
+    """Freed memory goes back to the system; for when nothing is being made."""
+    trim = _of_the_c_library("malloc_trim")
+    if trim is not None:
+        trim(0)
+
+
+def _of_the_c_library(name: str) -> Callable[..., int] | None:
+    """A function that the GNU C library has and others have not."""
+    return getattr(ctypes.CDLL(None), name, None) if sys.platform == "linux" else None

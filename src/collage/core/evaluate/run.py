@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import os
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import replace
@@ -13,6 +12,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from collage.core.base.budget import Budget, Store
 from collage.core.document.types import CHANNELS, FLOATS
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step, typed
@@ -102,40 +102,24 @@ class Workers:
 class ResultCache:
     """Results by step and points; those not used for longest go when the budget is full."""
 
-    def __init__(self, budget: int = 2**30) -> None:
-        self.budget = budget
+    def __init__(self, budget: Budget | None = None) -> None:
+        self.budget = budget or Budget()
         self.evaluated = 0  # steps computed so far: tests count what an edit costs
-        self._lock = threading.Lock()
-        self._held: OrderedDict[tuple[str, int], Array] = OrderedDict()
-        self._bytes = 0
+        self._store: Store[tuple[str, int], Array] = Store(self.budget, lambda array: array.nbytes)
 
     def get(self, name: str, points_id: int) -> Array | None:
-        with self._lock:
-            found = self._held.get((name, points_id))
-            if found is not None:
-                self._held.move_to_end((name, points_id))
-            return found
+        return self._store.get((name, points_id))
 
     def put(self, name: str, points_id: int, value: Array) -> None:
         value.flags.writeable = False
-        with self._lock:
-            old = self._held.pop((name, points_id), None)
-            self._bytes += value.nbytes - (old.nbytes if old is not None else 0)
-            self._held[(name, points_id)] = value
-            while self._bytes > self.budget and len(self._held) > 1:
-                _, gone = self._held.popitem(last=False)
-                self._bytes -= gone.nbytes
+        self._store.put((name, points_id), value)
 
     def forget(self, points_id: int) -> None:
         """Drops all results on some points that nobody looks at any more."""
-        with self._lock:
-            for key in [key for key in self._held if key[1] == points_id]:
-                self._bytes -= self._held.pop(key).nbytes
+        self._store.drop(lambda key: key[1] == points_id)
 
     def clear(self) -> None:
-        with self._lock:
-            self._held.clear()
-            self._bytes = 0
+        self._store.clear()
 
 
 def run(
@@ -198,7 +182,7 @@ class _Run:
         if self.cache is not None:
             worth = [step for step in self.steps if step.keep and step.type in CHANNELS]
             size = sum(CHANNELS[step.type] * 4 * self.points.count for step in worth)
-            if size <= self.cache.budget // 4:
+            if size <= self.cache.budget.limit // 4:
                 self.kept |= {step.key for step in worth}
         self.work, self.done_with = self._arranged()
 

@@ -75,7 +75,10 @@ def luminance(values: np.ndarray) -> np.ndarray:
 
 
 def straightened(values: np.ndarray, angle: float) -> np.ndarray:
-    """Turned about the middle by degrees, counter-clockwise, and cut to the largest part without empty corners."""
+    """Turned about the middle by degrees, counter-clockwise, and cut to the largest part without empty corners.
+
+    values : (h, w, c) float32. Returns (h', w', c) float32.
+    """
     height, width = values.shape[:2]
     turned = oiio.ImageBufAlgo.rotate(_buffer(values), math.radians(-angle), filtername="lanczos3")
     pixels = np.asarray(turned.get_pixels(oiio.FLOAT)).reshape(height, width, -1)
@@ -92,7 +95,7 @@ def inner_size(width: int, height: int, angle: float) -> tuple[int, int]:
 
 
 def resized(values: np.ndarray, longer: int) -> np.ndarray:
-    """At another size, the longer side in pixels, filtered (Lanczos)."""
+    """At another size, the longer side in pixels, filtered (Lanczos). values : (h, w, c) float32."""
     height, width = values.shape[:2]
     scale = longer / max(height, width)
     new = (max(round(width * scale), 1), max(round(height * scale), 1))

@@ -64,7 +64,7 @@ def seamless(pixels: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
 
 
 def made_seamless(pixels: np.ndarray, how: Seamless) -> np.ndarray:
-    """The tiling map in one go."""
+    """The tiling map in one go. pixels : (h, w, c), as `seamless` takes them."""
     return finished(seamless(pixels, how))
 
 
@@ -126,7 +126,7 @@ def joined(values: np.ndarray, overlap: float, *, loop: bool) -> np.ndarray:
 def best_overlap(values: np.ndarray, overlap: float) -> int:
     """How many columns to lay over each other: near the share that is asked for, where both borders agree best.
 
-    So threads, bricks and rings meet their likes.
+    So threads, bricks and rings meet their likes. values : (h, w, c) float32.
     """
     width = values.shape[1]
     wanted = max(4, round(width * overlap))
@@ -180,7 +180,7 @@ def mixed(values: np.ndarray, patches: int, seed: int) -> np.ndarray:
     """A tile of patches from all over the picture, for materials without order: gravel, plaster, felt.
 
     Values are made normally distributed, blended with weights whose squares sum to one, which keeps their
-    distribution, and brought back.
+    distribution, and brought back. values : (h, w, c) float32, the result as large.
     """
     height, width, channels = values.shape
     rng = np.random.default_rng(seed)
@@ -277,5 +277,5 @@ def _broad_share(field: np.ndarray) -> float:
 
 
 def repeated(values: np.ndarray, across: int) -> np.ndarray:
-    """The tile so many times side by side and below each other."""
+    """The tile (h, w, c) so many times side by side and below each other."""
     return np.tile(values, (across, across, 1))

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import threading
 import time
-from collections import OrderedDict
 from dataclasses import dataclass
 from pathlib import Path
 
+from collage.core.base.budget import Budget, Store
 from collage.core.base.errors import CollageError
 from collage.core.images.files import read_pixels
 from collage.core.images.pyramid import Pyramid, build
@@ -55,11 +55,11 @@ RETRY = 1.0  # seconds
 class ImageStore:
     """Loads each image once and forgets those not used for longest when the budget is full."""
 
-    def __init__(self, budget: int = 2 * 2**30) -> None:
-        self.budget = budget
+    def __init__(self, budget: Budget | None = None) -> None:
+        self.budget = budget or Budget()
         self._lock = threading.Lock()
         self._loading: dict[Key, threading.Lock] = {}
-        self._held: OrderedDict[Key, Pyramid | CollageError] = OrderedDict()
+        self._held: Store[Key, Pyramid | CollageError] = Store(self.budget, _bytes_of)
         self._again: dict[Key, float] = {}  # when a file that could not be read is tried again
 
     def open(self, ref: ImageRef) -> Pyramid:
@@ -71,19 +71,14 @@ class ImageStore:
                 key = whole  # all channels are there already, or will be
             gate = self._loading.setdefault(key, threading.Lock())
         with gate:  # one thread loads, the others that want the same image wait for it
-            with self._lock:
-                found = self._held.get(key)
-                if isinstance(found, CollageError) and time.monotonic() > self._again.get(key, 0.0):
-                    found = None  # it may be good by now, even where neither its size nor its time has changed
-                if found is not None:
-                    self._held.move_to_end(key)
+            found = self._held.get(key)
+            if isinstance(found, CollageError) and time.monotonic() > self._again.get(key, 0.0):
+                found = None  # it may be good by now, even where neither its size nor its time has changed
             if found is None:
                 found = self._load(ref, 1 if key[3] else 4)
-                with self._lock:
-                    self._held[key] = found
-                    if isinstance(found, CollageError):
-                        self._again[key] = time.monotonic() + RETRY
-                    self._shrink()
+                self._held.put(key, found)
+                if isinstance(found, CollageError):
+                    self._again[key] = time.monotonic() + RETRY
         with self._lock:
             self._loading.pop(key, None)
         if isinstance(found, CollageError):
@@ -103,22 +98,17 @@ class ImageStore:
 
     def clear(self) -> None:
         """Lets go of all images; they are read again when they are asked for."""
-        with self._lock:
-            self._held.clear()
+        self._held.clear()
+        self._again.clear()
 
     @property
     def used(self) -> int:
         """Bytes held."""
-        with self._lock:
-            return self._sum()
+        return self._held.bytes
 
-    def _sum(self) -> int:
-        return sum(one.nbytes for one in self._held.values() if isinstance(one, Pyramid))
 
-    def _shrink(self) -> None:
-        """Called under the lock."""
-        while self._sum() > self.budget and len(self._held) > 1:
-            self._held.popitem(last=False)
+def _bytes_of(image: Pyramid | CollageError) -> int:
+    return image.nbytes if isinstance(image, Pyramid) else 0
 
 
 class OpenImages:

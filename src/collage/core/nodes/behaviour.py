@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
@@ -50,6 +51,7 @@ class Mark:
     heights: tuple[str, ...]
     beside: bool
     picks: Picks
+    most: Mapping[str, int]
 
 
 @dataclass(frozen=True)
@@ -73,6 +75,7 @@ def behaviour(
     heights: tuple[str, ...] = (),
     beside: bool = False,
     picks: Picks = _no_pick,
+    most: Mapping[str, int] = MappingProxyType({}),
 ) -> Callable[[Function], Function]:
     """Marks `(ctx, **inputs) -> Array` as what cards of these categories compute.
 
@@ -80,12 +83,13 @@ def behaviour(
     heights : inputs that it also wants a small step along u and along v, as `<input>_du`, `<input>_dv`.
     beside : the function finds those steps itself where they are the neighbours in a picture, given as `Beside`.
     picks : tells an input that is simply passed on, so that what the others need is never computed.
+    most : by input, the highest number that makes a difference; a card that asks for more is told so.
     A category may also be a full definition name (ND_...), which then goes first.
     """
 
     def mark(function: Function) -> Function:
         looks = spatial or bool(heights)
-        function.__collage__ = Mark(categories, looks, heights, beside, picks)  # type: ignore[attr-defined]
+        function.__collage__ = Mark(categories, looks, heights, beside, picks, most)  # type: ignore[attr-defined]
         return function
 
     return mark

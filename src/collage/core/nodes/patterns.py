@@ -75,7 +75,7 @@ def _fractal(ctx: Context, place: Array, far: tuple[float, ...], settings: tuple
     return _gradient(ctx, place, far, settings)
 
 
-@behaviour("fractal2d")
+@behaviour("fractal2d", most={"octaves": MOST_OCTAVES})
 def fractal2d(
     ctx: Context, amplitude: Array, octaves: Array, lacunarity: Array, diminish: Array, texcoord: Array
 ) -> Array:
@@ -83,7 +83,7 @@ def fractal2d(
     return _fractal(ctx, texcoord, (19, 193), (octaves, lacunarity, diminish)) * amplitude
 
 
-@behaviour("fractal3d")
+@behaviour("fractal3d", most={"octaves": MOST_OCTAVES})
 def fractal3d(
     ctx: Context, amplitude: Array, octaves: Array, lacunarity: Array, diminish: Array, position: Array
 ) -> Array:

@@ -45,6 +45,10 @@ class EnvironmentLight:
     radiance: np.ndarray
     key: str = ""
 
+    @property
+    def nbytes(self) -> int:
+        return self.maps.nbytes + self.directions.nbytes + self.radiance.nbytes
+
 
 _ARRAYS = ("maps", "directions", "radiance")
 

@@ -150,6 +150,10 @@ class _Traced:
         self._lock = threading.Lock()
         self._smooth: tuple[int, np.ndarray] | None = None
 
+    @property
+    def nbytes(self) -> int:
+        return 2 * self.sums.nbytes  # as sums, and smoothed
+
     def means(self, rays: int, workers: Workers | None, cancelled: Callable[[], bool]) -> np.ndarray:
         """What a ray finds on average, (channels, n), smoothed; after at least this many rays a sample.
 
@@ -221,6 +225,13 @@ class View:
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the samples and of what is known of their light; it grows as more rays are traced."""
+        with self._lock:
+            traced = [*self._environments.values(), *self._lights.values()]
+        return self.samples.nbytes + sum(one.nbytes for one in traced)
 
     def knows(self, environment: EnvironmentLight | None, turn: float, lights: np.ndarray) -> bool:
         """Whether all shadow rays of this light are traced already."""

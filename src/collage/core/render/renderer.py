@@ -61,7 +61,7 @@ class Renderer:
         self.library = library
         self.images = images or ImageStore()
         self.workers = workers or Workers()
-        self.caches = caches or RenderCaches()
+        self.caches = caches or RenderCaches(self.images.budget)
         self._plans: dict[tuple[str, int], tuple[Network, tuple[Any, Loud], tuple[str, ...], Surface]] = {}
 
     @property

@@ -23,6 +23,9 @@ ROWS = 64  # of pixels that are looked at as one block
 EDGE_SAMPLES = 8
 """More samples in pixels where an edge runs."""
 
+OWN_BYTES = 48
+"""Of a sample's points, beside its row of the surface: normal, tangent and bitangent in the object's space, and ids."""
+
 _STEP = np.arange(61 * EDGE_SAMPLES)
 # by pixel and sample, a rank-1 sequence over the pixel (M. Roberts, The unreasonable effectiveness of quasirandom
 # sequences, 2018)
@@ -75,6 +78,12 @@ class Samples:
     @property
     def count(self) -> int:
         return int(self.pixel.size)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of all arrays, the object's own directions of its points among them."""
+        arrays = [one for one in self.__dict__.values() if isinstance(one, np.ndarray)]
+        return sum(one.nbytes for one in arrays) + OWN_BYTES * self.count
 
     def pixels(self, workers: Workers | None = None) -> np.ndarray:
         """(6, h, w) float32 position and normal in the middle of each pixel, 0 where there is none."""

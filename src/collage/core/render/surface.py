@@ -102,7 +102,7 @@ def evaluate_surface(
 
 
 def value_of(values: Mapping[str, Array], name: str) -> Array:
-    """An input's value, or its default where the plan has none."""
+    """An input's value, or its default (k, 1) where the plan has none."""
     if name in values:
         return values[name]
     return np.array(DEFAULTS[name], np.float32).reshape(-1, 1)
@@ -124,6 +124,7 @@ def pack(
     """Rows for the shading kernel for the points from `start` to `stop`: surface, normal, coat normal.
 
     path_length : asked for transparent surfaces that are filled with something, at these points.
+    Returns (ROWS or MORE_ROWS, n), (3, n) and (3, n) float32.
     """
     count = stop - start
 

@@ -17,6 +17,9 @@ NOTHING = np.array([[BACKGROUND], [-1], [-1], [-1]], np.int32)
 UV_SET = "UVMap"  # the name of the set that stands in where a mesh has none
 
 
+TRACER_BYTES = 200  # of Embree's tree, by triangle
+
+
 @dataclass(frozen=True, eq=False)
 class Scene:
     """All objects' triangles in one, with what is read where a ray hits. Immutable once built.
@@ -37,6 +40,11 @@ class Scene:
     rotations: np.ndarray
     uv_sets: tuple[tuple[str, ...], ...]
     bounds: tuple[np.ndarray, np.ndarray]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes, those of the ray tracer estimated."""
+        return self.corners.nbytes + self.faces.nbytes + self.ids.nbytes + TRACER_BYTES * len(self.faces)
 
     def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
         """Nearest hits of rays (n, 3) float32: `primID` (n,) int32 with -1 for none, `u`, `v`, `tfar` float32."""

@@ -22,6 +22,7 @@ test: $(STAMP)
 MINUTES ?= 20
 campaign: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/campaign.py --minutes $(MINUTES)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/soak.py --minutes $(MINUTES)
 	COLLAGE_EXAMPLES=campaign QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --maxprocesses 4 tests/core
 
 lint: $(STAMP)

@@ -160,11 +160,13 @@ class Soak:
 
     @staticmethod
     def _wait(seconds: float) -> None:
+        from PySide6.QtCore import QEvent
         from PySide6.QtWidgets import QApplication
 
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             QApplication.processEvents()
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # else they wait for an event loop
             time.sleep(0.004)
 
     def rest(self) -> None:

@@ -149,3 +149,14 @@ def test_a_changed_attribute_of_an_input_is_a_changed_value_and_another_wire_is_
     new = before.with_card(replace(card, inputs={**card.inputs, "amount": Input("amount", "float", 0.5)}))
     change = compare(before, new).changed["b"]
     assert (change.values, change.wires) == ({"amount"}, frozenset())
+
+
+def test_a_removed_card_leaves_the_outputs_of_others_alone(calculate) -> None:
+    group = calculate.document(
+        '<nodegraph name="g"><constant name="a" type="float"/><constant name="b" type="float"/>'
+        '<output name="one" type="float" nodename="a"/><output name="two" type="float" nodename="b"/></nodegraph>'
+    )
+    inner = inside(group, ("g",))
+    left = edits.remove_cards(inner, ["a"])
+    assert left.outputs["one"].wire is None
+    assert left.outputs["two"].wire == Wire("b")

@@ -11,7 +11,7 @@ import pytest
 
 from collage.core.base.progress import Progress
 from collage.core.gather.green import against_height, alone
-from collage.core.gather.looks import Look, look_at, look_of
+from collage.core.gather.looks import SMALL, Look, look_at, look_of
 from collage.core.gather.scan import gather, gathered
 from collage.core.gather.sets import Gathered
 from collage.core.images.derive import normal_from
@@ -218,3 +218,11 @@ def test_alpha_is_no_colour() -> None:
     grey[:, :, 3] = 255
     assert look_of(grey).colour_spread == 0
     assert look_of(grey).grey
+
+
+@pytest.mark.parametrize(("height", "width"), [(40, 1000), (1000, 40), (700, 700)])
+def test_the_small_picture_has_a_few_pixels_and_the_same_mean(height: int, width: int) -> None:
+    pixels = np.random.default_rng(3).integers(0, 255, (height, width, 3)).astype(np.uint8)
+    small = look_of(pixels).small
+    assert max(small.shape[:2]) <= SMALL
+    assert small.mean() == pytest.approx(pixels.mean() / 255, abs=0.01)

@@ -9,7 +9,7 @@ from pathlib import Path, PurePosixPath
 import pytest
 
 from collage.core.gather.names import pretty, read_name, stem_of, tokens
-from collage.core.gather.sets import Gathered, group, tile_place, wanted_tiles
+from collage.core.gather.sets import Gathered, _with_tiles, group, tile_place, wanted_tiles
 
 CODES = {
     "bc": "base_color", "ro": "specular_roughness", "gl": "gloss", "me": "base_metalness", "sc": "specular_color",
@@ -158,3 +158,14 @@ def test_colour_spaces_from_role_form_and_name() -> None:
              "a_normal.png": "raw", "a_AlbedoAlpha.png": "srgb_texture", "a_ORM.png": "raw"}  # fmt: skip
     for name, space in names.items():
         assert group([name]).sets[0].maps[0].colorspace == space, name
+
+
+def test_a_role_grown_together_with_the_name_is_less_sure_than_one_that_stands_alone() -> None:
+    apart, grown = read_name("bark_roughness.png")[0], read_name("barkroughness.png")[0]
+    assert apart.role == grown.role == "specular_roughness"
+    assert grown.confidence == pytest.approx(apart.confidence * 0.8, abs=1e-3)
+
+
+def test_two_numbers_in_a_folder_may_be_tiles() -> None:
+    found = dict(_with_tiles(["a_1002.png", "b_1003.png", "other/c_1002.png"]))
+    assert found == {"a_1002.png": "maybe", "b_1003.png": "maybe", "other/c_1002.png": "no"}

@@ -7,6 +7,7 @@ import pytest
 
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh, smooth_normals
+from collage.core.geometry.points import sheet
 from collage.core.geometry.shapes import SHAPES, rounded, shape
 
 CLOSED = [name for name in SHAPES if name != "plane"]
@@ -132,3 +133,12 @@ def test_stock_sizes_without_a_word() -> None:
     assert radius[low].max() == pytest.approx(0.64 * 0.095, rel=0.05), "it stands on two thirds of its rim"
     assert radius.max() == pytest.approx(0.095, rel=0.01)
     assert 0.085 * 0.095 * 0.7 < radius[high].max() - radius[high].min() < 0.085 * 0.095 * 3, "a thick rim, not a wall"
+
+
+def test_points_one_step_further_move_along_their_own_axis() -> None:
+    flat = sheet(4, 2, low=(0.0, 0.0, 0.0), high=(2.0, 6.0, 0.0))
+    assert np.array_equal(flat.tangent[:, 0], [1, 0, 0])
+    assert np.array_equal(flat.bitangent[:, 0], [0, 1, 0])
+    for axis, expected in ((0, (0.5, 0.0, 0.0)), (1, (0.0, 3.0, 0.0))):
+        further = np.abs(flat.shifted(axis).position - flat.position)
+        np.testing.assert_allclose(further, np.repeat(np.array([expected]).T, 8, axis=1), atol=1e-6)

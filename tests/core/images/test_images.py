@@ -16,7 +16,7 @@ from collage.core.base.budget import Budget
 from collage.core.base.errors import CollageError
 from collage.core.images.colour import SPACES, is_linear, linear_to_srgb, srgb_to_linear, to_linear
 from collage.core.images.files import read_info, read_pixels, write_image
-from collage.core.images.pyramid import Layout, build
+from collage.core.images.pyramid import Coding, Layout, build
 from collage.core.images.store import ImageRef, ImageStore
 
 
@@ -241,3 +241,15 @@ def test_what_was_broken_is_read_again_though_size_and_time_are_the_same(tmp_pat
         store.open(reference)  # not looked at for every picture
     monkeypatch.setattr("collage.core.images.store.time.monotonic", lambda: 1e12)
     assert store.open(reference).width == 8
+
+
+def test_codes_stand_for_their_own_numbers_unless_scaled() -> None:
+    assert Coding("uint8").values(np.array([0, 7, 255], np.uint8)).tolist() == [0, 7, 255]
+    assert Coding("uint16", 0.5, 1.0).values(np.array([4], np.uint16)).tolist() == [3]
+
+
+def test_the_smaller_levels_of_black_are_black(tmp_path: Path) -> None:
+    write_image(tmp_path / "black.png", np.zeros((64, 64, 3), np.uint8))
+    pyramid = ImageStore().open(ImageRef(str(tmp_path / "black.png"), "srgb_texture"))
+    place = np.full((2, 1), 0.5, np.float32)
+    assert not pyramid.read(place, np.array([5.0], np.float32), ("periodic", "periodic")).any()

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from collage.core.base.errors import CollageError
+from collage.core.images import seamless as seamless_module
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, inner_size, taken
 from collage.core.images.seamless import (
@@ -169,3 +170,11 @@ def test_a_join_of_two_greys_rises_evenly_between_them() -> None:
     assert strip[:, -1] == pytest.approx(0.3, abs=1e-6)
     middle = strip[:, over // 2 - 2 : over // 2 + 2].mean()
     assert middle == pytest.approx(0.45, abs=0.03)
+
+
+def test_the_broad_share_is_that_of_the_variance() -> None:
+    """Two waves of one height, a broad one down and a fine one across, have half of the variance each."""
+    line = np.arange(64) / 64 * 2 * np.pi
+    field = np.sin(2 * line)[:, None] + np.sin(9 * line)[None, :]
+    assert seamless_module._broad_share(field) == pytest.approx(0.5)
+    assert seamless_module._broad_share(3 * np.sin(9 * line)[:, None] + np.sin(2 * line)[None, :]) == pytest.approx(0.1)

@@ -17,7 +17,7 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import new_material
 from collage.core.project.folder import load_project, save_project
-from collage.core.project.lock import SILENT, Lock, held, me
+from collage.core.project.lock import SILENT, Lock, _begun, held, me
 from collage.core.project.recovery import Desk
 from collage.core.project.state import Project
 
@@ -117,3 +117,13 @@ def test_a_project_is_given_back(library, images, folder: Path, tmp_path: Path) 
     assert (tmp_path / "moved" / ".lock").exists()
     one.close()
     assert not (tmp_path / "moved" / ".lock").exists()
+
+
+def test_when_a_process_began_is_counted_from_the_start_of_the_machine() -> None:
+    child = subprocess.Popen(["sleep", "60"])
+    try:
+        now = float(Path("/proc/uptime").read_text().split()[0])
+        assert abs(int(_begun(child.pid)) / os.sysconf("SC_CLK_TCK") - now) < 30
+    finally:
+        child.kill()
+        child.wait()

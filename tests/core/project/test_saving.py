@@ -207,3 +207,13 @@ def test_links_that_lead_upwards_and_a_folder_inside_itself_end(tmp_path: Path) 
         copy_files(source, target)
         found = {path.relative_to(target).as_posix() for path in target.rglob("*") if path.is_file()}
         assert found == {"maps/deep/a.png", "linked/b.png"}
+
+
+def test_the_first_copy_after_those_always_kept_is_measured_from_the_last_of_them(tmp_path: Path) -> None:
+    now = datetime(2026, 11, 27, 12)
+    minutes = [*range(0, 40, 4)[:9], 44, 48]
+    for one in minutes:
+        name = (now - timedelta(minutes=one)).strftime("%Y%m%d-%H%M%S-%f")
+        (tmp_path / "copies" / name).mkdir(parents=True)
+    copies.thin(tmp_path, now)
+    assert len(copies.copies(tmp_path)) == 10, "four minutes are too near"

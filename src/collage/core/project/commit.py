@@ -43,8 +43,7 @@ def commit(folder: Path, files: Mapping[str, bytes], gone: Collection[str] = ())
         for name, number in numbered.items():
             put(draft / number, changed[name])
         put(draft / LIST, json.dumps({"files": numbered, "gone": gone}).encode())
-        _flush_all([*(draft / number for number in numbered.values()), draft / LIST])
-        flush(draft)
+        _flush_all([draft, draft / LIST, *(draft / number for number in numbered.values())])
         draft.rename(folder / SAVE)
     except BaseException:
         shutil.rmtree(draft, ignore_errors=True)

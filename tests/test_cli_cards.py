@@ -243,3 +243,14 @@ def test_a_picture_is_rendered_by_the_name_of_the_project_file(folder: Path, tmp
     )
     assert done.exit_code == 0, done.output
     assert (tmp_path / "a.png").is_file()
+
+
+def test_an_output_that_is_not_there_is_not_wired(do: Do, cards) -> None:
+    name = do("add", "separate3")
+    before = cards()
+    for output in ("outz", "out"):
+        with pytest.raises(CollageError, match="no output") as told:
+            do("wire", f"{name}.{output}", "surface.base_weight")
+        assert "outr" in told.value.remedy, "what there is instead is named"
+    assert cards() == before
+    do("wire", f"{name}.outg", "surface.base_weight")

@@ -14,7 +14,10 @@ _MANY = {"vector2", "vector3", "vector4"}
 
 
 def output_type(library: Library, network: Network, wire: Wire) -> str:
-    """The type that a wire carries. Raises CollageError for an output that is not there."""
+    """The type that a wire carries; that of the first output where the one it names is not there.
+
+    Raises CollageError for a card without any output.
+    """
     card = network.cards[wire.card]
     if card.network is not None:
         outputs = card.network.outputs
@@ -27,6 +30,17 @@ def output_type(library: Library, network: Network, wire: Wire) -> str:
     if wire.output and wire.output in definition.outputs:
         return definition.outputs[wire.output].type
     return next(iter(definition.outputs.values())).type
+
+
+def _check_output(library: Library, network: Network, wire: Wire) -> None:
+    card = network.cards[wire.card]
+    outputs = card.network.outputs if card.network is not None else library.definition(card).outputs
+    if wire.output and wire.output not in outputs:
+        raise CollageError(
+            f"“{card.name}” has no output “{wire.output}”.",
+            about=card.name,
+            remedy=f"Choose one of {', '.join(f'“{name}”' for name in outputs)}.",
+        )
 
 
 def steps_between(library: Library, source: str, target: str) -> list[tuple[str, str]] | None:
@@ -66,8 +80,9 @@ def told(card: Card) -> str:
 def join(library: Library, network: Network, source: Wire, card: str, name: str, target: str) -> Network:
     """Wires an output to an input, with cards in between where the types differ.
 
-    Raises CollageError where nothing turns the one into the other, or a loop would close.
+    Raises CollageError where nothing turns the one into the other, the output is not there, or a loop would close.
     """
+    _check_output(library, network, source)
     kind = output_type(library, network, source)
     steps = steps_between(library, kind, target)
     if steps is None:

@@ -107,3 +107,12 @@ def test_no_stack_without_layers_and_no_layers_without_a_stack() -> None:
         with_layers(new_stack("stack"), [])
     with pytest.raises(CollageError, match="no stack"):
         layers(replace(new_stack("stack"), attributes={}))
+
+
+@pytest.mark.parametrize(("mask", "counts"), [(1.7, 1.0), (-0.4, 0.0), (0.3, 0.3)])
+@pytest.mark.parametrize("mode", ["mix", "multiply", "plus"])
+def test_a_mask_beyond_0_to_1_shows_nothing_beyond_the_layers(library, mode: str, mask: float, counts: float) -> None:
+    """Fractal and cells leave 0 to 1."""
+    both = [Layer("Low", colour(LOW)), Layer("Top", colour(TOP), mode, number(0.5), number(mask))]
+    wanted = LOW + 0.5 * counts * (FORMULAS[mode](TOP, LOW) - LOW)
+    np.testing.assert_allclose(shown(library, with_layers(new_stack("stack"), both)), wanted, atol=1e-6)

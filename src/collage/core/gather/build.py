@@ -9,6 +9,7 @@ from typing import Literal
 from collage.core.document.making import Given, card, given
 from collage.core.document.materials import new_material, surface_card
 from collage.core.document.model import MAP_SET, Card, Input, Network, Output, Wire
+from collage.core.gather.placed_normal import placed_normal
 from collage.core.gather.sets import FoundMap, FoundSet
 from collage.core.gather.words import COLOURS, Role
 from collage.core.images.tiles import pattern_of
@@ -141,6 +142,7 @@ class _Maker:
             )
         if role == "normal":
             wire = self._green(wire, one.green == "down", place)
+            wire = placed_normal(self.put, wire, (place[0] + 1.9, place[1]))
         kind = "color3" if role in COLOURS else "vector3" if role == "normal" else "float"
         self.out(OUTPUTS[role], kind, wire)
 

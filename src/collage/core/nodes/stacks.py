@@ -123,9 +123,11 @@ def _over(
     if below is None:
         nothing: float | tuple[float, ...] = 0.0 if kind == "float" else (0.0, 0.0, 0.0)
         below = card("ground", "constant", kind, value=Input("value", kind, nothing))
+    # a pattern that leaves 0 to 1 would show what lies beyond both colours
+    mask = card(f"limited_{number}", "clamp", "float", a=shown("in", "float", "mask"))
     amount = card(
         f"amount_{number}", "multiply", "float",
-        a=shown("in1", "float", "opacity"), b=shown("in2", "float", "mask"),
+        a=shown("in1", "float", "opacity"), b=wired("in2", "float", mask),
     )  # fmt: skip
     if not layer.on:
         amount = card(f"off_{number}", "multiply", "float", a=wired("in1", "float", amount), b=_number("in2", 0.0))

@@ -12,10 +12,12 @@ from typer.testing import CliRunner
 
 from collage.cli.root import app
 from collage.core.base.errors import CollageError
-from collage.core.document.model import Card, Wire
+from collage.core.document.model import Card, Network, Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import run
 from collage.core.geometry.points import sheet
+from collage.core.images.colour import srgb_to_linear
+from collage.core.images.files import write_image
 from collage.core.nodes import ramps, stacks
 from collage.core.nodes.library import Library
 from collage.core.project.folder import load_project
@@ -254,3 +256,31 @@ def test_an_output_that_is_not_there_is_not_wired(do: Do, cards) -> None:
         assert "outr" in told.value.remedy, "what there is instead is named"
     assert cards() == before
     do("wire", f"{name}.outg", "surface.base_weight")
+
+
+def test_a_file_that_is_set_gets_its_colour_space_and_another_one_by_command(do: Do, cards, tmp_path: Path) -> None:
+    write_image(tmp_path / "photo.png", np.random.default_rng(1).integers(0, 255, (8, 8, 3)).astype(np.uint8))
+    name = do("add", "image", "--type", "color3")
+    do("set", f"{name}.file", tmp_path / "photo.png")
+    assert cards()[name].inputs["file"].attributes["colorspace"] == "srgb_texture"
+    do("space", f"{name}.file", "acescg")
+    assert cards()[name].inputs["file"].attributes["colorspace"] == "acescg"
+    do("space", f"{name}.file", "lin_rec709")
+    assert "colorspace" not in cards()[name].inputs["file"].attributes
+    with pytest.raises(CollageError, match="no colour space"):
+        do("space", f"{name}.file", "sepia")
+
+
+def test_an_image_with_alpha_puts_out_colour_and_alpha(
+    do: Do, cards, library: Library, folder: Path, tmp_path: Path
+) -> None:
+    pixels = np.random.default_rng(2).integers(0, 255, (4, 4, 4)).astype(np.uint8)
+    write_image(tmp_path / "cut.png", pixels)
+    name = do("image", tmp_path / "cut.png")
+    network = Network(cards())
+    plan = build_plan(library, network, {key: CardOutput(name, key) for key in ("colour", "alpha")},
+                      folder=folder / "materials", filtered=False)  # fmt: skip
+    found = run(plan, sheet(4, 4))
+    wanted = np.moveaxis(pixels.astype(float) / 255, 2, 0).reshape(4, -1)
+    np.testing.assert_allclose(found["alpha"][0], wanted[3], atol=1e-6)
+    np.testing.assert_allclose(found["colour"], srgb_to_linear(wanted[:3]), atol=1e-5)

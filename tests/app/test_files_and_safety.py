@@ -19,8 +19,10 @@ from collage.app.shell.safety import KEEP_SAFE
 from collage.app.shell.settings import Settings, load_settings, save_settings
 from collage.app.shell.shortcuts_dialog import ShortcutsDialog
 from collage.app.shell.start import settle, wait_until
+from collage.app.wire.space_row import SpaceRow
 from collage.core.base.errors import CollageError
-from collage.core.images.files import read_pixels
+from collage.core.images.files import read_pixels, write_image
+from collage.core.nodes.labels import offers
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.recovery import left_desks
 from collage.core.scene.bench import Bench
@@ -212,6 +214,48 @@ def drop_files(board, *paths: Path) -> None:
         QPointF(60, 60), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
     board.dropEvent(event)
+
+
+def test_a_typed_file_gets_its_colour_space_and_a_doubtful_one_is_marked(window, tmp_path: Path, hand) -> None:
+    photograph = np.random.default_rng(1).integers(0, 255, (20, 30, 3)).astype(np.uint8)
+    write_image(tmp_path / "photo.png", photograph)
+    session, wire = window.session, wire_of(window)
+    name = session.add(
+        next(one.definition for one in offers(session.library) if one.definition.name == "ND_image_color3"), (1, 4)
+    )
+    field = wire.controls.fields["file"]
+    field.line.setText(str(tmp_path / "photo.png"))
+    field.line.editingFinished.emit()
+    assert session.network.cards[name].inputs["file"].attributes == {"colorspace": "srgb_texture"}
+    row = wire.controls.findChild(SpaceRow)
+    assert row.about.text() == "30 × 20 · 8 bit · RGB"
+    assert row.mark.isHidden()
+    row.spaces.setCurrentIndex(row.spaces.findData("raw"))
+    row.spaces.activated.emit(row.spaces.currentIndex())
+    assert session.network.cards[name].inputs["file"].attributes == {"colorspace": "raw"}
+    assert settle(window)
+    assert "washed out" in wire.board.cards[name].toolTip()
+    row = wire.controls.findChildren(SpaceRow)[-1]
+    assert row.mark.text() == "Use sRGB"
+    hand.click(row.mark, row.mark.rect().center())
+    assert session.network.cards[name].inputs["file"].attributes == {"colorspace": "srgb_texture"}
+    assert settle(window)
+    assert wire.board.cards[name].doubt == ""
+    window.undo_action.trigger()
+    assert session.network.cards[name].inputs["file"].attributes == {"colorspace": "raw"}
+
+
+def test_an_image_with_alpha_dropped_on_the_board_keeps_its_alpha(window, tmp_path: Path) -> None:
+    write_image(tmp_path / "leaf.png", np.full((8, 8, 4), 120, np.uint8))
+    drop_files(wire_of(window).board, tmp_path / "leaf.png")
+    card = window.session.network.cards["image"]
+    assert [(name, out.type) for name, out in card.network.outputs.items()] == [
+        ("colour", "color3"),
+        ("alpha", "float"),
+    ]
+    assert card.inputs["file"].attributes["colorspace"] == "srgb_texture"
+    assert settle(window)
+    assert wire_of(window).board.cards["image"].problem is None
 
 
 def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path: Path, shed: Path) -> None:

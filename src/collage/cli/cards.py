@@ -267,6 +267,22 @@ def image(
 
 
 @app.command()
+def space(
+    folder: Folder,
+    material: Material,
+    place: Place,
+    space: Annotated[str, typer.Argument(help="“raw” for data, “srgb_texture”, “lin_rec709” or another one.")],
+    group: Group = "",
+) -> None:
+    """Set the colour space in which a card's file is read."""
+    from collage.core.actions.cards import set_space
+
+    card, name = place_of(place)
+    with saved_session(folder, material, group) as session:
+        set_space(session, card_of(session.network, card).name, name, space)
+
+
+@app.command()
 def blend(folder: Folder, material: Material) -> None:
     """Blend the surface with a second one; prints the new surface's name."""
     with saved_session(folder, material) as session:

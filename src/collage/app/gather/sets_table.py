@@ -25,11 +25,10 @@ from collage.app.gather.state import THUMB, Chosen, GatherState, is_picture
 from collage.app.preview.images import to_image
 from collage.core.gather.sets import FoundMap, FoundSet, Leftover, default_space, in_role
 from collage.core.gather.words import LAYOUTS, ROLES, Channels, Role
-from collage.core.images.colour import SPACES
+from collage.core.images.colour import SPACE_LABELS, SPACES
 
 FILE, ROLE, SPACE, SIZE, GREEN, REMARK = range(6)
 HEADERS = ("File", "Role", "Colour space", "Size", "Normal Y", "Remarks")
-SPACE_LABELS = {"raw": "Data", "srgb_texture": "sRGB", "lin_rec709": "linear"}
 OPEN = 60  # so many sets are shown open at first
 FEW = 20  # so many changed sets are shown anew one by one
 LINE = 34  # pixels of a line with a picture

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -17,7 +17,9 @@ from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, showing
 from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.evaluate.run import ResultCache, Workers
+from collage.core.gather.spaces import doubts_of
 from collage.core.nodes.labels import Offer, new_card
+from collage.core.project.references import stored_path
 from collage.core.project.state import Project
 from collage.core.render.cards import UNIT_BOX, Box, CardPictures, Ground, card_pictures
 from collage.core.render.renderer import Renderer
@@ -42,6 +44,7 @@ class BoardPictures:
     values: dict[str, np.ndarray]  # (k, h w), what a picture shows, by card
     size: tuple[int, int] = (1, 1)
     limits: dict[str, Limits] = field(default_factory=dict)
+    doubts: dict[str, str] = field(default_factory=dict)  # what speaks against a file's colour space
 
 
 class PictureMaker(QObject):
@@ -188,7 +191,9 @@ class PictureMaker(QObject):
             images, problems = _images(made), _here(made, path)
             values = dict(made.values)
             limits = {name: limits_of(value) for name, value in values.items()}
-            yield BoardPictures(material, path, images, problems, values, PICTURE_SIZE, limits)
+            doubts = doubts_of(network, lambda stored: stored_path(document, stored, folder))
+            first = BoardPictures(material, path, images, problems, values, PICTURE_SIZE, limits, doubts)
+            yield first
             if surfaces:
                 balls = {
                     name: to_image(
@@ -196,7 +201,7 @@ class PictureMaker(QObject):
                     )
                     for name in surfaces
                 }
-                yield BoardPictures(material, path, {**images, **balls}, problems, values, PICTURE_SIZE, limits)
+                yield replace(first, images={**images, **balls})
 
         self.worker.ask(work)
 

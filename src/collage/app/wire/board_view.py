@@ -328,15 +328,18 @@ class BoardView(QGraphicsView):
                 item.limits = limits.get(name)
                 item.update()
 
-    def show_pictures(self, pictures: Mapping[str, QImage], problems: Mapping[str, CollageError]) -> None:
-        """New pictures for some cards, and what is wrong with any."""
+    def show_pictures(
+        self, pictures: Mapping[str, QImage], problems: Mapping[str, CollageError], doubts: Mapping[str, str]
+    ) -> None:
+        """New pictures for some cards, what is wrong with any, and what speaks against a file's colour space."""
         for name, item in self.cards.items():
-            problem = problems.get(name)
-            if name in pictures or problem is not item.problem:
+            problem, doubt = problems.get(name), doubts.get(name, "")
+            if name in pictures or problem is not item.problem or doubt != item.doubt:
                 if name in pictures:
                     item.show_picture(pictures[name])
                 item.problem = problem
-                item.setToolTip(str(problem) if problem is not None else "")
+                item.doubt = doubt
+                item.setToolTip(str(problem) if problem is not None else doubt)
                 item.update()
 
     # ---- looking ------------------------------------------------------------------------------

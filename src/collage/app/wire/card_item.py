@@ -95,6 +95,7 @@ class CardItem(QGraphicsItem):
         self.picture: QImage | None = None
         self._cut: dict[int, QPixmap] = {}  # the picture, its corner cut off, by how much smaller it is
         self.problem: CollageError | None = None
+        self.doubt = ""  # what speaks against its file's colour space
         self.limits: Limits | None = None
         self.chosen = self.hovered = self.peeked = self.named = False
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
@@ -239,15 +240,12 @@ class CardItem(QGraphicsItem):
         return self._cut[smaller]
 
     def _draw_flags(self, painter: QPainter) -> None:
-        """What the picture cannot show: values below 0, above 1, or no number at all."""
+        """What the picture cannot show: values below 0, above 1, no number at all, or a doubtful colour space."""
         found = self.limits
-        if found is None or self.card.category in _DIRECTIONAL:
-            return
-        flags = [
-            text
-            for text, on in (("NaN", found.broken > 0), ("< 0", found.low < -1e-3), ("> 1", found.high > 1.001))
-            if on
-        ]
+        flags = ["space?"] if self.doubt else []
+        if found is not None and self.card.category not in _DIRECTIONAL:
+            told = ("NaN", found.broken > 0), ("< 0", found.low < -1e-3), ("> 1", found.high > 1.001)
+            flags += [text for text, on in told if on]
         painter.setFont(font(9))
         right = PICTURE.right() - 2
         for text in flags:

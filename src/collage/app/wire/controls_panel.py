@@ -25,6 +25,7 @@ from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.wire.card_tabs import card_tabs
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
+from collage.app.wire.space_row import SpaceRow
 from collage.app.wire.value_menu import value_menu
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
@@ -121,7 +122,9 @@ class ControlsPanel(QFrame):
         shown = tuple((one.name, one.interface) for one in card.inputs.values())
         if ramps.is_long(card) or card.category == "ramp":  # short or long, it is edited in the same way
             return card.name, "ramp", wired, shared
-        return card.name, card.category, card.type, wired, shared, shown if card.network is not None else ()
+        inputs = card.inputs.values()
+        files = tuple((one.value, one.attributes.get("colorspace")) for one in inputs if one.type == "filename")
+        return card.name, card.category, card.type, wired, shared, shown if card.network is not None else (), files
 
     def _on_changed(self, _before: object, _after: object) -> None:
         card = self._chosen()
@@ -174,7 +177,7 @@ class ControlsPanel(QFrame):
                 grid.addWidget(made, 0, 0, ROWS + 1, 1, Qt.AlignmentFlag.AlignTop)
             for number, tab in enumerate(tabs):
                 row, column = number % ROWS, number // ROWS
-                grid.addWidget(self._cell(self._card, tab), row, column + 1)
+                grid.addWidget(self._cell(self._card, tab), row, column + 1, Qt.AlignmentFlag.AlignTop)
             grid.setColumnStretch(max(len(tabs) - 1, 0) // ROWS + 2, 1)
         grid.setRowStretch(ROWS, 1)
         fill(self._area, inside)
@@ -275,7 +278,9 @@ class ControlsPanel(QFrame):
             else:
                 self._connect(field, card, tab, label)
                 column.addWidget(field)
-        wide = {"vector3": 176, "vector4": 176, "filename": 176, "float": 112, "integer": 112, "boolean": 112}
+                if tab.type == "filename" and one is not None:
+                    column.addWidget(SpaceRow(self.session, card, one))
+        wide = {"vector3": 176, "vector4": 176, "filename": 236, "float": 112, "integer": 112, "boolean": 112}
         cell.setFixedWidth(wide.get(tab.type, 136))
         return cell
 

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.materials import hidden_on_board
 from collage.core.document.model import Network
+from collage.core.gather.spaces import DATA, LINEAR
+from collage.core.images.colour import SPACES
 from collage.core.nodes.layout import tidy
 
 
@@ -51,3 +55,20 @@ def rename_card(session: Session, card: str, title: str) -> None:
     session.edit(
         f"Rename {session.title(card)}", lambda network: edits.set_attribute(network, card, "uiname", title or None)
     )
+
+
+@act("cards.space", "Set colour space", command="cards space")
+def set_space(session: Session, card: str, name: str, space: str) -> None:
+    """Sets the colour space in which a card's file is read; data is read as it is stored."""
+    if space not in (DATA, *SPACES):
+        raise CollageError(f"There is no colour space “{space}”.", remedy=f"Choose one of {DATA}, {', '.join(SPACES)}.")
+
+    def change(network: Network) -> Network:
+        one = network.cards[card].inputs.get(name)
+        if one is None or one.type != "filename":
+            raise CollageError(f"“{card}” has no file “{name}”.", about=card, remedy="Choose an image card.")
+        rest = {key: text for key, text in one.attributes.items() if key != "colorspace"}
+        given = {"colorspace": space} if space != LINEAR else {}
+        return edits.set_input(network, card, replace(one, attributes={**rest, **given}))
+
+    session.edit(f"Set colour space of {session.title(card)}", change)

@@ -18,11 +18,12 @@ from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
 from collage.core.document.materials import blended, hidden_on_board, new_material, prefixed, showing, surface_card
 from collage.core.document.materialx import read_document
-from collage.core.document.model import Card, Input, Network, Value, Wire, inside, replaced_inside
+from collage.core.document.model import Card, Network, Value, Wire, inside, replaced_inside
 from collage.core.evaluate.plan import CardOutput
+from collage.core.gather.spaces import with_file
 from collage.core.images.files import read_info
 from collage.core.images.store import ImageStore
-from collage.core.nodes.adding import added, free_place
+from collage.core.nodes.adding import added, free_place, image_card
 from collage.core.nodes.labels import label_of, title_of
 from collage.core.nodes.library import Library, NodeDef, TabDef, main_inputs, shown_value
 from collage.core.nodes.wiring import join
@@ -216,7 +217,11 @@ class Session:
         def change(network: Network) -> Network:
             if link_of(network, place) is not None:
                 return set_linked(network, place, value)
-            return edits.set_value(network, card, name, type_name, value)
+            network = edits.set_value(network, card, name, type_name, value)
+            if type_name != "filename":
+                return network
+            new = with_file(network, card, network.cards[card].inputs[name], self.found(str(value)))
+            return edits.set_input(network, card, new)
 
         self.edit(
             f"Set {label or name} of {self.title(card)}",
@@ -341,17 +346,16 @@ class Session:
 
     @act("cards.add_image", "Add an image", command="cards image")
     def add_image(self, path: Path, place: tuple[float, float]) -> str:
-        """An image card for a file that was dropped on the board. A map of colours is read as sRGB."""
-        data = path.suffix.lower() in (".exr", ".hdr") or read_info(path).channels == 1
-        kind = "float" if data and read_info(path).channels == 1 else "color3"
-        space = {} if data else {"colorspace": "srgb_texture"}
-        file = Input("file", "filename", self.relative(path), attributes=space)
+        """An image card for a file: its colour space fits, and alpha comes out beside the colour."""
         name = self.network.free_name("image")
-        card = Card(name, "image", kind, {"file": file}, {"nodedef": f"ND_image_{kind}", "uiname": path.stem})
-        self.edit(
-            f"Add {path.name}",
-            lambda network: edits.move_cards(edits.add_card(network, card), {name: free_place(network, place)}),
-        )
+        card = image_card(name, self.relative(path), read_info(path).channels, path.stem)
+
+        def change(network: Network) -> Network:
+            network = edits.add_card(network, card)
+            network = edits.set_input(network, name, with_file(network, name, card.inputs["file"], path))
+            return edits.move_cards(network, {name: free_place(network, place)})
+
+        self.edit(f"Add {path.name}", change)
         self.select((name,))
         return name
 

@@ -72,6 +72,10 @@ SPACES = ("lin_rec709", *_SPACES)
 """The names that a map's colour space can have."""
 
 
+SPACE_LABELS = {"raw": "Data", "srgb_texture": "sRGB", "lin_rec709": "Linear"}
+"""What spaces are called on the screen; others go by their names."""
+
+
 def is_linear(space: str) -> bool:
     return space in LINEAR_NAMES or space not in _SPACES
 

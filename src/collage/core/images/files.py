@@ -116,6 +116,29 @@ def _info(spec: oiio.ImageSpec, path: Path) -> ImageInfo:
     return ImageInfo(spec.width, spec.height, spec.nchannels, spec.format.size() * 8, floating)
 
 
+def read_top(path: Path, rows: int) -> np.ndarray:
+    """The first rows of an image as stored: (rows, w, c) uint8, uint16 or float32. Raises CollageError."""
+    source = _open(path)
+    try:
+        info = _info(source.spec(), path)
+        kind = _kind(info)
+        end = min(rows, info.height)
+        spec = source.spec()
+        if spec.tile_width:  # tiles are read whole
+            return read_pixels(path)[:end]
+        pixels = source.read_scanlines(spec.y, spec.y + end, spec.z, 0, info.channels, kind)
+        if pixels is None:
+            raise CollageError("The image is broken.", about=path.name, remedy="Copy or save the file again.")
+    finally:
+        source.close()
+    return np.asarray(pixels).reshape(end, info.width, info.channels)
+
+
+def _kind(info: ImageInfo) -> str:
+    """The type that pixels are read as."""
+    return "float" if info.floating or info.bits > 16 else ("uint8" if info.bits == 8 else "uint16")
+
+
 def read_pixels(path: Path, most: int = 4) -> np.ndarray:
     """All pixels of an image as stored: (h, w, c) uint8, uint16 or float32, top row first.
 
@@ -124,7 +147,7 @@ def read_pixels(path: Path, most: int = 4) -> np.ndarray:
     source = _open(path)
     try:
         info = _info(source.spec(), path)
-        kind = "float" if info.floating or info.bits > 16 else ("uint8" if info.bits == 8 else "uint16")
+        kind = _kind(info)
         channels = min(info.channels, most)
         pixels = source.read_image(0, 0, 0, channels, kind)
         if pixels is None:

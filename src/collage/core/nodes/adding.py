@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from collage.core.document import edits
-from collage.core.document.model import Card, Input, Network, Wire
+from collage.core.document import edits, making
+from collage.core.document.model import Card, Input, Network, Output, Wire
 from collage.core.nodes import stacks
 from collage.core.nodes.labels import new_card, title_of
 from collage.core.nodes.library import Library, NodeDef
@@ -18,6 +18,26 @@ FOR_PATTERNS = "clg_for_patterns"
 """Marks the card that new patterns share; another one, whoever made it, is not touched."""
 
 Place = tuple[float, float]
+
+
+def image_card(name: str, file: str, channels: int, title: str) -> Card:
+    """A card that reads a file; one of four channels is a group that puts out colour and alpha apart."""
+    if channels != 4:
+        kind = "float" if channels == 1 else "color3"
+        given = {"file": Input("file", "filename", file)}
+        return Card(name, "image", kind, given, {"nodedef": f"ND_image_{kind}", "uiname": title})
+    read = making.card
+    alpha: dict[str, making.Given] = {"in": ("color4", Wire("picture")), "index": ("integer", 3)}
+    whole = read("picture", "image", "color4", (0, 0), "Image").with_input(Input("file", "filename", interface="file"))
+    cards = {
+        "picture": whole,
+        "rgb": read("rgb", "convert", "color3", (1.2, 0), "Colour", **{"in": ("color4", Wire("picture"))}),
+        "a": read("a", "extract", "float", (1.2, 1), "Alpha",
+                  **alpha),
+    }  # fmt: skip
+    outputs = {"colour": Output("colour", "color3", Wire("rgb")), "alpha": Output("alpha", "float", Wire("a"))}
+    shown = Input("file", "filename", file, attributes={"uiname": "File"})
+    return Card(name, "nodegraph", "multioutput", {"file": shown}, {"uiname": title}, Network(cards, {}, outputs))
 
 
 def free_place(network: Network, place: Place) -> Place:

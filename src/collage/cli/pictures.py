@@ -60,5 +60,7 @@ def render_to(folder: Path, out: Path, width: int, height: int, view: str, quali
         picture = Renderer(library).picture(request, progress=lambda share: show("Rendering", share))
     for (material, _), problem in picture.problems.items():
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
+    for remark in picture.remarks:
+        typer.echo(f"collage: {remark}", err=True)
     write_picture(picture, out)
     return picture.seconds

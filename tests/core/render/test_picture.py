@@ -241,3 +241,22 @@ def test_a_see_through_object_shows_what_lies_behind_it(renderer) -> None:
     assert gone < 0.05 < solid, "nothing but the dark box is left"
     assert middle(0.25, 0.0) == pytest.approx(0.25 * solid + 0.75 * gone, abs=0.01)
     assert middle(0.0, 0.8) > 0.2, "a change of what is behind is seen through the front"
+
+
+def test_a_missing_environment_is_a_remark_and_light_an_even_grey(renderer, tmp_path: Path) -> None:
+    plain, bench = material(), ball_bench()
+    gone = bench.model_copy(update={"environment": bench.environment.model_copy(update={"file": "gone.hdr"})})
+    found = renderer.picture(request(plain, gone, folder=tmp_path))
+    assert len(found.remarks) == 1
+    assert "gone.hdr" in found.remarks[0]
+    none = bench.model_copy(update={"environment": bench.environment.model_copy(update={"file": ""})})
+    even = renderer.picture(request(plain, none))
+    assert even.remarks == ()
+    assert np.array_equal(found.display, even.display)
+
+
+def test_a_displacement_is_told_until_it_is_shown(renderer) -> None:
+    network = material().with_card(Card("d", "displacement", "displacementshader"))
+    wire = Input("displacementshader", "displacementshader", None, Wire("d"))
+    moved = network.with_card(network.cards["material"].with_input(wire))
+    assert renderer.picture(request(moved)).remarks == ("The displacement of “m” is not shown yet.",)

@@ -11,14 +11,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Literal
 
-from PySide6.QtCore import QPoint, QPointF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from collage.app.preview.images import to_image
 from collage.app.preview.orbit import framed, panned, turned, zoomed
 from collage.app.shell.jobs import Jobs, Latest
-from collage.app.theme import Theme
+from collage.app.theme import Theme, font
 from collage.core.render.pace import Pace
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
@@ -184,10 +184,23 @@ class Viewport(QWidget):
             painter.drawImage(self.rect(), self._image)
         for draw in self.over:
             draw(painter)
+        self._draw_remarks(painter)
         if self.hasFocus():
             painter.setPen(QPen(QColor(self.theme.accent), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
+
+    def _draw_remarks(self, painter: QPainter) -> None:
+        """One line for each thing that the picture does not show as it is, over its lower edge."""
+        remarks = self.picture.remarks if self.picture is not None else ()
+        painter.setFont(font(11))
+        high = painter.fontMetrics().height() + 6
+        for number, remark in enumerate(reversed(remarks)):
+            line = QRect(0, self.height() - high * (number + 1), self.width(), high)
+            painter.fillRect(line, QColor(self.theme.panel))
+            painter.setPen(QColor(self.theme.ink))
+            text = painter.fontMetrics().elidedText(remark, Qt.TextElideMode.ElideRight, self.width() - 16)
+            painter.drawText(line.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if event.size() != event.oldSize():

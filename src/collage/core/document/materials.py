@@ -41,6 +41,14 @@ def hidden_on_board(network: Network) -> set[str]:
     return hidden | ({surface.name} if surface is not None else set())
 
 
+def has_displacement(network: Network) -> bool:
+    """Whether the document's material moves the surface."""
+    inputs = [
+        card.inputs.get("displacementshader") for card in network.cards.values() if card.category == "surfacematerial"
+    ]
+    return any(one is not None and one.wire is not None for one in inputs)
+
+
 def new_material() -> Network:
     """A document with one plain surface."""
     surface = Card("surface", SURFACE, "surfaceshader")

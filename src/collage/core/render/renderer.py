@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.base.memory import keep_freed_memory
 from collage.core.base.progress import Progress, Steps, finished
+from collage.core.document.materials import has_displacement
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import Const, Loud, Place, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
@@ -22,6 +24,7 @@ from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches, view_key
 from collage.core.render.draft import lit, lit_ground
+from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
 from collage.core.render.request import Picture, PictureRequest
@@ -129,6 +132,7 @@ class Renderer:
             view.scene.ids,
             work.problems,
             time.perf_counter() - begin,
+            remarks=tuple(work.remarks),
         )
 
     def _view(self, request: PictureRequest, shift: tuple[float, float], cancelled: Callable[[], bool]) -> View:
@@ -184,8 +188,23 @@ class _Work:
             self.surfaces[name] = surface
             self.problems.update({(name, place): error for place, error in surface.problems.items()})
         self.backdrop = background(request)
-        self.environment = renderer.caches.environment(bench, request.folder) if request.lit else None
+        self.remarks = [
+            f"The displacement of “{name}” is not shown yet."
+            for name in names
+            if has_displacement(request.materials[name])
+        ]
+        self.environment = self._find_environment() if request.lit else None
         self.lights = light_table(bench.lights)
+
+    def _find_environment(self) -> EnvironmentLight | None:
+        """The bench's environment; an even grey where its file cannot be read. None where it is off."""
+        caches = self.renderer.caches
+        try:
+            return caches.environment(self.request.bench, self.request.folder)
+        except CollageError:
+            name = Path(self.request.bench.environment.file).name
+            self.remarks.append(f"Light is an even grey: “{name}” is missing or broken.")
+            return caches.even_environment()
 
     def linear(self, view: View, depth: int = 0) -> np.ndarray:
         """(pixels, 3) float32: light for lit views, values for the others. depth : surfaces seen through so far."""

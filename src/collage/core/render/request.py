@@ -58,7 +58,7 @@ class Picture:
     triangle : (h, w) int32, the scene's triangle in the middle of each pixel, -1 where there is none.
     ids : of the scene's triangles, see Scene.
     problems : what was wrong, by material and card. seconds : how long it took. complete : whether all of its rays
-    were traced; the first stage of a draft picture is not.
+    were traced; the first stage of a draft picture is not. remarks : what it does not show as it is.
     """
 
     display: np.ndarray
@@ -68,6 +68,7 @@ class Picture:
     problems: Mapping[tuple[str, Place], CollageError]
     seconds: float
     complete: bool = True
+    remarks: tuple[str, ...] = ()
 
     @cached_property
     def objects(self) -> np.ndarray:

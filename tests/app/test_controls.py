@@ -17,6 +17,7 @@ from collage.app.widgets.colour_editor import ColourEditor, linear_of, shown
 from collage.app.widgets.dragged import MATERIAL_FORMAT
 from collage.app.widgets.fields import ColourField, NumbersField, field_for
 from collage.app.widgets.levels_editor import LevelsEditor
+from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.small import Dial, Dice, Pad
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Wire
@@ -296,3 +297,17 @@ def test_a_group_is_kept_and_used_in_another_material(window: MainWindow) -> Non
     assert session.network.cards[made].network.cards.keys() >= {"edge", "dry"}
     window.studio.shelf.drop("Group")
     assert group
+
+
+@pytest.mark.parametrize(("value", "keys", "gone"), [
+    (24.0, "NoModifier", 14.4), (24.0, "ShiftModifier", 1.44), (-300.0, "NoModifier", 180.0), (0.5, "NoModifier", 0.6),
+])  # fmt: skip
+def test_a_drag_goes_as_far_as_the_value_is_large(qtbot, hand, value: float, keys: str, gone: float) -> None:
+    """96 pixels on 24 moved it by 1.2; within the slider's range it stays the range's."""
+    field = NumberField(soft=(0.0, 1.0))
+    field.resize(120, 22)
+    qtbot.addWidget(field)
+    field.show()
+    field.set_value(value)
+    hand.drag(field, QPoint(10, 10), QPoint(106, 10), steps=8, keys=Qt.KeyboardModifier[keys])
+    assert field.value == pytest.approx(value + gone, rel=1e-3)

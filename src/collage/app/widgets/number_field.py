@@ -63,6 +63,10 @@ class NumberField(QLineEdit):
         span = self._soft[1] - self._soft[0]
         return span if span > 0 else 1.0
 
+    def _reach(self, value: float) -> float:
+        """How far the hand's way across a field goes: the slider's range, or the value where that is beyond it."""
+        return max(self._span(), abs(value))
+
     def _kept(self, value: float) -> float:
         low, high = self._hard
         value = max(value, low) if low is not None else value
@@ -110,7 +114,7 @@ class NumberField(QLineEdit):
             self._give(value, False)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        step = 1.0 if self._whole else self._span() / 100
+        step = 1.0 if self._whole else self._reach(self._value) / 100
         keys = {Qt.Key.Key_Up: 1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Left: -1}
         if self.isReadOnly() and event.key() in keys:
             self._give(self._value + keys[Qt.Key(event.key())] * step * self._factor(event.modifiers()), False)
@@ -144,7 +148,7 @@ class NumberField(QLineEdit):
         gone = event.globalPosition().x() - self._press.x()
         if self._dragging or abs(gone) > 3:
             self._dragging = True
-            scale = self._span() / 160 * self._factor(event.modifiers())
+            scale = self._reach(self._from) / 160 * self._factor(event.modifiers())
             self._give(self._from + gone * max(scale, 0.02) if self._whole else self._from + gone * scale, True)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -168,7 +172,7 @@ class NumberField(QLineEdit):
         if not self.hasFocus():  # a wheel over a list of fields must scroll the list
             event.ignore()
             return
-        step = 1.0 if self._whole else self._span() / 50
+        step = 1.0 if self._whole else self._reach(self._value) / 50
         self._give(self._value + math.copysign(step, event.angleDelta().y()) * self._factor(event.modifiers()), False)
 
     def paintEvent(self, event: QPaintEvent) -> None:

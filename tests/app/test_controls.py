@@ -19,6 +19,8 @@ from collage.app.widgets.fields import ColourField, NumbersField, field_for
 from collage.app.widgets.levels_editor import LevelsEditor
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.small import Dial, Dice, Pad
+from collage.app.wire.sources_panel import Tile
+from collage.core.actions.materials import duplicate_material
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
@@ -311,3 +313,23 @@ def test_a_drag_goes_as_far_as_the_value_is_large(qtbot, hand, value: float, key
     field.set_value(value)
     hand.drag(field, QPoint(10, 10), QPoint(106, 10), steps=8, keys=Qt.KeyboardModifier[keys])
     assert field.value == pytest.approx(value + gone, rel=1e-3)
+
+
+def test_the_keyboard_goes_back_to_the_board_when_what_had_it_is_gone(window: MainWindow, hand) -> None:
+    """After Duplicate it was in the first field of Channels: a typed 0 set the base weight."""
+    session, wire = window.session, wire_of(window)
+    window.activateWindow()
+    session.select(["dry"])
+    assert settle(window)
+    tile = wire.sources.findChildren(Tile)[-1]
+    for taker in (wire.controls.fields["fg"].findChild(NumberField), tile):
+        taker.setFocus()
+        before = session.document
+        duplicate_material(session, session.material)
+        session.select([])
+        assert settle(window)
+        assert window.focusWidget() is wire.board
+        hand.key(window.focusWidget(), Qt.Key.Key_0)
+        assert session.project.materials[session.material].cards == before.cards
+        session.select(["dry"])
+        assert settle(window)

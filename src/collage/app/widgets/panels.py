@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSizePolicy, QSplitter, QWidget
+from PySide6.QtWidgets import QApplication, QFrame, QLabel, QScrollArea, QSizePolicy, QSplitter, QWidget
 
 
 def title(text: str) -> QLabel:
@@ -50,9 +50,16 @@ def scroll_area(*, sideways: bool = False) -> QScrollArea:
 
 
 def fill(area: QScrollArea, inside: QWidget) -> None:
-    """Puts a widget into a scroll area. What was there goes once its events are done: one may have asked for this."""
-    before = area.takeWidget()
+    """Puts a widget into a scroll area. What was there goes once its events are done: one may have asked for this.
+
+    If the keyboard was in it, it is nowhere then: else it would go to the next field, which would take what is typed.
+    """
+    before = area.widget()
     if before is not None:
+        typed_into = QApplication.focusWidget()
+        if typed_into is not None and before.isAncestorOf(typed_into):
+            typed_into.clearFocus()
+        area.takeWidget()
         before.hide()
         before.deleteLater()
     area.setWidget(inside)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import cast
 
 from psygnal import Signal as Event
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QSplitter, QWidget
+from PySide6.QtWidgets import QApplication, QSplitter, QWidget
 
 from collage.app.preview.card_pictures import BoardPictures
 from collage.app.preview.images import pixmaps
@@ -70,6 +71,11 @@ class WirePlace:
         self._fit.setSingleShot(True)
         self._fit.setInterval(0)
         self._fit.timeout.connect(self.board.fit_all)
+        self._application = cast(QApplication, QApplication.instance())
+        self._keys = QTimer(self.board)
+        self._keys.setSingleShot(True)
+        self._keys.setInterval(0)
+        self._keys.timeout.connect(self._take_keys)
         self._images: dict[str, QImage] = {}
         self._connect()
 
@@ -95,6 +101,15 @@ class WirePlace:
             self._fitted = True
             self._fit_soon()
 
+    def _focus_changed(self, _before: QWidget | None, now: QWidget | None) -> None:
+        if now is None:
+            self._keys.start()
+
+    def _take_keys(self) -> None:
+        """The keyboard goes to the board where it has nowhere else to go."""
+        if QApplication.focusWidget() is None and self.board.isVisible() and self.board.window().isActiveWindow():
+            self.board.setFocus()
+
     def _first_picture(self) -> None:
         """The preview comes first; the pictures of cards, kinds and materials after it."""
         self.preview.shown_changed.disconnect(self._first_picture)
@@ -110,6 +125,7 @@ class WirePlace:
         studio = self.studio
         self.session.peek_changed.disconnect(self._show_flat)
         self.session.opened.disconnect(self._fit_soon)
+        self._application.focusChanged.disconnect(self._focus_changed)
         studio.theme_changed.disconnect(self._set_theme)
         for part in (self.board, self.controls, self.channels, self.sources, self.preview):
             part.close_down()
@@ -118,6 +134,7 @@ class WirePlace:
         studio, board, preview = self.studio, self.board, self.preview
         self.session.peek_changed.connect(self._show_flat)
         self.session.opened.connect(self._fit_soon)
+        self._application.focusChanged.connect(self._focus_changed)
         studio.theme_changed.connect(self._set_theme)
         board.hint.connect(studio.hint)
         board.pixel.connect(studio.pixel)

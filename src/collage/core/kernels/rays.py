@@ -419,19 +419,24 @@ def find_donors(grid, pixel, position, normal, first, last, out):
                     out[i] = other
 
 
-@njit(types.void(WHOLE1, WHOLE1, IN1, WHOLE1, i4, OUT_WHOLE1, OUT1, OUT_WHOLE1, OUT_WHOLE1, OUT1), **LOOP)
-def to_samples(ray, ray_pixel, ray_weight, ray_pattern, centres, pixel, weight, pattern, grid, covered):
-    """Pixel, weight and pattern (n,) of samples from those of their rays, and what each pixel has of samples.
+@njit(types.void(WHOLE1, i4, WHOLE1, IN1, WHOLE1, i4, OUT_WHOLE1, OUT1, OUT_WHOLE1, OUT_WHOLE1), **LOOP)
+def to_samples(ray, first, ray_pixel, ray_weight, ray_pattern, centres, pixel, weight, pattern, grid):
+    """Pixel, weight and pattern of a run of samples (n,) from those of their rays.
 
-    centres : the first so many rays go through the middle of a pixel. grid : (h * w,), filled with the sample in the
-    middle of each pixel, -1 where there is none; covered : (h * w,), filled with the sum of a pixel's weights.
+    first : the run's first sample. centres : the first so many rays go through the middle of a pixel. grid : (h * w,),
+    gets the sample in the middle of each pixel.
     """
-    grid[:] = -1
-    covered[:] = F(0)
     for i in range(ray.size):
         r = ray[i]
         at = ray_pixel[r]
         pixel[i], weight[i], pattern[i] = at, ray_weight[r], ray_pattern[r]
-        covered[at] += ray_weight[r]
         if r < centres:
-            grid[at] = i
+            grid[at] = first + i
+
+
+@njit(types.void(WHOLE1, IN1, OUT1), **LOOP)
+def cover(pixel, weight, covered):
+    """Fills `covered` (h * w,) with the sums of the weights of a pixel's samples."""
+    covered[:] = F(0)
+    for i in range(pixel.size):
+        covered[pixel[i]] += weight[i]

@@ -24,8 +24,8 @@ from collage.core.images.pyramid import Pyramid, build
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES, SIZES
 from collage.core.render.octahedron import directions as octahedron
 
-SETS, PER_SET = 16, 16
-_VERSION = b"5"  # of what is kept in the cache
+SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
+_VERSION = b"6"  # of what is kept in the cache
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -184,17 +184,17 @@ def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarra
     share = (power / power.sum() if power.sum() > 0 else angle / angle.sum()).reshape(height, 2 * height)
     # a rank-1 sequence for each half (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
     a, b = (0.5 + index // 2 * 0.7548776662) % 1, (0.5 + index // 2 * 0.5698402910) % 1
-    quarter = SETS * PER_SET // 4
-    lit = (index + index // quarter) % 2 == 0
+    first = SETS * TURNS  # rays of all sets and turns
+    lit = (index + index // first) % 2 == 0
     around, up = (a + 0.4) % 1, (b + 0.8) % 1  # apart: even light is not looked for twice at the same places
     everywhere = around, np.arcsin(np.clip(1 - 2 * up, -1, 1)) / np.pi + 0.5
     u, v = np.where(lit, _where_light_is(share, a, b), everywhere)
     row, column = ((1 - v) * height).astype(int), (u * 2 * height).astype(int)
     at = np.minimum(column, 2 * height - 1) + 2 * height * np.minimum(row, height - 1)
     density = 0.5 * share.ravel()[at] / angle[at] + 0.5 / (4 * np.pi)
-    # every quarter of the sequence is even by itself: the first rays of all sets and turns are its first quarter, the
-    # second ones its second; a set has parts of all of them
-    order = index % SETS * PER_SET + index % quarter // SETS * 4 + index // quarter
+    # every part of the sequence is even by itself: the first rays of all sets and turns are its first part, the second
+    # ones its second; a set has some of all of them
+    order = index % SETS * PER_SET + index % first // SETS * (PER_SET // TURNS) + index // first
     way, radiance = np.empty((index.size, 3), np.float32), np.empty((index.size, 3), np.float32)
     way[order], radiance[order] = to_direction(u, v), colour[at] / density[:, None]
     return way, radiance

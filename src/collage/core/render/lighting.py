@@ -18,7 +18,7 @@ import numpy as np
 from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.kernels import lights as columns
 from collage.core.kernels import rays as k
-from collage.core.render.environment import PER_SET, EnvironmentLight
+from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
 from collage.core.render.samples import ROWS, Samples, over_blocks
 from collage.core.scene.scene import Scene
 
@@ -44,7 +44,9 @@ class Stage:
     light: int
 
 
-COARSE = Stage(4, 1)  # of the four turns of every set one ray each: together they look in all of its directions
+COARSE = Stage(
+    PER_SET // TURNS, 1
+)  # of the four turns of every set one ray each: together they look in all of its directions
 FIRST = Stage(1, 1)
 COMPLETE = Stage(PER_SET, LIGHT_RAYS)
 STAGES = (FIRST, COMPLETE)
@@ -144,7 +146,7 @@ class _Traced:
 
     def __init__(self, target: _Target, samples: Samples) -> None:
         self.target, self.samples = target, samples
-        self.sums = np.zeros((target.channels, samples.count), np.float32)
+        self.sums = np.empty((target.channels, samples.count), np.float32)
         self.block = min(max(samples.count // 16, LEAST_BLOCK), MOST_BLOCK)  # samples
         self.done = np.zeros(-(-samples.count // self.block), int)  # rays a sample, of each block
         self._lock = threading.Lock()
@@ -175,6 +177,8 @@ class _Traced:
         if first < rays:
             if cancelled():
                 raise Cancelled
+            if not first:
+                self.sums[:, cut] = 0
             self.target.add(cut, first, rays, self.sums[:, cut])
             self.done[block] = rays
 

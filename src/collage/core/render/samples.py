@@ -319,9 +319,17 @@ class _Finder:
 
         over_blocks(self.workers, block, ray.size)
         pixel, pattern, donor = (np.empty(ray.size, np.int32) for _ in range(3))
-        grid, shares = np.empty(size[0] * size[1], np.int32), np.empty(ray.size, np.float32)
+        grid, shares = np.full(size[0] * size[1], -1, np.int32), np.empty(ray.size, np.float32)
         covered = np.empty(grid.size, np.float32)
-        k.to_samples(ray, rays.pixel, weight, rays.pattern, centres, pixel, shares, pattern, grid, covered)
+
+        def take(cut: slice) -> None:
+            k.to_samples(
+                ray[cut], cut.start, rays.pixel, weight, rays.pattern, centres,
+                pixel[cut], shares[cut], pattern[cut], grid,
+            )  # fmt: skip
+
+        over_blocks(self.workers, take, ray.size)
+        k.cover(pixel, shares, covered)
         layout, normal = grid.reshape(size[1], size[0]), surface[k.NORMAL : k.NORMAL + 3]
 
         def find(cut: slice) -> None:

@@ -16,7 +16,7 @@ from numba import njit, types
 from collage.core.kernels import packed as s
 from collage.core.kernels.flags import INLINE, LOOP
 from collage.core.kernels.levels import IRRADIANCE
-from collage.core.kernels.lights import AREA, COLOUR, DISTANT, KIND
+from collage.core.kernels.lights import AREA, CENTRE, COLOUR, DIRECTION, DISTANT, KIND, RIGHT, UP
 from collage.core.kernels.reflection import (
     PI,
     Turn,
@@ -41,7 +41,9 @@ from collage.core.kernels.reflection import (
 
 F = np.float32
 f4 = types.float32
+OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
+ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
 IN1 = types.Array(f4, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
 
@@ -432,3 +434,35 @@ def shade(surface, geometry, light, lights, seen, maps, table, environment, r, o
                 _add_light(surface, geometry, point, layers, lights, k, seen[k, i], r, out)
         for channel in range(3):
             out[channel, i] += surface[s.EMISSION + channel, i]
+
+
+@njit(**INLINE)
+def _on_level_ground(lights, k, x, y, z):
+    """Irradiance over pi that a light gives to level ground at a place without shadows, the mean of its colours."""
+    light = (lights[k, COLOUR] + lights[k, COLOUR + 1] + lights[k, COLOUR + 2]) / (F(3) * PI)
+    if lights[k, KIND] == F(DISTANT):
+        return light * max(-lights[k, DIRECTION + 1], F(0))
+    x, y, z = lights[k, CENTRE] - x, lights[k, CENTRE + 1] - y, lights[k, CENTRE + 2] - z
+    distance2 = x * x + y * y + z * z
+    right = lights[k, RIGHT] ** 2 + lights[k, RIGHT + 1] ** 2 + lights[k, RIGHT + 2] ** 2
+    up = lights[k, UP] ** 2 + lights[k, UP + 1] ** 2 + lights[k, UP + 2] ** 2
+    area = F(4) * math.sqrt(right * up)
+    away = -(lights[k, DIRECTION] * x + lights[k, DIRECTION + 1] * y + lights[k, DIRECTION + 2] * z)
+    return light * area * max(away, F(0)) * max(y, F(0)) / (distance2 * distance2)
+
+
+@njit(types.void(ROWS2, ROWS2, ROWS2, IN2, ROWS2, f4, OUT1), **LOOP)
+def shade_ground(position, arriving, unoccluded, lights, seen, strength, out):
+    """How much of all light reaches level ground, 0 to 1, (n,).
+
+    position : (3, n) metres. arriving, unoccluded : (3, n), of an environment of this strength. lights, seen : as for
+    shade.
+    """
+    for i in range(out.size):
+        found = (arriving[0, i] + arriving[1, i] + arriving[2, i]) * strength / F(3)
+        every = (unoccluded[0, i] + unoccluded[1, i] + unoccluded[2, i]) * strength / F(3)
+        for k in range(lights.shape[0]):
+            sent = _on_level_ground(lights, k, position[0, i], position[1, i], position[2, i])
+            found += sent * seen[k, i]
+            every += sent
+        out[i] = min(max(found / max(every, F(1e-9)), F(0)), F(1))

@@ -9,7 +9,6 @@ import numpy as np
 
 from collage.core.evaluate.run import Cancelled, Workers
 from collage.core.geometry.points import Points
-from collage.core.kernels import lights as columns
 from collage.core.kernels import packed as rows
 from collage.core.kernels import shading
 from collage.core.nodes.behaviour import Array
@@ -92,32 +91,12 @@ def lit_ground(group: ObjectSamples, light: Light, strength: float, backdrop: fl
 
     def block(cut: slice) -> None:
         here = slice(group.start + cut.start, group.start + cut.stop)
-        seen = light.arriving[:, here] * np.float32(strength)
-        every = light.unoccluded[:, here] * np.float32(strength)
-        for row, open_share in zip(light.lights, light.seen, strict=True):
-            sent = ground_light(row, group.points.position[:, cut])
-            seen = seen + sent * open_share[here]
-            every = every + sent
-        share = seen.mean(axis=0) / np.maximum(every.mean(axis=0), 1e-9)
-        out[:, cut] = backdrop * np.clip(share, 0, 1)
+        shading.shade_ground(
+            group.points.position[:, cut], light.arriving[:, here], light.unoccluded[:, here],
+            light.lights, light.seen[:, here], np.float32(strength), out[0, cut],
+        )  # fmt: skip
+        out[0, cut] *= np.float32(backdrop)
+        out[1:, cut] = out[0, cut]
 
     over_blocks(workers, block, group.points.count)
     return out
-
-
-def ground_light(light: np.ndarray, position: np.ndarray) -> np.ndarray:
-    """Irradiance over pi that one light gives to level ground without shadows, (3, n).
-
-    light : (COLUMNS,), see kernels.lights. position : (3, n) metres.
-    """
-    colour = light[columns.COLOUR : columns.COLOUR + 3, None]
-    shines = light[columns.DIRECTION : columns.DIRECTION + 3]
-    if light[columns.KIND] == columns.DISTANT:
-        return colour * np.full((1, position.shape[1]), max(float(-shines[1]), 0.0) / np.pi, np.float32)
-    toward = light[columns.CENTRE : columns.CENTRE + 3, None] - position
-    distance2 = (toward**2).sum(axis=0)
-    toward = toward / np.sqrt(distance2)
-    sides = (np.linalg.norm(light[at : at + 3]) for at in (columns.RIGHT, columns.UP))
-    area = 4 * np.prod(list(sides))
-    facing = np.maximum(-(shines[:, None] * toward).sum(axis=0), 0) * np.maximum(toward[1], 0)
-    return (colour * area * facing / distance2 / np.pi).astype(np.float32)

@@ -465,11 +465,13 @@ class _Builder:
             wanted = self.filtered or "file" not in definition.inputs
             for axis, suffix in ((0, "_du"), (1, "_dv")):
                 sources[name + suffix] = self._resolve(scope, card, tab, (*shift, axis)) if wanted else None
-        picked = mark.picks({name: one.value for name, one in sources.items() if isinstance(one, Const)})
+        constants = {name: one.value for name, one in sources.items() if isinstance(one, Const)}
+        picked = mark.picks(constants)
         if picked in definition.inputs and definition.type != "multioutput":
             return {next(iter(definition.outputs)): _as_type(sources[str(picked)], definition.type)}
         self._check_images(scope, card, definition, sources)
-        self._check_most(scope, card, mark.most, sources)
+        for text in () if self.strict else mark.beyond(constants):
+            self._note(scope, card, CollageError(text, about=card.name))
         out_type, key = definition.type, f"{function.__module__}.{function.__qualname__} {definition.name}"
         made = self._add(function, key, out_type, shift, sources, mark.spatial, scope.shown)
         if out_type != "multioutput":
@@ -477,14 +479,6 @@ class _Builder:
         if isinstance(made, Const):
             return {name: Const(made.value[name], out.type) for name, out in definition.outputs.items()}
         return {name: Ref(made.key, out.type, name) for name, out in definition.outputs.items()}
-
-    def _check_most(
-        self, scope: _Scope, card: Card, most: Mapping[str, int], sources: dict[str, Source | None]
-    ) -> None:
-        for name, limit in most.items():
-            source = sources.get(name)
-            if isinstance(source, Const) and not self.strict and source.value.max(initial=0) > limit:
-                self._note(scope, card, CollageError(f"Only {limit} {name} are drawn, more change nothing."))
 
     def _check_images(self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None]) -> None:
         """A file that cannot be read becomes the standard's default, or loud, and is told once."""

@@ -53,6 +53,14 @@ class Mark:
     picks: Picks
     most: Mapping[str, int]
 
+    def beyond(self, constants: Mapping[str, Any]) -> list[str]:
+        """Sentences about constant inputs that ask for more than makes a difference."""
+        return [
+            f"Only {limit} {name} are drawn, more change nothing."
+            for name, limit in self.most.items()
+            if name in constants and constants[name].max(initial=0) > limit
+        ]
+
 
 @dataclass(frozen=True)
 class Beside:

@@ -6,7 +6,6 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -201,9 +200,8 @@ class _Work:
         caches = self.renderer.caches
         try:
             return caches.environment(self.request.bench, self.request.folder)
-        except CollageError:
-            name = Path(self.request.bench.environment.file).name
-            self.remarks.append(f"Light is an even grey: “{name}” is missing or broken.")
+        except CollageError as error:
+            self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
             return caches.even_environment()
 
     def linear(self, view: View, depth: int = 0) -> np.ndarray:

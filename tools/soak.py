@@ -221,10 +221,13 @@ def run(
 
 
 def _at_rest(window: Any) -> float:
+    """Megabytes once the window has given back what it freed, as it does when the hand rests."""
+    from collage.app.shell.jobs import REST
     from collage.app.shell.start import settle
 
     settle(window)
     gc.collect()
+    Soak._wait(REST + 1)
     return megabytes()
 
 

@@ -50,3 +50,9 @@ def tool() -> Any:
 )
 def test_what_went_wrong_once(kinds: dict[str, Any], kind: str, seed: int) -> None:
     assert tool().take(kinds[kind], seed) in ("read", "told")
+
+
+def test_a_link_to_an_input_that_is_not_there_is_told(tmp_path: Path) -> None:
+    """Seed 90158 of the command lines: it reached the library that writes documents."""
+    every = tool().kinds(tmp_path / "sample") | tool().commands(tmp_path / "sample")
+    assert tool().take(every["commands"], 90158) == "told"

@@ -229,11 +229,10 @@ def saves() -> dict[str, Kind]:
 
 def commands(folder: Path) -> dict[str, Kind]:
     """Wrong command lines on a project. folder : of the project, which none of them may make unreadable."""
+    import io
     import shlex
 
-    from typer.testing import CliRunner
-
-    from collage.cli.root import app
+    from collage.cli.root import run as run_command
     from collage.core.base.errors import CollageError
     from collage.core.project.folder import load_project
 
@@ -257,12 +256,15 @@ def commands(folder: Path) -> dict[str, Kind]:
         except ValueError:
             words = text.split()
         os.chdir(place)
-        ended = CliRunner().invoke(app, [word.replace("\0", "") for word in words])
-        if ended.exception is not None and not isinstance(ended.exception, SystemExit):
-            raise ended.exception
+        sys.argv, told, code = ["collage", *(word.replace("\0", "") for word in words)], io.StringIO(), 0
+        with contextlib.redirect_stdout(told), contextlib.redirect_stderr(told):
+            try:
+                run_command()
+            except SystemExit as ended:
+                code = int(ended.code or 0)
         load_project(folder)
-        if ended.exit_code:
-            raise CollageError(ended.output.strip())
+        if code:
+            raise CollageError(told.getvalue().strip())
 
     return {"commands": Kind([line.encode() for line in lines], command, every=2, patience=30.0)}
 

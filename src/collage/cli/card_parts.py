@@ -239,7 +239,7 @@ def link(
 
     here, there = links.Place(*place_of(follower)), links.Place(*place_of(leader))
     with saved_session(folder, material) as session:
-        card_of(session.network, here.card)
+        tab_of(session.library, card_of(session.network, here.card), here.input)
         card = card_of(session.network, there.card)
         tab = session.library.definition(card).inputs.get(there.input)
         value = session.value_of(card, tab) if tab is not None else None

@@ -34,8 +34,11 @@ class Process:
     def kill(self) -> None:
         self.killed = True
 
-    def wait(self) -> None:
-        pass
+    def __enter__(self) -> Process:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.closed = True
 
 
 def test_every_family_is_compiled_once_the_longest_first(empty_cache: Path, monkeypatch) -> None:
@@ -126,3 +129,19 @@ def test_a_cache_folder_that_cannot_be_made_has_a_spare_that_is_nobody_elses(
         capture_output=True, text=True, check=True,
     )  # fmt: skip
     assert told.stdout.startswith(str(spare)) is is_spare
+
+
+def test_nothing_of_a_compiling_process_stays_open(empty_cache: Path, monkeypatch) -> None:
+    made: list[subprocess.Popen[bytes]] = []
+
+    def begin(family: str) -> subprocess.Popen[bytes]:
+        code = "import time; time.sleep(60)" if made else "pass"
+        made.append(subprocess.Popen([sys.executable, "-c", code], stderr=subprocess.PIPE))
+        return made[-1]
+
+    monkeypatch.setattr(kernels, "_begin", begin)
+    steps = kernels.compiled(at_once=2)
+    while len(made) < 3:
+        next(steps)
+    steps.close()
+    assert all(process.stderr.closed and process.returncode is not None for process in made)

@@ -149,7 +149,8 @@ def compiled(families: Iterable[str] = FAMILIES, at_once: int | None = None) -> 
     finally:
         for process, _ in running.values():
             process.kill()
-            process.wait()
+            with process:  # waits, and closes what it wrote to
+                pass
 
 
 def _begin(family: str) -> subprocess.Popen[bytes]:
@@ -158,7 +159,8 @@ def _begin(family: str) -> subprocess.Popen[bytes]:
 
 
 def _finish(family: str, process: subprocess.Popen[bytes]) -> None:
-    told = process.stderr.read().decode(errors="replace") if process.stderr is not None else ""
+    with process:
+        told = process.stderr.read().decode(errors="replace") if process.stderr is not None else ""
     if process.returncode:
         last = told.strip().split("\n")[-1]
         raise CollageError(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib.util
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -28,6 +29,19 @@ def test_a_share_of_all_kinds() -> None:
         inputs, read, told, wrong = map(int, line.split()[1:])
         assert inputs == read + told >= 50
         assert wrong == 0
+
+
+def test_a_share_of_the_random_work_in_a_window() -> None:
+    """Too short to tell growth: that nothing fails, and that threads stay few."""
+    words = [sys.executable, str(TOOL.with_name("soak.py")), "--minutes", "0.15", "--memory", "300", "--growth", "1000"]
+    done = subprocess.run(words, capture_output=True, text=True, timeout=ROOM, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+    acts, errors, threads = map(
+        int, re.search(r"(\d+) acts, (\d+) errors, at most (\d+) threads", done.stdout).groups()
+    )
+    assert acts > 3
+    assert errors == 0
+    assert threads <= 20
 
 
 @pytest.fixture(scope="module")

@@ -25,7 +25,7 @@ from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES
 from collage.core.render.octahedron import directions as octahedron
 
 SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
-_VERSION = b"6"  # of what is kept in the cache
+_VERSION = b"7"  # of what is kept in the cache
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -193,8 +193,9 @@ def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarra
     at = np.minimum(column, 2 * height - 1) + 2 * height * np.minimum(row, height - 1)
     density = 0.5 * share.ravel()[at] / angle[at] + 0.5 / (4 * np.pi)
     # every part of the sequence is even by itself: the first rays of all sets and turns are its first part, the second
-    # ones its second; a set has some of all of them
-    order = index % SETS * PER_SET + index % first // SETS * (PER_SET // TURNS) + index // first
+    # ones its second; a set has some of all of them, and shifts keep those from lying close together
+    turn, part = index % first // SETS, index // first
+    order = (index + 9 * turn + 6 * part) % SETS * PER_SET + turn * (PER_SET // TURNS) + part
     way, radiance = np.empty((index.size, 3), np.float32), np.empty((index.size, 3), np.float32)
     way[order], radiance[order] = to_direction(u, v), colour[at] / density[:, None]
     return way, radiance

@@ -177,6 +177,9 @@ def run(
     seconds: float, seed: int, memory: int, tell: Callable[[str], object] = print, every: float = 30.0
 ) -> tuple[float, float, int]:
     """Works for some time; megabytes after the warm-up and at the end, both at rest, and how many acts failed."""
+    from collage.core.base.memory import keep_freed_memory
+
+    keep_freed_memory()  # as the program begins
     from collage.app.shell.settings import Settings
     from collage.app.shell.start import make_window, settle
     from collage.demo.shed import make_sample

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import sys
 
+from collage.core.base.memory import keep_freed_memory
+
 
 def main() -> None:
     """The entry point; whatever goes wrong ends in a sentence and exit code 1."""
+    keep_freed_memory()  # before there are threads: each would keep its own
     if sys.argv[1:] in (["demo"], ["open"]):  # the window comes first, and all else after it
         from collage.starting import start_window
 

@@ -169,3 +169,12 @@ def test_a_role_grown_together_with_the_name_is_less_sure_than_one_that_stands_a
 def test_two_numbers_in_a_folder_may_be_tiles() -> None:
     found = dict(_with_tiles(["a_1002.png", "b_1003.png", "other/c_1002.png"]))
     assert found == {"a_1002.png": "maybe", "b_1003.png": "maybe", "other/c_1002.png": "no"}
+
+
+@pytest.mark.parametrize(
+    ("file", "title"), [("T_Bark_Normal.png", "Bark"), ("T_Normal.png", "T"), ("tex_bark_roughness.png", "bark")]
+)
+def test_what_says_that_it_is_a_texture_is_no_part_of_the_title_unless_it_is_all_there_is(
+    file: str, title: str
+) -> None:
+    assert read_name(file)[0].title == title

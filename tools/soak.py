@@ -1,6 +1,7 @@
 """Works at random in a real window for some minutes, and prints its memory and threads as it goes.
 
-`make soak MINUTES=60` opens the sample project without a display. Every act comes from a seed.
+Run by `make campaign`; `tools/soak.py --minutes 60` alone. It opens the sample project without a display, and every act
+comes from a seed.
 """
 
 from __future__ import annotations

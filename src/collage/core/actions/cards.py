@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
@@ -12,7 +11,7 @@ from collage.core.document import edits
 from collage.core.document.clipboard import copied, pasted
 from collage.core.document.materials import hidden_on_board
 from collage.core.document.model import Network
-from collage.core.gather.spaces import DATA, LINEAR
+from collage.core.gather.spaces import DATA, with_space
 from collage.core.images.colour import SPACES
 from collage.core.nodes.layout import tidy
 
@@ -67,8 +66,6 @@ def set_space(session: Session, card: str, name: str, space: str) -> None:
         one = network.cards[card].inputs.get(name)
         if one is None or one.type != "filename":
             raise CollageError(f"“{card}” has no file “{name}”.", about=card, remedy="Choose an image card.")
-        rest = {key: text for key, text in one.attributes.items() if key != "colorspace"}
-        given = {"colorspace": space} if space != LINEAR else {}
-        return edits.set_input(network, card, replace(one, attributes={**rest, **given}))
+        return edits.set_input(network, card, with_space(one, space))
 
     session.edit(f"Set colour space of {session.title(card)}", change)

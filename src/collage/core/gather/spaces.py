@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from collage.core.base.errors import CollageError
@@ -75,14 +75,17 @@ def wanted_space(network: Network, card: Card, name: str, info: ImageInfo, path:
 
 def with_file(network: Network, card: str, one: Input, path: Path) -> Input:
     """A card's file with the colour space that fits; as it is where the file cannot be read."""
-    attributes = {key: text for key, text in one.attributes.items() if key != "colorspace"}
     try:
         space = wanted_space(network, network.cards[card], one.name, read_info(path), path)
     except CollageError:
         return one
-    if space == SRGB:
-        attributes["colorspace"] = space
-    return Input(one.name, one.type, one.value, one.wire, one.interface, attributes)
+    return with_space(one, space if space == SRGB else LINEAR)
+
+
+def with_space(one: Input, space: str) -> Input:
+    """A file input with a colour space; linear numbers need no word."""
+    rest = {key: text for key, text in one.attributes.items() if key != "colorspace"}
+    return replace(one, attributes=rest if space == LINEAR else {**rest, "colorspace": space})
 
 
 def doubts_of(network: Network, found: Callable[[str], Path]) -> dict[str, str]:

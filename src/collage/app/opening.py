@@ -54,16 +54,19 @@ class Opening:
         try:
             self._compile()
             self._line, self._share = "Reading the libraries", 0.0
-            from collage.core.kernels import import_numba
-
-            import_numba()
-            self._beside(self._read_window)
-            self._make_renderer()
             if self._demo:
                 self._folder = self._demo_project()
+            kept = self._has_picture()
+            if not kept:  # the first picture waits for the kernels; else the window comes before them
+                from collage.core.kernels import import_numba
+
+                import_numba()
+            self._beside(self._read_window)
+            self._make_renderer()
             self._line = "Opening the project"
             self._project_known.set()
-            self._warm()
+            if not kept:
+                self._warm()
         except Exception as error:  # it is shown in the window
             self._fail(error)
 
@@ -119,6 +122,14 @@ class Opening:
             with suppress(CollageError):  # the window will tell
                 project, _ = load_project(folder)
                 self._renderer.picture(picture_request(project, *WARM, "coarse", folder=folder))
+
+    def _has_picture(self) -> bool:
+        """Whether the project can be shown with its picture of last time."""
+        from collage.app.preview.kept import KeptPictures
+        from collage.app.shell.studio import pictures_folder
+
+        folder = self._folder or self._last_project()
+        return folder is not None and KeptPictures(pictures_folder()).has(folder)
 
     def _last_project(self) -> Path | None:
         from collage.app.shell.settings import load_settings

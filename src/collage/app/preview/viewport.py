@@ -12,7 +12,18 @@ from dataclasses import replace
 from typing import Literal
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QShowEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from collage.app.preview.images import to_image
@@ -51,6 +62,7 @@ class Viewport(QWidget):
         self.shown: PictureRequest | None = None  # what the picture on the screen was made for
         self.over: list[Callable[[QPainter], object]] = []  # what is drawn over the picture
         self.count = 0  # pictures shown so far
+        self.kept = False  # whether an earlier picture is shown until the complete one is there
         self._image: QImage | None = None
         self._last = QPointF()
         self._press: QPointF | None = None
@@ -106,10 +118,11 @@ class Viewport(QWidget):
 
     def ask(self, change: Change = "value") -> None:
         """Something changed: shows it soon, and in full at rest."""
-        request = self.request()
+        request = self.request() if self.isVisible() else None  # else when it is shown
         if request is None:
             return
         self._rest.start()
+        self.kept = False
         pace = self._paces[change]
         width, height = pace.size(*request.size)
         full = change == "value" and (width, height) == request.size and self.renderer.has_view(request)
@@ -137,8 +150,18 @@ class Viewport(QWidget):
 
         self.work.ask(work)
 
+    def show_kept(self, image: QImage) -> None:
+        """Shows a picture of before until the complete one is there, or until something changes."""
+        self.shown, self.picture, self._image, self.kept = None, None, image, True
+        self._rest.start()
+        self.shown_changed.emit()
+        self.update()
+
     def _take(self, answer: Answer) -> None:
+        if self.kept and not answer[1].complete:
+            return
         self.shown, self.picture, self._image = answer
+        self.kept = False
         self.count += 1
         height, width = self.picture.display.shape[:2]
         self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}")
@@ -153,6 +176,8 @@ class Viewport(QWidget):
     @property
     def settled(self) -> bool:
         """Whether the complete picture of the present state is on the screen."""
+        if not self.isVisible():
+            return True
         if self._rest.isActive() or not self.work.idle:
             return False
         request = self.request()
@@ -203,7 +228,15 @@ class Viewport(QWidget):
             painter.drawText(line.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        if event.size() != event.oldSize():
+        if self.kept:
+            self._rest.start()
+        elif event.size() != event.oldSize():
+            self.ask("view")
+
+    def showEvent(self, event: QShowEvent) -> None:
+        if self.kept:
+            self._rest.start()
+        else:
             self.ask("view")
 
     # ---- the mouse ----------------------------------------------------------------------------

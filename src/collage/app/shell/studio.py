@@ -7,9 +7,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import platformdirs
 from PySide6.QtCore import QObject, Signal
 
 from collage.app.preview.card_pictures import PictureMaker
+from collage.app.preview.kept import KeptPictures
 from collage.app.shell.jobs import Jobs
 from collage.app.shell.settings import Settings, save_settings
 from collage.app.theme import THEMES, Theme
@@ -18,6 +20,13 @@ from collage.core.assets.shelf import Shelf
 from collage.core.base.errors import CollageError
 from collage.core.nodes.labels import offers
 from collage.core.render.renderer import Renderer
+
+
+def pictures_folder(settings_file: Path | None = None) -> Path:
+    """Where the last pictures of projects lie: in the user's cache, or beside settings of one's own."""
+    if settings_file is not None:
+        return settings_file.with_name("pictures")
+    return Path(platformdirs.user_cache_dir("collage")) / "projects"
 
 
 class Studio(QObject):
@@ -39,6 +48,7 @@ class Studio(QObject):
         self.jobs = Jobs(self)
         self.offers = offers(session.library)
         self.shelf = Shelf()
+        self.kept_pictures = KeptPictures(pictures_folder(settings_file))
         self.maker = PictureMaker(session, self.renderer, self.jobs, self)
         self.budget = renderer.images.budget  # of all that this window keeps
         self.budget.limit = settings.memory * 2**20

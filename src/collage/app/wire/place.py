@@ -53,7 +53,7 @@ class WirePlace:
         self.sources = SourcesPanel(session, studio.offers, studio.shelf)
         self.board = Board(session, studio.theme)
         self.controls = ControlsPanel(session)
-        self.preview_panel = PreviewPanel(session, studio.renderer, studio.jobs, studio.theme)
+        self.preview_panel = PreviewPanel(studio)
         self.preview = self.preview_panel.preview
         self.channels = ChannelsPanel(session, studio.theme)
         self.add_field = AddField(session.library, studio.offers, {}, self.board)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from functools import partial
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -18,21 +19,21 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from collage.app.preview.viewport import Viewport
-from collage.app.shell.jobs import Jobs
+from collage.app.shell.jobs import Latest
+from collage.app.shell.studio import Studio
 from collage.app.theme import Theme, font, icon
 from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in
 from collage.app.wire.channel_names import channel_label
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
-from collage.core.actions.session import Session
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.channels import SHOWN
-from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import Bench, Camera
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
+KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept for the next start
 MODES = (
     ("lit", "Lit", "Final surface under light"),
     ("base_color", "Base", "Base colour only"),
@@ -48,9 +49,10 @@ class Preview(Viewport):
 
     files_dropped = Signal(object, int)  # list of Paths, the object under the pointer
 
-    def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, theme: Theme) -> None:
-        self.session = session
-        super().__init__(renderer, jobs, theme, "Preview")
+    def __init__(self, studio: Studio) -> None:
+        self.session, self._pictures = studio.session, studio.kept_pictures
+        super().__init__(studio.renderer, studio.jobs, studio.theme, "Preview")
+        session = studio.session
         self.mode = "lit"
         self.flat: QImage | None = None
         self.setObjectName("preview")
@@ -61,12 +63,25 @@ class Preview(Viewport):
         session.peek_changed.connect(self._values_changed)
         session.files_changed.connect(self._values_changed)
         session.camera_changed.connect(self._looked)
+        session.opened.connect(self._opened)
+        self._keeping = Latest(studio.jobs, self)
+        self._keep_soon = QTimer(self)  # what is looked at for a moment only is not worth keeping
+        self._keep_soon.setSingleShot(True)
+        self._keep_soon.setInterval(KEEP_AFTER)
+        self._keep_soon.timeout.connect(self._keep)
+        self.shown_changed.connect(self._keep_soon.start)
+        session.saved.connect(self._saved)
+        self._saved_camera = session.camera
 
     def close_down(self) -> None:
         self.session.changed.disconnect(self._on_changed)
         self.session.peek_changed.disconnect(self._values_changed)
         self.session.files_changed.disconnect(self._values_changed)
         self.session.camera_changed.disconnect(self._looked)
+        self.session.opened.disconnect(self._opened)
+        self.session.saved.disconnect(self._saved)
+        self._keep_soon.stop()
+        self._keeping.close()
         super().close_down()
 
     # ---- what is shown ------------------------------------------------------------------------
@@ -95,6 +110,32 @@ class Preview(Viewport):
 
     def _looked(self) -> None:
         self.ask("view")
+
+    # ---- the picture of last time -------------------------------------------------------------
+
+    def _opened(self) -> None:
+        folder = self.session.folder
+        image = self._pictures.find(folder, self.session.camera) if folder is not None and self.mode == "lit" else None
+        if image is not None:
+            self.show_kept(image)
+
+    def _saved(self) -> None:
+        self._saved_camera = self.session.camera
+        self._keep_soon.start()
+
+    def _keep(self) -> None:
+        session, image = self.session, self.image
+        folder, camera = session.folder, session.camera
+        as_saved = not session.dirty and camera == self._saved_camera
+        plain = self.mode == "lit" and session.peeked is None
+        if folder is None or image is None or not (as_saved and plain) or self.kept or not self.settled:
+            return
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[None]:
+            self._pictures.keep(image, folder, camera)
+            yield None
+
+        self._keeping.ask(work)
 
     def set_mode(self, mode: str) -> None:
         if mode != self.mode:
@@ -192,9 +233,9 @@ class PreviewPanel(QFrame):
 
     large_wanted = Signal()  # the preview is to have the middle of the window, or to give it back
 
-    def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, theme: Theme) -> None:
+    def __init__(self, studio: Studio) -> None:
         super().__init__()
-        self.preview = Preview(session, renderer, jobs, theme)
+        self.preview = Preview(studio)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -234,7 +275,7 @@ class PreviewPanel(QFrame):
         self.large.setAccessibleName("Large preview")
         self.large.clicked.connect(self.large_wanted)
         buttons.addWidget(self.large)
-        self.set_theme(theme)
+        self.set_theme(studio.theme)
         layout.addWidget(row)
 
     def set_mode(self, mode: str) -> None:

@@ -11,7 +11,10 @@ import numpy as np
 from collage.core.document.types import CHANNELS, FLOATS, TEXTS
 from collage.core.evaluate.plan import Const, Ref, Step
 from collage.core.evaluate.trace import NotFollowed, Symbol, Trace, Value
+from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Context
+
+elementwise = Family("elementwise")
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,15 +38,13 @@ class Program:
 
         places : where some of the outputs go; the others get arrays of their own.
         """
-        from collage.core.kernels.elementwise import run_program  # compiled when first used
-
         given = [_rows_of(arrays[name], rows, count) for name, rows in self.inputs]
         made: dict[str, np.ndarray] = {}
         for name, rows, truth in self.outputs:
             there = places.get(name)
             usable = there is not None and not truth
             made[name] = there if usable and there is not None else np.empty((rows, count), np.float32)
-        run_program(self.code, self.constants, given, list(made.values()), self.registers)
+        elementwise.run_program(self.code, self.constants, given, list(made.values()), self.registers)
         return {name: made[name] != 0 if truth else made[name] for name, _, truth in self.outputs}
 
 
@@ -159,8 +160,6 @@ def _program(members: list[Step], steps: Sequence[Step], kept: set[str]) -> list
 
 def _compiled(trace: Trace, outputs: Sequence[Value]) -> tuple[np.ndarray, np.ndarray, int]:
     """Machine code of a trace: registers are given back after their last use."""
-    from collage.core.kernels.elementwise import OPERATIONS
-
     operations = _joined_sums(trace.operations, outputs)
     live = _needed(operations, outputs)
     constants: dict[bytes, int] = {}
@@ -199,7 +198,7 @@ def _compiled(trace: Trace, outputs: Sequence[Value]) -> tuple[np.ndarray, np.nd
         place[at] = free.pop() if free else count
         count = max(count, place[at] + 1)
         read = [register(one) for one in operands]
-        code.append((OPERATIONS[name], place[at], *[*read, 0, 0, 0][:3]))
+        code.append((elementwise.OPERATIONS[name], place[at], *[*read, 0, 0, 0][:3]))
         free += {place[one] for one in operands if isinstance(one, int) and last[one] == at and one not in inputs}
     code += [(0, -1 - number, register(one), 0, 0) for number, one in enumerate(outputs)]
     return np.array(code, np.int32), np.array(values, np.float32), count

@@ -11,6 +11,10 @@ from functools import lru_cache
 
 import numpy as np
 
+from collage.core.kernels import Family
+
+sampling = Family("sampling")
+
 LINEAR_NAMES = {"", "none", "raw", "data", "lin_rec709", "lin_srgb", "linear"}
 
 _AP1_TO_709 = (
@@ -124,12 +128,10 @@ def linear_light(values: np.ndarray, space: str, colours: int) -> np.ndarray:
     colours : how many of the first channels are colours (1 grey, or 3); the rest stays as it is. The array is
         changed in place where that is possible.
     """
-    from collage.core.kernels.sampling import decode  # compiled when first used
-
     part = values[:colours]
     plain = curve(space) is _same
     if not plain and part.size and part.min() >= 0 and part.max() <= 1:
-        decode(values, colours, _table(space))
+        sampling.decode(values, colours, _table(space))
     elif not plain:
         values[:colours] = curve(space)(part)
     turn = matrix(space)

@@ -8,6 +8,9 @@ from functools import lru_cache
 import numpy as np
 
 from collage.core.images.colour import curve, inverse_curve, is_linear, linear_light
+from collage.core.kernels import Family
+
+sampling, hexagons, pyramids = Family("sampling"), Family("hexagons"), Family("pyramids")
 
 _KINDS = {"uint8": np.uint8, "uint16": np.uint16, "half": np.uint16}
 WRAPS = {"constant": 0, "clamp": 1, "periodic": 2, "mirror": 3}
@@ -24,9 +27,8 @@ class Coding:
     @property
     def numbers(self) -> tuple[int, float, float]:
         """What the kernels need."""
-        from collage.core.kernels.sampling import CODES, HALVES, PAIRS  # compiled when first used
-
-        return {"uint8": CODES, "uint16": PAIRS, "half": HALVES}[self.kind], self.scale, self.offset
+        codes = {"uint8": sampling.CODES, "uint16": sampling.PAIRS, "half": sampling.HALVES}
+        return codes[self.kind], self.scale, self.offset
 
     def values(self, stored: np.ndarray) -> np.ndarray:
         if self.kind == "half":
@@ -127,8 +129,6 @@ class Pyramid:
         detail : (n,) level to read, the full size if left out. default : what lies outside, as stored.
         out : where they go, rows of contiguous numbers.
         """
-        from collage.core.kernels import sampling  # compiled when first used
-
         outside = np.zeros(4, np.float32)
         if default is not None:
             outside[: min(4, len(default))] = default[:4]
@@ -156,8 +156,6 @@ class Pyramid:
 
         See kernels.hexagons: chances are how tiles are turned, sized and moved.
         """
-        from collage.core.kernels import hexagons  # compiled when first used
-
         if self.channels > 1:
             layout = Layout(self.width, self.height).numbers
             kind = self.texels, self.channels, self.coding.numbers, layout
@@ -178,17 +176,13 @@ class Pyramid:
         du, dv : (2, n), the place one pixel further in each direction. A long thin footprint reads sharper
         than its length, up to a fourth of it, so that slanted surfaces do not blur.
         """
-        from collage.core.kernels.sampling import footprint  # compiled when first used
-
         count = place.shape[1]
         places = [one if one.shape[1] == count else np.broadcast_to(one, (2, count)) for one in (place, du, dv)]
-        return footprint(places[0], places[1], places[2], self.width, self.height)
+        return sampling.footprint(places[0], places[1], places[2], self.width, self.height)
 
     def detail_in_picture(self, place: np.ndarray, across: int) -> np.ndarray:
         """As `detail` for the (2, n) places of a picture `across` wide, row by row: its pixels two by two."""
-        from collage.core.kernels.sampling import footprint_in_picture  # compiled when first used
-
-        return footprint_in_picture(place, across, self.width, self.height)
+        return sampling.footprint_in_picture(place, across, self.width, self.height)
 
 
 def _halved(level: np.ndarray) -> np.ndarray:
@@ -252,8 +246,6 @@ def _first_halved(stored: np.ndarray, coding: Coding, space: str) -> np.ndarray:
     height, width, channels = stored.shape
     if coding.kind == "half" or height % 2 or width % 2:
         return _halved(_light(coding.values(stored), space))
-    from collage.core.kernels import pyramids  # compiled when first used
-
     plain, light = _tables(coding, space)
     return pyramids.halve(stored, min(channels, 3), light, plain)
 
@@ -277,8 +269,6 @@ def _codes_of(level: np.ndarray, coding: Coding, space: str) -> np.ndarray:
     """The codes of (h, w, c) light."""
     if coding.kind != "uint8" or coding.offset or is_linear(space):
         return coding.stored(_encoded(level, space))
-    from collage.core.kernels import pyramids
-
     return pyramids.encode(np.ascontiguousarray(level), min(level.shape[2], 3), _code_table(space))
 
 

@@ -7,6 +7,7 @@ the files that are SHARED, of which every state has a folder of its own in the c
 
 from __future__ import annotations
 
+import importlib
 import os
 import platform
 import subprocess
@@ -16,6 +17,7 @@ import time
 import zlib
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 import platformdirs
 
@@ -79,6 +81,20 @@ def _set_up() -> None:
         # 16 ns); and where there are 512-bit vectors they are worth using (fractal noise: 105 to 77 ns).
         found = get_host_cpu_features().flatten()
         os.environ["NUMBA_CPU_FEATURES"] = found + ",+prefer-no-gather,-prefer-256-bit"
+
+
+class Family:
+    """A family of kernels by name, as `rays`: its file is imported when something of it is first used."""
+
+    def __init__(self, name: str) -> None:
+        self._name = name
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("__"):  # what a look at any object asks for
+            raise AttributeError(name)
+        import_numba()
+        self.__dict__.update(vars(importlib.import_module(f"{__name__}.{self._name}")))
+        return self.__dict__[name]
 
 
 def import_numba() -> None:

@@ -5,23 +5,22 @@ from __future__ import annotations
 import numpy as np
 
 from collage.core.document.types import CHANNELS
+from collage.core.kernels import Family
 from collage.core.nodes.arithmetic import held
 from collage.core.nodes.behaviour import Array, Context, behaviour
+
+noise, cells = Family("noise"), Family("cells")
 
 MOST_OCTAVES = 64
 """More cannot be told from none, and would take for ever."""
 
 
 def _sum(place: Array, octaves: int, lacunarity: float, diminish: float, vector: bool) -> Array:
-    from collage.core.kernels.noise import fractal  # compiled when first used
-
-    return fractal(place, octaves, lacunarity, diminish, vector=vector)
+    return noise.fractal(place, octaves, lacunarity, diminish, vector=vector)
 
 
 def _cells(*place: Array) -> Array:
-    from collage.core.kernels.cells import cell_noise  # compiled when first used
-
-    return cell_noise(*place)[None]
+    return cells.cell_noise(*place)[None]
 
 
 def _moved(place: Array, *shift: float) -> Array:
@@ -103,14 +102,12 @@ def cellnoise3d(ctx: Context, position: Array) -> Array:
 
 def _worley(ctx: Context, place: Array, jitter: Array, style: Array) -> Array:
     """Distances to the nearest feature points, or (style 1) the random value of the nearest."""
-    from collage.core.kernels.cells import nearest, worley  # compiled when first used
-
     place = np.ascontiguousarray(np.broadcast_to(place, (len(place), max(place.shape[1], jitter.shape[1]))), np.float32)
     count = CHANNELS[ctx.output_type]
     by_cell = style == 1
     if not by_cell.any():
-        return nearest(place, jitter) if count == 1 else worley(place, jitter)[0][:count]
-    distances, offsets = worley(place, jitter)
+        return cells.nearest(place, jitter) if count == 1 else cells.worley(place, jitter)[0][:count]
+    distances, offsets = cells.worley(place, jitter)
     middle = place + offsets
     if count == 1:
         values = _cells(*middle)
@@ -143,11 +140,9 @@ def _flakes(
     place: Array, size: Array, roughness: Array, coverage: Array, frame: tuple[Array, Array, Array]
 ) -> dict[str, Array]:
     """Flakes, each with an id, a random number, a rank and a normal tilted by the GGX distribution."""
-    from collage.core.kernels.cells import flakes  # compiled when first used
-
     normal, tangent, bitangent = frame
     count = place.shape[1]
-    rank, (turn, tilt, chance) = flakes(place / size, np.broadcast_to(_flake_chance(coverage)[0], (count,)))
+    rank, (turn, tilt, chance) = cells.flakes(place / size, np.broadcast_to(_flake_chance(coverage)[0], (count,)))
     there = rank > 0
     slope = roughness[0] ** 2 * np.sqrt(tilt) / np.sqrt(1 - tilt)
     sine = slope / np.sqrt(1 + slope**2)

@@ -15,9 +15,12 @@ import numpy as np
 from collage.core.images.colour import to_linear
 from collage.core.images.pyramid import Pyramid
 from collage.core.images.store import ImageRef
+from collage.core.kernels import Family
 from collage.core.nodes.arithmetic import dot3, held
 from collage.core.nodes.behaviour import Array, Beside, Context, behaviour
 from collage.core.nodes.textures import detail, fit_channels
+
+hexagons = Family("hexagons")
 
 
 def _rows(*values: Array) -> Array:
@@ -75,8 +78,6 @@ def _scatter(ctx: Context, pyramid: Pyramid, inputs: dict[str, Any]) -> _Scatter
 @behaviour("hextiledimage", heights=("texcoord",), beside=True)
 def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -> Array:
     """An image repeated without visible rows: every hexagon shows another part of it."""
-    from collage.core.kernels.hexagons import blend, blend_weights  # compiled when first used
-
     if not file.path or ctx.images is None:
         return to_linear(np.array(default, np.float32), file.space)
     pyramid = ctx.images.open(file)
@@ -84,9 +85,9 @@ def hextiledimage(ctx: Context, file: ImageRef, default: Array, **inputs: Any) -
     tiles = [fit_channels(one.value, ctx.output_type) for one in scatter.tiles(4)]
     settings = _rows(inputs["falloff"], inputs["falloffcontrast"], inputs["lumacoeffs"])
     value = ctx.room if ctx.room is not None else np.empty(tiles[0].shape, np.float32)
-    blend(scatter.place, tiles, settings, value[:3])
+    hexagons.blend(scatter.place, tiles, settings, value[:3])
     if len(tiles[0]) == 4:
-        plain = blend_weights(scatter.place, settings[:1])
+        plain = hexagons.blend_weights(scatter.place, settings[:1])
         value[3] = sum(one[3] * part for one, part in zip(tiles, plain, strict=True))
     return pyramid.linear(value)
 
@@ -96,8 +97,6 @@ def hextilednormalmap(
     ctx: Context, file: ImageRef, default: Array, normal: Array, tangent: Array, bitangent: Array, **inputs: Any
 ) -> Array:
     """A normal map repeated without visible rows; each tile's slopes turn with it."""
-    from collage.core.kernels.hexagons import blend_weights  # compiled when first used
-
     strength, flip = inputs["strength"][0], bool(inputs["flip_g"].flat[0])
     if not file.path or ctx.images is None:
         count = ctx.at.count
@@ -108,7 +107,7 @@ def hextilednormalmap(
         pyramid = ctx.images.open(file)
         scatter = _scatter(ctx, pyramid, inputs)
         tiles = (_Tile(fit_channels(one.value, "vector3"), one.turn) for one in scatter.tiles(3))
-        share = blend_weights(scatter.place, _rows(inputs["falloff"]))
+        share = hexagons.blend_weights(scatter.place, _rows(inputs["falloff"]))
     slope: Array = np.zeros((3, 1), np.float32)
     for one, part in zip(tiles, share, strict=True):
         slope = slope + held(part, 0, 1) * _slope(one, (normal, tangent, bitangent), strength, flip)

@@ -9,8 +9,8 @@ import numpy as np
 
 from collage.core.evaluate.run import Cancelled, Workers
 from collage.core.geometry.points import Points
+from collage.core.kernels import Family
 from collage.core.kernels import packed as rows
-from collage.core.kernels import shading
 from collage.core.nodes.behaviour import Array
 from collage.core.render.energy import energy_table
 from collage.core.render.environment import EnvironmentLight
@@ -20,6 +20,8 @@ from collage.core.render.samples import ObjectSamples, over_blocks
 from collage.core.render.surface import layers_of, pack
 from collage.core.scene.bench import Environment
 from collage.core.scene.scene import Scene
+
+shading = Family("shading")
 
 
 def lit(

@@ -8,10 +8,12 @@ import numpy as np
 
 from collage.core.evaluate.run import Workers
 from collage.core.images.colour import linear_to_srgb, srgb_to_linear
-from collage.core.kernels import film as k
+from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Array
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import Samples, over_blocks
+
+k = Family("film")
 
 TONED_AWAY = 0.04
 """What the neutral tone mapper takes away from greys (Khronos PBR Neutral, 2024)."""

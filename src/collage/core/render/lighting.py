@@ -16,11 +16,13 @@ from typing import Protocol
 import numpy as np
 
 from collage.core.evaluate.run import Cancelled, Workers, never
+from collage.core.kernels import Family
 from collage.core.kernels import lights as columns
-from collage.core.kernels import rays as k
 from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
 from collage.core.render.samples import ROWS, Samples, over_blocks
 from collage.core.scene.scene import Scene
+
+k = Family("rays")
 
 LIGHT_RAYS = 4
 """Shadow rays a sample and light; over a pixel's smoothed neighbours they look at 64 places of the light."""

@@ -14,9 +14,11 @@ import numpy as np
 
 from collage.core.evaluate.run import BLOCK, Cancelled, Workers, even_block, never
 from collage.core.geometry.points import Points
-from collage.core.kernels import rays as k
+from collage.core.kernels import Family
 from collage.core.scene.cameras import Camera
 from collage.core.scene.scene import BACKGROUND, GROUND, OBJECT, PART, PIECE, SLOT, Scene
+
+k = Family("rays")
 
 ROWS = 64  # of pixels that are looked at as one block
 

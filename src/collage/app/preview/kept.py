@@ -34,7 +34,7 @@ class KeptPictures:
     def find(self, project: Path, camera: Camera) -> QImage | None:
         """The picture of the project as it lies on disk, seen by a camera."""
         image = QImage(str(self._file(project, camera)))
-        return None if image.isNull() else image
+        return None if image.isNull() else image.convertToFormat(QImage.Format.Format_RGB888)
 
     def keep(self, image: QImage, project: Path, camera: Camera) -> None:
         """Keeps a picture in the place of the project's last one. A folder that takes no files is left alone."""

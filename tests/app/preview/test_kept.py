@@ -99,7 +99,8 @@ def test_a_project_opens_with_its_picture_and_the_complete_one_follows(open_wind
     again = make_window(project, settings_file=tmp_path / "settings.json", desks=tmp_path / "desks")
     preview, seen = wire_of(again).preview, []
     preview.shown_changed.connect(lambda: seen.append((preview.picture is not None, preview.image.copy())))
-    assert preview.kept and preview.image == before, "it is there before the window is shown"
+    assert preview.kept
+    assert preview.image == before, "it is there before the window is shown"
     again.resize(1280, 800)
     again.show()
     assert not preview.settled, "what was kept is no answer yet"

@@ -76,6 +76,7 @@ class Session:
 
     @property
     def project(self) -> Project:
+        """The project in hand as it is now."""
         return self.history.state
 
     @property
@@ -101,14 +102,17 @@ class Session:
 
     @property
     def surface(self) -> Card | None:
+        """The card of the material's surface; None where it has none."""
         return surface_card(self.document)
 
     @property
     def base_folder(self) -> Path:
+        """The project's folder; the current folder before it has one."""
         return self.folder or Path()
 
     @property
     def dirty(self) -> bool:
+        """Whether anything has changed since the last save."""
         return self.project is not self._clean
 
     def definition(self, name: str) -> NodeDef | None:
@@ -136,12 +140,14 @@ class Session:
     # ---- what is chosen -----------------------------------------------------------------------
 
     def select(self, names: Iterable[str]) -> None:
+        """Selects cards of the open network; names that are not there are left out."""
         chosen = tuple(names)
         if chosen != self.selection:
             self.selection = chosen
             self.selection_changed.emit()
 
     def show_material(self, name: str) -> None:
+        """Opens a material on the board."""
         if name in self.project.materials and (name != self.material or self.path):
             self.material, self.path, self.selection, self.peeked = name, (), (), None
             self.material_changed.emit()
@@ -149,6 +155,7 @@ class Session:
             self.peek_changed.emit()
 
     def open_group(self, path: tuple[str, ...]) -> None:
+        """Opens a group by the names that lead to it; () is the material itself."""
         if path != self.path:
             self.path, self.selection, self.peeked = path, (), None
             self.material_changed.emit()
@@ -156,6 +163,7 @@ class Session:
             self.peek_changed.emit()
 
     def peek(self, target: CardOutput | None) -> None:
+        """Shows a card's output alone on the objects; None goes back to the material."""
         if target != self.peeked:
             self.peeked = target
             self.peek_changed.emit()
@@ -168,6 +176,7 @@ class Session:
             self.peek_changed.emit()
 
     def toggle_peek(self, card: str, output: str = "") -> None:
+        """Peeks at a card's output, or stops if it is peeked at already."""
         target = CardOutput(card, output, self.path)
         self.peek(None if self.peeked == target else target)
 
@@ -190,6 +199,7 @@ class Session:
         )
 
     def edit_document(self, label: str, change: Callable[[Network], Network], *, merge: str = "") -> bool:
+        """Changes the whole material as one undo step; see `edit`."""
         material = self.material
 
         def on_project(project: Project) -> Project:
@@ -205,6 +215,7 @@ class Session:
         return True
 
     def edit_bench(self, label: str, change: Callable[[Bench], Bench], *, merge: str = "") -> None:
+        """Changes objects, lights, camera or environment as one undo step; steps with the same `merge` become one."""
         self.history.do(label, lambda project: project.with_bench(change(project.bench)), merge=merge)
 
     @act("cards.set", "Set value", command="cards set")
@@ -265,10 +276,12 @@ class Session:
         )
 
     def title(self, card: str) -> str:
+        """What a card is called on the board."""
         found = self.network.cards.get(card) or self.document.cards.get(card)
         return title_of(found) if found is not None else card
 
     def main_inputs(self, names: Iterable[str]) -> dict[str, str | None]:
+        """By card, the input that takes a wire dropped on it; None where there is none."""
         return main_inputs(self.library, self.network, names)
 
     @act("cards.add", "Add…", keys="Enter", command="cards add")
@@ -456,6 +469,7 @@ class Session:
                 self.desk.clear()
 
     def close(self) -> None:
+        """Gives back the project's lock, the recovery copy and the images."""
         if self.lock is not None:
             self.lock.release()
         with self._desk_lock:

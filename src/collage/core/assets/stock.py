@@ -53,6 +53,7 @@ class Item:
 
     @property
     def path(self) -> Path:
+        """Where its main file lies."""
         return self.folder / self.file
 
 

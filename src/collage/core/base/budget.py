@@ -40,6 +40,7 @@ class Budget:
 
     @property
     def limit(self) -> int:
+        """Bytes that all stores together may take."""
         return self._limit
 
     @limit.setter
@@ -99,6 +100,7 @@ class Store(Generic[Key, Value]):
 
     @property
     def count(self) -> int:
+        """How many values are kept."""
         return len(self._held)
 
     @property
@@ -116,6 +118,7 @@ class Store(Generic[Key, Value]):
             return value
 
     def put(self, key: Key, value: Value) -> None:
+        """Keeps a value; what was used longest ago, in any store of the budget, goes if there is no room."""
         with self.budget.lock:
             self._hold(key, value)
             while self._most is not None and len(self._held) > self._most:
@@ -155,6 +158,7 @@ class Store(Generic[Key, Value]):
                 self.bytes -= self._held.pop(key)[1]
 
     def clear(self) -> None:
+        """Lets go of everything."""
         self.drop(lambda _: True)
 
     def _hold(self, key: Key, value: Value) -> None:

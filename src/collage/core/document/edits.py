@@ -143,6 +143,7 @@ def rename_card(network: Network, old: str, new: str) -> Network:
 
 
 def set_attribute(network: Network, card: str, name: str, value: str | None) -> Network:
+    """The network with an attribute of a card set; None removes it."""
     return network.with_card(_card(network, card).with_attribute(name, value))
 
 
@@ -166,6 +167,7 @@ def mute(network: Network, card: str, name: str, type_name: str, muted: bool) ->
 
 
 def skip_cards(network: Network, names: Iterable[str], skipped: bool) -> Network:
+    """The network with cards skipped, or not: a skipped card passes its main input on."""
     for name in names:
         network = set_attribute(network, name, SKIP, "true" if skipped else None)
     return network

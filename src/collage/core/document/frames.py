@@ -77,6 +77,7 @@ def with_frame(network: Network, frame: Frame) -> Network:
 
 
 def without_frame(network: Network, name: str) -> Network:
+    """The network without a frame; its cards stay."""
     kept = tuple(one for one in network.kept if not (one.category == BACKDROP and one.name == name))
     return replace(network, kept=kept)
 

@@ -40,6 +40,7 @@ class History(Generic[State]):
 
     @property
     def state(self) -> State:
+        """The present state."""
         return self._state
 
     def do(self, label: str, edit: Callable[[State], State], *, merge: str = "") -> None:
@@ -88,12 +89,14 @@ class History(Generic[State]):
             self.steps_changed.emit()
 
     def undo(self) -> None:
+        """Goes one step back; nothing happens at the first."""
         if self._done:
             step = self._done.pop()
             self._undone.append(step)
             self._show(step.before)
 
     def redo(self) -> None:
+        """Goes one step forward again; nothing happens at the last."""
         if self._undone:
             step = self._undone.pop()
             self._done.append(step)
@@ -107,10 +110,12 @@ class History(Generic[State]):
 
     @property
     def undo_label(self) -> str:
+        """What `undo` would undo; empty for nothing."""
         return self._done[-1].label if self._done else ""
 
     @property
     def redo_label(self) -> str:
+        """What `redo` would do again; empty for nothing."""
         return self._undone[-1].label if self._undone else ""
 
     @property

@@ -75,6 +75,7 @@ class Input:
 
     @property
     def muted(self) -> bool:
+        """Whether its wire is kept but not followed."""
         return self.attributes.get(MUTE) == "true"
 
 
@@ -114,10 +115,12 @@ class Card:
 
     @property
     def placed(self) -> bool:
+        """Whether it has a place on the board."""
         return "xpos" in self.attributes and "ypos" in self.attributes
 
     @property
     def skipped(self) -> bool:
+        """Whether it passes its main input on unchanged."""
         return self.attributes.get(SKIP) == "true"
 
     @property
@@ -131,15 +134,18 @@ class Card:
         return self.attributes.get("uiname", "")
 
     def with_attribute(self, name: str, value: str | None) -> Card:
+        """A copy with an attribute set; None removes it."""
         attributes = {key: text for key, text in self.attributes.items() if key != name}
         if value is not None:
             attributes[name] = value
         return replace(self, attributes=attributes)
 
     def with_input(self, new: Input) -> Card:
+        """A copy with an input added, or in the place of the one of that name."""
         return replace(self, inputs={**self.inputs, new.name: new})
 
     def without_input(self, name: str) -> Card:
+        """A copy without an input."""
         return replace(self, inputs={key: one for key, one in self.inputs.items() if key != name})
 
 
@@ -158,6 +164,7 @@ class Network:
         return replace(self, cards={**self.cards, card.name: card})
 
     def without_cards(self, names: set[str]) -> Network:
+        """A copy without some cards; wires from them stay as written."""
         return replace(self, cards={name: card for name, card in self.cards.items() if name not in names})
 
     def wires(self) -> Iterator[tuple[str, str, Wire]]:

@@ -46,6 +46,7 @@ class Const:
 
     @property
     def key(self) -> str:
+        """Equal for equal values; part of the names of results."""
         value = self.value
         if isinstance(value, np.ndarray):
             return f"{value.dtype.str}{value.shape}{value.tobytes().hex()}"
@@ -64,6 +65,7 @@ class Ref:
 
     @property
     def name(self) -> str:
+        """The name under which its result is kept."""
         return f"{self.key}:{self.output}" if self.output else self.key
 
 

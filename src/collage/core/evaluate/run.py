@@ -96,6 +96,7 @@ class Workers:
         return [answers[at] for at in range(len(todo))]
 
     def close(self) -> None:
+        """Ends the threads; work that runs is finished."""
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 
@@ -108,9 +109,11 @@ class ResultCache:
         self._store: Store[tuple[str, int], Array] = Store(self.budget, lambda array: array.nbytes)
 
     def get(self, name: str, points_id: int) -> Array | None:
+        """The result of a step at some points; None where it is not kept."""
         return self._store.get((name, points_id))
 
     def put(self, name: str, points_id: int, value: Array) -> None:
+        """Keeps the result of a step at some points."""
         value.flags.writeable = False
         self._store.put((name, points_id), value)
 
@@ -119,6 +122,7 @@ class ResultCache:
         self._store.drop(lambda key: key[1] == points_id)
 
     def clear(self) -> None:
+        """Lets go of all results."""
         self._store.clear()
 
 

@@ -35,6 +35,7 @@ class Trace:
         self._known: dict[tuple[Any, ...], int] = {}
 
     def input(self, name: str, channel: int) -> int:
+        """The number of the operation that reads a channel of an input."""
         return self._add(("input", name, channel), ("input", ()))
 
     def _add(self, key: tuple[Any, ...], operation: tuple[str, tuple[Value, ...]]) -> int:
@@ -115,14 +116,17 @@ class Symbol(NDArrayOperatorsMixin):
 
     @property
     def shape(self) -> tuple[int, ...]:
+        """As of an array (channels, COLUMNS); how many points there will be is not known."""
         return (COLUMNS,) if self.flat else (len(self.rows), COLUMNS)
 
     @property
     def ndim(self) -> int:
+        """As of an array."""
         return len(self.shape)
 
     @property
     def dtype(self) -> np.dtype[Any]:
+        """As of an array."""
         return np.dtype(np.bool_ if self.truth else np.float32)
 
     def __len__(self) -> int:
@@ -146,9 +150,11 @@ class Symbol(NDArrayOperatorsMixin):
         return half * half * self if times % 2 else half * half
 
     def copy(self) -> Symbol:
+        """Itself: symbols do not change."""
         return self
 
     def astype(self, kind: Any, copy: bool = True) -> Symbol:
+        """The same as float32. Raises NotFollowed for any other kind of number."""
         if np.dtype(kind) != np.float32:
             raise NotFollowed("another kind of number")
         return Symbol(self.trace, self.rows, flat=self.flat)

@@ -49,6 +49,7 @@ class Look:
 
     @property
     def grey(self) -> bool:
+        """Whether the colour channels are nearly the same everywhere."""
         return self.colour_spread < 0.012
 
     @property
@@ -76,12 +77,15 @@ class Look:
 
     @property
     def alpha_varies(self) -> bool:
+        """Whether there is an alpha that is not opaque everywhere."""
         return self.channels in (2, 4) and float(self.sample[:, :, -1].min()) < 0.97
 
     def mean(self, channel: int = 0) -> float:
+        """The mean of a channel, 0 to 1."""
         return float(self.sample[:, :, min(channel, self.sample.shape[2] - 1)].mean())
 
     def varies(self, channel: int) -> bool:
+        """Whether a channel is not the same everywhere."""
         return float(self.sample[:, :, min(channel, self.sample.shape[2] - 1)].std()) > 0.004
 
 

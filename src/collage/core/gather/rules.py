@@ -17,6 +17,7 @@ from collage.core.gather.words import ROLES, Role
 
 
 def default_file() -> Path:
+    """Where a person's own naming rules lie."""
     return Path(platformdirs.user_config_dir("collage")) / "names.json"
 
 
@@ -42,6 +43,7 @@ def save_rules(rules: Rules, path: Path | None = None) -> None:
 
 
 def with_rule(rules: Rules, word: str, role: Role) -> Rules:
+    """The rules with a word for a role added, or in the place of what the word meant."""
     return (*(one for one in rules if one[0] != word), (word, role))
 
 

@@ -53,10 +53,12 @@ class FoundMap:
 
     @property
     def sure(self) -> bool:
+        """Whether its role needs no confirmation."""
         return self.confidence >= CONFIDENT
 
     @property
     def label(self) -> str:
+        """Its role in words."""
         return ROLES[self.role]
 
     @property
@@ -65,6 +67,7 @@ class FoundMap:
         return ", ".join(f"{name.upper()} {ROLES[role].lower()}" for name, role in self.channels)
 
     def remarked(self, text: str) -> FoundMap:
+        """A copy with a remark added."""
         return self if text in self.remarks else replace(self, remarks=(*self.remarks, text))
 
 
@@ -81,6 +84,7 @@ class FoundSet:
 
     @property
     def title(self) -> str:
+        """Its name in words."""
         return pretty(self.name)
 
     def first(self, *roles: Role) -> FoundMap | None:
@@ -92,6 +96,7 @@ class FoundSet:
         return None
 
     def with_map(self, number: int, new: FoundMap) -> FoundSet:
+        """A copy with a map in the place of the one of that number."""
         maps = list(self.maps)
         maps[number] = new
         return replace(self, maps=tuple(maps))

@@ -54,6 +54,7 @@ class Points:
 
     @property
     def count(self) -> int:
+        """How many points there are."""
         return int(self.position.shape[1])
 
     def uv_set(self, name: str = "") -> np.ndarray:

@@ -81,6 +81,7 @@ SPACE_LABELS = {"raw": "Data", "srgb_texture": "sRGB", "lin_rec709": "Linear"}
 
 
 def is_linear(space: str) -> bool:
+    """Whether a colour space has no curve; unknown ones count as linear."""
     return space in LINEAR_NAMES or space not in _SPACES
 
 

@@ -60,6 +60,7 @@ Files = Steps[list[Path]]
 
 
 def record_path(path: Path) -> Path:
+    """Where the record of a made picture lies, beside it."""
     return path.with_name(f"{path.stem}.made.json")
 
 

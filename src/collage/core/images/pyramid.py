@@ -31,11 +31,13 @@ class Coding:
         return codes[self.kind], self.scale, self.offset
 
     def values(self, stored: np.ndarray) -> np.ndarray:
+        """float32 of stored texels of any shape."""
         if self.kind == "half":
             return stored.view(np.float16).astype(np.float32)
         return stored.astype(np.float32) * np.float32(self.scale) + np.float32(self.offset)
 
     def stored(self, values: np.ndarray) -> np.ndarray:
+        """Texels as stored of float32 values of any shape, clipped to what the coding holds."""
         if self.kind == "half":
             return np.clip(values, -65504, 65504).astype(np.float16).view(np.uint16)
         top = 255 if self.kind == "uint8" else 65535
@@ -56,14 +58,17 @@ class Layout:
 
     @property
     def last(self) -> int:
+        """The number of the smallest level."""
         return max(self.width, self.height).bit_length() - 1
 
     @property
     def area(self) -> int:
+        """Four thirds of the texels of the full size, rounded up."""
         return -(-4 * self.width * self.height // 3)
 
     @property
     def end(self) -> int:
+        """Texels that all levels take together."""
         return (self.width + 1) * self.height + (self._rest(1) if self.last else 0)
 
     @property
@@ -113,6 +118,7 @@ class Pyramid:
 
     @property
     def nbytes(self) -> int:
+        """Bytes of all levels."""
         return int(self.texels.nbytes)
 
     def read(

@@ -39,6 +39,7 @@ def file_of(pattern: str, place: Place) -> str:
 
 
 def label_of(place: Place) -> str:
+    """A tile's number as people write it, from 1001."""
     return f"{1001 + place[1] + 10 * place[0]}"
 
 

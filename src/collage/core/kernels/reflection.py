@@ -33,11 +33,16 @@ class Turn(NamedTuple):
 
 @njit(**INLINE)
 def dot(a, b):
+    """The dot product of two 3-vectors, each a tuple."""
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
 @njit(**INLINE)
 def octahedral(x, y, z):
+    """The place of a direction in the octahedral map, -1 to 1.
+
+    Cigolle et al., A survey of efficient representations for independent unit vectors, 2014.
+    """
     s = F(1) / max(abs(x) + abs(y) + abs(z), F(1e-12))
     x, z = x * s, z * s
     if y < F(0):
@@ -119,6 +124,7 @@ def ggx(alpha, nh, nl, nv):
 
 @njit(**INLINE)
 def unit(x, y, z):
+    """A 3-vector at length 1."""
     s = F(1) / math.sqrt(max(x * x + y * y + z * z, F(1e-20)))
     return x * s, y * s, z * s
 
@@ -148,6 +154,7 @@ def brushing_frame(surface, row, i, normal):
 
 @njit(**INLINE)
 def fifth_power(x):
+    """x to the power of 5."""
     return x * x * (x * x) * x
 
 

@@ -196,6 +196,7 @@ class Offer:
 
 
 def label_of(category: str, type_name: str = "") -> str:
+    """What a kind of card is called, with its type where several share the name."""
     if type_name == "surfaceshader" and category in SURFACE_LABELS:
         return SURFACE_LABELS[category]
     return LABELS.get(category, category.replace("_", " "))

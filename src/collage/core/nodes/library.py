@@ -35,23 +35,28 @@ class TabDef:
 
     @property
     def uniform(self) -> bool:
+        """Whether it takes one value for all points, and no wire that varies."""
         return self.attributes.get("uniform") == "true"
 
     @property
     def folder(self) -> str:
+        """The group of inputs that it is shown in."""
         return self.attributes.get("uifolder", "")
 
     @property
     def help(self) -> str:
+        """What it does, in the standard's words."""
         return self.attributes.get("doc", "")
 
     @property
     def choices(self) -> tuple[str, ...]:
+        """The words to choose from; empty for any value."""
         text = self.attributes.get("enum", "")
         return tuple(part.strip() for part in text.split(",")) if text else ()
 
     @property
     def choice_values(self) -> tuple[str, ...]:
+        """The values that the choices stand for, where they differ from the words."""
         text = self.attributes.get("enumvalues", "")
         return tuple(part.strip() for part in text.split(",")) if text else ()
 
@@ -85,6 +90,7 @@ class NodeDef:
 
     @property
     def mark(self) -> Mark | None:
+        """What its behaviour says of itself; None where it is a graph."""
         return getattr(self.function, "__collage__", None)
 
     @cached_property
@@ -124,9 +130,11 @@ class Library:
         return self._by_name[name]
 
     def get(self, name: str) -> NodeDef | None:
+        """The definition of a name; None where there is none."""
         return self._by_name.get(name)
 
     def of_category(self, category: str) -> list[NodeDef]:
+        """All definitions of a category, in the order of the standard's files."""
         return self._by_category.get(category, [])
 
     def find(self, category: str, type_name: str) -> NodeDef | None:

@@ -21,6 +21,7 @@ LINEAR, SMOOTH, STEPS = 0, 1, 2
 
 
 def is_long(card: Card) -> bool:
+    """Whether a ramp has more stops than the standard's own ramp takes."""
     return card.network is not None and RAMP in card.attributes
 
 

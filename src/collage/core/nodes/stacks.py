@@ -49,6 +49,7 @@ class Layer:
 
 
 def is_stack(card: Card) -> bool:
+    """Whether a card is a stack of layers."""
     return card.network is not None and card.attributes.get(STACK, "") in KINDS
 
 

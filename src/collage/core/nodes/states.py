@@ -44,6 +44,7 @@ class State:
 
     @property
     def evaluated(self) -> bool:
+        """Whether the definition can be computed."""
         return self.how != SKIPPED
 
 

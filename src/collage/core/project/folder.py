@@ -56,6 +56,7 @@ def slug(name: str) -> str:
 
 
 def is_project(folder: Path) -> bool:
+    """Whether a folder holds a project."""
     return place_of(folder, PROJECT_FILE).is_file()
 
 

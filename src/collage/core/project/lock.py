@@ -32,6 +32,7 @@ class Holder:
 
     @property
     def text(self) -> str:
+        """Who holds it, in words."""
         return f"{self.user} on {self.host} (process {self.process})"
 
 

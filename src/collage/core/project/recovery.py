@@ -26,6 +26,7 @@ NOTE = "desk.json"
 
 
 def default_root() -> Path:
+    """Where unsaved work is kept unless a window is told otherwise."""
     return Path(platformdirs.user_state_dir("collage")) / "desks"
 
 
@@ -40,6 +41,7 @@ class LeftDesk:
 
     @property
     def name(self) -> str:
+        """The name of the project that it holds."""
         return self.project.name
 
 
@@ -119,4 +121,5 @@ def newest_copy_with(folder: Path, material: str) -> Path | None:
 
 
 def discard(desk: LeftDesk) -> None:
+    """Removes unsaved work that a crash left behind."""
     shutil.rmtree(desk.desk, ignore_errors=True)

@@ -34,9 +34,11 @@ class Project:
     unread: Mapping[str, Unread] = field(default_factory=dict)
 
     def with_material(self, name: str, network: Network) -> Project:
+        """A copy with a material added, or in the place of the one of that name."""
         return replace(self, materials={**self.materials, name: network})
 
     def with_bench(self, bench: Bench) -> Project:
+        """A copy with another bench."""
         return replace(self, bench=bench)
 
     def brought_back(self, name: str, network: Network) -> Project:

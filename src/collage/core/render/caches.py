@@ -52,6 +52,7 @@ class RenderCaches:
         return self._environments.get_or_make((path, stamp), lambda: load_environment(path))
 
     def clear(self) -> None:
+        """Lets go of scenes, views, environments and results."""
         for store in (self._scenes, self._environments, self.views):
             store.clear()
         self.results.clear()

@@ -47,6 +47,7 @@ class EnvironmentLight:
 
     @property
     def nbytes(self) -> int:
+        """Bytes of its maps and directions."""
         return self.maps.nbytes + self.directions.nbytes + self.radiance.nbytes
 
 

@@ -47,6 +47,7 @@ class PictureRequest:
 
     @property
     def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
         return self.width, self.height
 
 

@@ -79,6 +79,7 @@ class Samples:
 
     @property
     def count(self) -> int:
+        """How many samples there are."""
         return int(self.pixel.size)
 
     @property

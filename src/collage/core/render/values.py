@@ -50,6 +50,7 @@ class Spread:
 
     @property
     def outside(self) -> bool:
+        """Whether values lie outside 0 to 1."""
         return self.low < 0 or self.high > 1
 
 

@@ -26,6 +26,7 @@ class StockShape(Frozen):
 
     @property
     def label(self) -> str:
+        """Its name in words."""
         return self.shape
 
     def mesh(self) -> Mesh:

@@ -151,9 +151,7 @@ def turned_points() -> Points:
         tangent=axis(0, 1, 0),
         bitangent=axis(-1, 0, 0),
         object_position=own,
-        object_normal=axis(0, 0, 1),
-        object_tangent=axis(1, 0, 0),
-        object_bitangent=axis(0, 1, 0),
+        to_object=np.float32([[0, 1, 0], [-1, 0, 0], [0, 0, 1]]),
     )
 
 

@@ -18,8 +18,8 @@ class Points:
     """n surface points as separate float32 components, each component contiguous.
 
     position, normal, tangent, bitangent : (3, n) in world space, metres; directions of length 1.
-    object_position, object_normal, object_tangent, object_bitangent : the same in the object's space;
-        None means that the two spaces are one.
+    object_position : (3, n), the position in the object's space. to_object : (3, 3), turns directions of the world
+        into the object's; None for both means that the two spaces are one.
     uv : by name of the UV set, (2, n); the first is the default.
     along_u, along_v : (3, n), how far the position moves for one unit of u or v.
     step_u, step_v : (n,) one pixel's step in u and v, for differences; may be negative.
@@ -41,9 +41,7 @@ class Points:
     step_u: np.ndarray
     step_v: np.ndarray
     object_position: np.ndarray | None = None
-    object_normal: np.ndarray | None = None
-    object_tangent: np.ndarray | None = None
-    object_bitangent: np.ndarray | None = None
+    to_object: np.ndarray | None = None
     view: np.ndarray | None = None
     filtered: bool = True
     across: int = 0
@@ -56,6 +54,21 @@ class Points:
     def count(self) -> int:
         """How many points there are."""
         return int(self.position.shape[1])
+
+    @cached_property
+    def object_normal(self) -> np.ndarray | None:
+        """(3, n), the normal in the object's space; None where that is the world's."""
+        return None if self.to_object is None else self.to_object @ self.normal
+
+    @cached_property
+    def object_tangent(self) -> np.ndarray | None:
+        """(3, n), the tangent in the object's space; None where that is the world's."""
+        return None if self.to_object is None else self.to_object @ self.tangent
+
+    @cached_property
+    def object_bitangent(self) -> np.ndarray | None:
+        """(3, n), the bitangent in the object's space; None where that is the world's."""
+        return None if self.to_object is None else self.to_object @ self.bitangent
 
     def uv_set(self, name: str = "") -> np.ndarray:
         """(2, n) coordinates of a UV set; the first where the name is empty or unknown."""
@@ -77,12 +90,7 @@ class Points:
         """The object-space position after a move in world space."""
         if self.object_position is None:
             return None
-        moved = self.object_position
-        for what in ("normal", "tangent", "bitangent"):
-            own = getattr(self, f"object_{what}")
-            if own is None:
-                return moved + move
-            moved = moved + own * (getattr(self, what) * move).sum(axis=0)
+        moved: np.ndarray = self.object_position + (move if self.to_object is None else self.to_object @ move)
         return moved
 
 
@@ -112,7 +120,7 @@ class _Part(_View):
 
     def __getattr__(self, name: str) -> Any:
         value = getattr(self._base, name)
-        if isinstance(value, np.ndarray):
+        if isinstance(value, np.ndarray) and name != "to_object":
             value = value[..., self._cut]
         elif name == "uv":
             value = {key: place[:, self._cut] for key, place in value.items()}

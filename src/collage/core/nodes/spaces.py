@@ -9,24 +9,18 @@ from collage.core.nodes.behaviour import Array, Context, behaviour
 from collage.core.nodes.geometric import view
 
 _OWN = ("object", "model")
-_AXES = ("normal", "tangent", "bitangent")
 
 
 def _moved(ctx: Context, vector: Array, fromspace: str, tospace: str) -> Array:
     """A direction from one space in the other; unknown names and equal spaces leave it as it is."""
+    turn = ctx.at.to_object
+    if turn is None:
+        return vector
     if fromspace in _OWN and tospace == "world":
-        before, after = "object_", ""
-    elif fromspace == "world" and tospace in _OWN:
-        before, after = "", "object_"
-    else:
-        return vector
-    points = ctx.at
-    if points.object_normal is None:
-        return vector
-    total: Array = np.zeros((3, 1), np.float32)
-    for axis in _AXES:
-        total = total + getattr(points, after + axis) * dot3(getattr(points, before + axis), vector)
-    return total
+        return turn.T @ vector
+    if fromspace == "world" and tospace in _OWN:
+        return turn @ vector
+    return vector
 
 
 @behaviour("transformvector", spatial=True)

@@ -5,7 +5,7 @@ Samples are found once per camera, size and geometry; a moved light or a changed
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TypeVar
@@ -362,26 +362,20 @@ class _Finder:
         def rows(at: int, count: int = 3) -> np.ndarray:
             return surface[at : at + count]
 
-        normal, tangent, bitangent = rows(k.NORMAL), rows(k.TANGENT), rows(k.BITANGENT)
-        own: Sequence[np.ndarray | None] = (None, None, None, None)
-        sets: tuple[str, ...] = ("UVMap",)
-        if number != GROUND:
-            turn, sets = self.scene.rotations[number], self.scene.uv_sets[number]
-            own = [rows(k.OBJECT_POSITION), *(turn @ one for one in (normal, tangent, bitangent))]
+        on_object = number != GROUND
+        sets = self.scene.uv_sets[number] if on_object else ("UVMap",)
         return Points(
             position=rows(k.POSITION),
-            normal=normal,
-            tangent=tangent,
-            bitangent=bitangent,
+            normal=rows(k.NORMAL),
+            tangent=rows(k.TANGENT),
+            bitangent=rows(k.BITANGENT),
             uv={name: rows(k.UV + 2 * at, 2) for at, name in enumerate(sets)},
             along_u=rows(k.ALONG_U),
             along_v=rows(k.ALONG_V),
             step_u=surface[k.STEP_U],
             step_v=surface[k.STEP_V],
-            object_position=own[0],
-            object_normal=own[1],
-            object_tangent=own[2],
-            object_bitangent=own[3],
+            object_position=rows(k.OBJECT_POSITION) if on_object else None,
+            to_object=self.scene.rotations[number] if on_object else None,
             view=rows(k.VIEW),
             part=self._id(PART, triangle),
             piece=self._id(PIECE, triangle),

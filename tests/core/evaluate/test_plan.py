@@ -12,7 +12,8 @@ from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Network, Wire, inside
-from collage.core.evaluate.plan import LOUD, CardOutput, Const, build_plan
+from collage.core.evaluate.literals import LOUD
+from collage.core.evaluate.plan import CardOutput, Const, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, exchanged, run
 from collage.core.geometry.points import sheet
 

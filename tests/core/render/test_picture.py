@@ -11,7 +11,8 @@ import pytest
 from collage.core.document import edits
 from collage.core.document.materials import new_material
 from collage.core.document.model import Card, Input, Network, Wire
-from collage.core.evaluate.plan import LOUD, CardOutput
+from collage.core.evaluate.literals import LOUD
+from collage.core.evaluate.plan import CardOutput
 from collage.core.evaluate.run import Cancelled
 from collage.core.render.cards import card_pictures
 from collage.core.render.channels import DEFAULTS

@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QHelpEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from collage.app.theme import font
-from collage.core.evaluate.plan import LOUD
+from collage.core.evaluate.literals import LOUD
 from collage.core.gather.sets import FoundMap, tile_place
 from collage.core.images.colour import linear_to_srgb
 

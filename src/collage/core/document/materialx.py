@@ -16,7 +16,7 @@ from typing import Any
 import MaterialX as mx
 
 from collage.core.base.errors import CollageError, disk_errors
-from collage.core.document.model import Card, Element, Input, Network, Output, Wire
+from collage.core.document.model import UNREAD, Card, Element, Input, Network, Output, Wire
 from collage.core.document.types import parse, write
 
 MAX_BYTES = 64 * 2**20
@@ -61,7 +61,7 @@ def parse_document(data: bytes, *, about: str = "document") -> Network:
         raise CollageError("The text is not UTF-8.", about=about, remedy="Save it as UTF-8.") from error
     except Exception as error:  # the library raises its own kinds, all derived from Exception alone
         raise CollageError(f"MaterialX cannot read the file: {error}.", about=about) from error
-    network = _network(document, about)
+    network = _network(document)
     return replace(
         network,
         cards={name: card for name, card in network.cards.items() if not name.startswith(_OWN)},
@@ -200,7 +200,7 @@ def _children(source: Any) -> list[Any]:
     return [child for child in source.getChildren() if child.getCategory()]
 
 
-def _network(source: Any, about: str) -> Network:
+def _network(source: Any) -> Network:
     cards: dict[str, Card] = {}
     inputs: dict[str, Input] = {}
     outputs: dict[str, Output] = {}
@@ -208,25 +208,25 @@ def _network(source: Any, about: str) -> Network:
     for child in _children(source):
         name = child.getName()
         if child.isA(mx.Input):
-            inputs[name] = _input(child, about)
+            inputs[name] = _input(child)
         elif child.isA(mx.Output):
             outputs[name] = _output(child)
         elif child.isA(mx.NodeGraph):
-            cards[name] = _card(child, about, _network(child, about))
+            cards[name] = _card(child, _network(child))
         elif child.isA(mx.Node):
-            cards[name] = _card(child, about, None)
+            cards[name] = _card(child, None)
         else:
             kept.append(_element(child))
     return Network(cards, inputs, outputs, attributes_of(source), tuple(kept))
 
 
-def read_network(source: Any, about: str = "") -> Network:
+def read_network(source: Any) -> Network:
     """The inside of a library nodegraph. Its own attributes belong to the card, not to the network."""
-    network = _network(source, about)
+    network = _network(source)
     return Network(network.cards, network.inputs, network.outputs, {}, network.kept)
 
 
-def _card(source: Any, about: str, network: Network | None) -> Card:
+def _card(source: Any, network: Network | None) -> Card:
     if network is not None:  # a group's inputs are the card's: they take from the network around it
         inside = Network(network.cards, {}, network.outputs, {}, network.kept)
         return Card(source.getName(), "nodegraph", "multioutput", network.inputs, attributes_of(source), inside)
@@ -234,7 +234,7 @@ def _card(source: Any, about: str, network: Network | None) -> Card:
     kept: list[Element] = []
     for child in _children(source):
         if child.isA(mx.Input):
-            inputs[child.getName()] = _input(child, about)
+            inputs[child.getName()] = _input(child)
         else:
             kept.append(_element(child))
     category = source.getCategory()
@@ -256,18 +256,15 @@ def _wire(source: Any) -> Wire | None:
     return None
 
 
-def _input(source: Any, about: str) -> Input:
+def _input(source: Any) -> Input:
     text = source.getAttribute("value") or source.getAttribute(WAITING)
-    type_name = source.getType()
-    try:
-        value = parse(type_name, text) if source.hasAttribute("value") or source.hasAttribute(WAITING) else None
-    except ValueError as error:
-        raise CollageError(
-            f"The value of “{source.getNamePath()}” does not fit: {error}.",
-            about=about,
-            remedy="Mend or remove the value.",
-        ) from error
+    type_name, value = source.getType(), None
     attributes = attributes_of(source, _INPUT_OWN)
+    if source.hasAttribute("value") or source.hasAttribute(WAITING):
+        try:
+            value = parse(type_name, text)
+        except ValueError:
+            attributes[UNREAD] = text  # it is written again as it is, and the default counts
     if source.hasAttribute("value") and (_wire(source) is not None or source.hasAttribute("interfacename")):
         attributes[BOTH] = "true"
     return Input(
@@ -298,7 +295,7 @@ def _fill(target: Any, network: Network) -> None:
         _put_input(target, network, one)
     for card in network.cards.values():
         element = target.addChildOfCategory(card.category, card.name)
-        if card.network is None:
+        if card.network is None and card.type:
             element.setType(card.type)
         for name, value in card.attributes.items():
             element.setAttribute(name, value)
@@ -328,13 +325,15 @@ def _put_element(target: Any, element: Element) -> None:
 
 def _put_input(target: Any, network: Network, one: Input) -> None:
     element = target.addChildOfCategory("input", one.name)
-    element.setType(one.type)
+    if one.type:
+        element.setType(one.type)
     waits = one.wire is not None or one.interface is not None
-    if one.value is not None:  # the standard allows a value or a wire; the one that waits is noted beside it
-        element.setAttribute(WAITING if waits and BOTH not in one.attributes else "value", write(one.value))
+    text = write(one.value) if one.value is not None else one.unread
+    if text is not None:  # the standard allows a value or a wire; the one that waits is noted beside it
+        element.setAttribute(WAITING if waits and BOTH not in one.attributes else "value", text)
     _put_wire(element, network, one.wire, one.interface)
     for name, value in one.attributes.items():
-        if name != BOTH:
+        if name not in (BOTH, UNREAD):
             element.setAttribute(name, value)
 
 

@@ -21,6 +21,7 @@ MAP_SET = "clg_mapset"  # attribute of a group that holds the maps of one surfac
 CONVERT = "clg_convert"  # attribute of a card that Collage put in to make two types meet
 LINK = "clg_link"  # attribute of a card that carries a value to others that follow it: value, factor, offset
 STACK = "clg_stack"  # attribute of a group that is a stack of layers: the type of the layers
+UNREAD = "clg_unread"  # noted, never written: the text of a value in the file that does not fit its type
 RAMP = "clg_ramp"  # attribute of a group that is a ramp of more stops than the standard's card holds
 
 
@@ -72,6 +73,11 @@ class Input:
         if isinstance(self.value, str) and not self.value.isprintable():
             object.__setattr__(self, "value", cleaned(self.value))
         _clean_attributes(self)
+
+    @property
+    def unread(self) -> str | None:
+        """The text that its file has for a value and that does not fit its type; None where all is well."""
+        return self.attributes.get(UNREAD) if self.value is None else None
 
     @property
     def muted(self) -> bool:

@@ -16,8 +16,9 @@ from typing import Any
 import numpy as np
 
 from collage.core.base.errors import CollageError
-from collage.core.document.model import Card, Network, Output, Value, Wire, order
+from collage.core.document.model import Card, Input, Network, Output, Value, Wire, order
 from collage.core.document.types import CHANNELS, TEXTS, zero
+from collage.core.evaluate.literals import LOUD, Loud, as_array, loud_value, read_literal, typed, unread
 from collage.core.images.colour import inverse_curve, is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.images.tiles import Tiles, is_pattern, label_of
@@ -25,10 +26,6 @@ from collage.core.nodes.behaviour import Context
 from collage.core.nodes.geometric import geometry
 from collage.core.nodes.library import Library, NodeDef, TabDef
 from collage.core.nodes.units import in_unit_of
-
-Loud = tuple[float, float, float]
-LOUD: Loud = (1.0, 0.05, 0.6)
-"""The colour of what cannot be computed."""
 
 Shift = tuple[int, ...]
 """The small steps taken from the points: () none, (0,) along u, (1,) along v, and so on nested."""
@@ -138,16 +135,6 @@ class Plan:
     memo: dict[Any, Any] = field(default_factory=dict)  # what was worked out about the steps, for another run
 
 
-def as_array(value: Value, type_name: str) -> np.ndarray:
-    """A literal as (k, 1): float32, or int32 and bool for whole numbers and yes/no. Raises CollageError."""
-    kind = {"integer": np.int32, "boolean": np.bool_}.get(type_name, np.float32)
-    try:
-        return np.array(value, kind).reshape(-1, 1)
-    except (ValueError, TypeError, OverflowError):
-        text = f"“{str(value)[:40]}” is no value of the type {type_name}."
-        raise CollageError(text, remedy="Type another value.") from None
-
-
 def build_plan(
     library: Library,
     document: Network,
@@ -237,7 +224,7 @@ class _Builder:
             return None
 
     def _loud_of(self, type_name: str) -> np.ndarray:
-        return _loud_value(type_name, self.loud)
+        return loud_value(type_name, self.loud)
 
     def _note(self, scope: _Scope, card: Card, error: CollageError) -> None:
         if self.strict:
@@ -383,14 +370,31 @@ class _Builder:
                 source = self._wired(scope, card, one.wire, tab, shift)
             elif one.interface is not None:
                 source = self._interface(scope, one.interface, tab.type, shift)
-            elif one.value is not None and not tab.geometry:
-                value = in_unit_of(tab, one.value, one.attributes.get("unit", ""))
-                return self._literal(scope, card, tab, value, one.attributes.get("colorspace", ""))
+            elif not tab.geometry:
+                source = self._own_value(scope, card, tab, one)
         if source is not None:
             return source
         if tab.geometry:
             return self._geometry(tab, shift)
         return self._literal(scope, card, tab, tab.default, "none")
+
+    def _own_value(self, scope: _Scope, card: Card, tab: TabDef, one: Input) -> Source | None:
+        """The value of an input; None where it has none, or one that does not fit, which is noted."""
+        value = one.value
+        try:
+            if one.unread is not None:
+                raise unread(one.unread, tab.type)
+            if not one.type and isinstance(value, str):  # a file may leave the type out
+                value = read_literal(tab.type, value)
+            if value is None:
+                return None
+            value = in_unit_of(tab, value, one.attributes.get("unit", ""))
+            return self._literal(scope, card, tab, value, one.attributes.get("colorspace", ""))
+        except CollageError as error:
+            if not self.strict:
+                about = f"{card.name}.{tab.name}"
+                self._note(scope, card, CollageError(error.message, about=about, remedy=error.remedy))
+            return None
 
     def _wired(self, scope: _Scope, card: Card, wire: Wire, tab: TabDef, shift: Shift) -> Source | None:
         if wire.card not in scope.network.cards:
@@ -561,33 +565,6 @@ def _fold(function: Callable[..., Any], type_name: str, sources: Mapping[str, So
     values = {name: one.value for name, one in sources.items() if isinstance(one, Const)}
     with np.errstate(all="ignore"):
         return typed(function(Context(None, type_name), **values), type_name)
-
-
-_KINDS: dict[str, Any] = {"integer": np.dtype(np.int32), "boolean": np.dtype(np.bool_)}
-
-
-def typed(result: Any, type_name: str) -> Any:
-    """A function's result in the number kind of its type, two-dimensional."""
-    if isinstance(result, dict):
-        return {name: np.atleast_2d(np.asarray(one)).astype(np.float32) for name, one in result.items()}
-    if isinstance(result, (str, ImageRef)):
-        return result
-    kind = _KINDS.get(type_name, np.float32)
-    if isinstance(result, np.ndarray) and result.ndim == 2 and result.dtype == kind:
-        return result
-    array = np.asarray(result)
-    if array.ndim < 2:
-        array = np.atleast_2d(array)
-    return array.astype(kind, copy=False)
-
-
-def _loud_value(type_name: str, loud: Loud) -> np.ndarray:
-    count = CHANNELS.get(type_name, 3)
-    if type_name in ("integer", "boolean"):
-        return as_array(1, type_name)
-    if count in (3, 4) and type_name.startswith("color"):
-        return np.array([*loud, 1.0][:count], np.float32).reshape(-1, 1)
-    return np.full((count, 1), 0.5, np.float32)
 
 
 def _neutral(type_name: str) -> Const:

@@ -15,7 +15,8 @@ import numpy as np
 from collage.core.base.budget import Budget, Store
 from collage.core.document.types import CHANNELS, FLOATS
 from collage.core.evaluate.fuse import Program, fuse
-from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step, typed
+from collage.core.evaluate.literals import typed
+from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step
 from collage.core.geometry.points import Points
 from collage.core.images.store import OpenImages
 from collage.core.nodes.behaviour import Array, Beside, Context, Mark

@@ -145,7 +145,7 @@ class Library:
     def graph(self, definition: NodeDef) -> Network | None:
         """The standard's own graph of simpler cards for this definition, if it has one."""
         if definition.name not in self._graphs and self._sources.get(definition.name) is not None:
-            self._graphs[definition.name] = read_network(self._sources[definition.name], definition.name)
+            self._graphs[definition.name] = read_network(self._sources[definition.name])
         return self._graphs.get(definition.name)
 
     def extended(self, document: Network) -> Library:

@@ -13,7 +13,8 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Network, inside
 from collage.core.document.types import CHANNELS
-from collage.core.evaluate.plan import LOUD, CardOutput, Loud, Place, build_plan
+from collage.core.evaluate.literals import LOUD, Loud
+from collage.core.evaluate.plan import CardOutput, Place, build_plan
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore

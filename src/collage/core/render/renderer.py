@@ -15,7 +15,8 @@ from collage.core.base.memory import keep_freed_memory
 from collage.core.base.progress import Progress, Steps, finished
 from collage.core.document.materials import has_displacement
 from collage.core.document.model import Network
-from collage.core.evaluate.plan import Const, Loud, Place, build_plan
+from collage.core.evaluate.literals import Loud
+from collage.core.evaluate.plan import Const, Place, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.store import ImageRef, ImageStore

@@ -13,6 +13,7 @@ import pytest
 
 from collage.core.images.files import read_info
 from collage.core.project.folder import load_project
+from other_writers import document, woods
 
 
 def collage(*words: object) -> subprocess.CompletedProcess[str]:
@@ -175,3 +176,25 @@ def test_cards_of_a_saved_material_are_bundled_linked_copied_and_opened_up(ball:
     done = collage("cards", "link", folder, name, "b", "a.amplitude")
     assert done.returncode == 1
     assert "CARD.INPUT" in done.stderr
+
+
+def test_materials_of_a_document_of_many_are_added_by_name(ball: Path, tmp_path: Path) -> None:
+    folder, file = tmp_path / "ball", tmp_path / "woods.mtlx"
+    shutil.copytree(ball, folder)
+    file.write_text(document(woods(12)))
+    listed = collage("materials", "add", folder, file, "--list")
+    assert listed.stdout.splitlines()[1] == "wood_001\twoods ash"
+    refused = collage("materials", "add", folder, file)
+    assert refused.returncode == 1
+    assert "12 materials" in refused.stderr
+    assert "--name" in refused.stderr
+    wrong = collage("materials", "add", folder, file, "--name", "wod_003")
+    assert wrong.returncode == 1
+    assert "wood_003" in wrong.stderr
+    some = collage("materials", "add", folder, file, "--name", "wood_003", "--name", "wood_005")
+    assert some.stdout.split() == ["wood_003", "wood_005"]
+    materials = load_project(folder)[0].materials
+    assert set(materials["wood_003"].cards) == {"wood_003", "SR_wood_003", "NG"}
+    every = collage("materials", "add", folder, file, "--all")
+    assert every.stdout.splitlines()[3] == "wood_003 2", "names that are taken get a number"
+    assert len(load_project(folder)[0].materials) == len(materials) + 12

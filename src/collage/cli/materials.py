@@ -38,12 +38,33 @@ def new_material(folder: Folder, name: Material) -> None:
         typer.echo(new_material_named(session, name))
 
 
-@app.command("import")
-def import_material(folder: Folder, file: Annotated[Path, typer.Argument(help="A MaterialX document.")]) -> None:
-    """Add the material of a MaterialX document; prints its name."""
+@app.command("add")
+def add(
+    folder: Folder,
+    file: Annotated[Path, typer.Argument(help="A MaterialX document.")],
+    name: Annotated[list[str] | None, typer.Option(help="One of its materials; may be given several times.")] = None,
+    every: Annotated[bool, typer.Option("--all", help="All of its materials.")] = False,
+    listed: Annotated[bool, typer.Option("--list", help="Only print the names of its materials.")] = False,
+) -> None:
+    """Add materials of a MaterialX document; prints their names."""
+    from collage.core.actions.materials import Offered, add_materials
+    from collage.core.base.errors import CollageError
+
+    offered = Offered.read(file)
+    if listed:
+        for one in offered.materials:
+            typer.echo(f"{one.title}\t{one.folder}" if one.folder else one.title)
+        return
+    chosen = list(offered.materials) if every else offered.named(name or [])
+    if offered.several and not chosen:
+        raise CollageError(
+            f"The file has {len(offered.materials)} materials.",
+            about=file.name,
+            remedy="Choose some with --name, take all with --all, or see their names with --list.",
+        )
     with saved_session(folder) as session:
-        session.add_material(file)
-        typer.echo(session.material)
+        for made in add_materials(session, offered, chosen):
+            typer.echo(made)
 
 
 @app.command()

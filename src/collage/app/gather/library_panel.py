@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from collage.app.preview.images import to_image
+from collage.app.preview.images import picture_icon, to_image
 from collage.app.shell.jobs import Latest, Ticket
 from collage.app.shell.settings import Settings
 from collage.app.shell.studio import Studio
@@ -279,7 +279,7 @@ class LibraryPanel(QFrame):
         self.set_picture(answer[0], QPixmap.fromImage(to_image(answer[1])))
 
     def set_picture(self, key: str, pixmap: QPixmap) -> None:
-        self._icons[key] = QIcon(pixmap)
+        self._icons[key] = picture_icon(pixmap)
         for row in range(self.list.count()):
             item = self.list.item(row)
             if item.data(ITEM).key == key:

@@ -35,7 +35,6 @@ from collage.app.shell.studio import Studio
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.panels import Elided
 from collage.core.assets.stock import Item
-from collage.core.base.errors import CollageError
 from collage.core.document.history import History
 from collage.core.gather.names import stem_of
 from collage.core.project.folder import MAPS, slug
@@ -236,11 +235,7 @@ class GatherPlace(QWidget):
         elif item.kind == "pattern":
             self._take_pattern(item)
         elif item.kind == "material":
-            try:
-                self.session.add_material(item.path)
-                self.studio.wanted.emit("material")
-            except CollageError as error:
-                self.studio.tell(error)
+            self.drops.add_materials(item.path)
         elif item.kind == "environment":
             self.drops.light_by(item.path)
 

@@ -10,9 +10,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from collage.app.shell.studio import Studio
-from collage.core.actions import bench, sets
+from collage.core.actions import bench, materials, sets
+from collage.core.actions.materials import Offered
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
+from collage.core.document.contained import Contained, is_document
 from collage.core.document.model import Wire
 from collage.core.gather.build import BuildOptions
 from collage.core.gather.rules import load_rules
@@ -71,7 +73,7 @@ class Drops:
             for number, path in enumerate(found.loose):
                 self._add_image(path, (place[0] + 0.2 * number, place[1] + 0.2 * number))
 
-        self._gather(paths, then)
+        self._gather(self._without_documents(paths), then)
 
     def _put(self, found: FoundSet, place: tuple[float, float]) -> None:
         self._copied(found, Path(), lambda: sets.put_on_board(self.session, found, Path(), place))
@@ -93,12 +95,12 @@ class Drops:
             else:
                 self.build(one, Path(), BuildOptions(), number=number)
 
-        self._gather(paths, then)
+        self._gather(self._without_documents(paths, number), then)
 
     def on_channel(self, paths: list[Path], channel: str) -> None:
         """A picture is wired to the channel it was dropped on; more than one goes to the board."""
         surface = self.session.surface
-        if len(paths) != 1 or paths[0].is_dir() or surface is None or not channel:
+        if len(paths) != 1 or paths[0].is_dir() or is_document(paths[0]) or surface is None or not channel:
             self.on_board(paths, (0.0, 0.0))
             return
         tab = self.session.library.definition(surface).inputs[channel]
@@ -107,6 +109,8 @@ class Drops:
             self.session.wire(Wire(card), surface.name, channel, tab.type)
 
     def _gather(self, paths: list[Path], then: Callable[[_Found], None]) -> None:
+        if not paths:
+            return
         rules = load_rules(self.studio.rules_file)
 
         def steps(_cancelled: Callable[[], bool]) -> Steps[_Found]:
@@ -116,6 +120,41 @@ class Drops:
             return _Found(list(found.sets), loose)
 
         self.studio.jobs.queue("Looking at the files", steps, then, self.studio.tell)
+
+    # ---- materials ----------------------------------------------------------------------------
+
+    def _without_documents(self, paths: list[Path], number: int = -1) -> list[Path]:
+        """Dropped MaterialX documents become materials; the other paths."""
+        for path in paths:
+            if is_document(path):
+                self.add_materials(path, number)
+        return [path for path in paths if not is_document(path)]
+
+    def add_materials(self, file: Path, number: int = -1) -> None:
+        """Reads a document and adds its material; where there are several, the window asks which ones.
+
+        number : of the object that it is assigned to, or negative.
+        """
+
+        def steps(_cancelled: Callable[[], bool]) -> Steps[Offered]:
+            yield Progress(f"Reading {file.name}", 0.0)
+            return Offered.read(file)
+
+        def then(offered: Offered) -> None:
+            if offered.several:
+                self.studio.materials_offered.emit(offered, number)
+            else:
+                self.take_materials(offered, [], number)
+
+        self.studio.jobs.queue(f"Reading {file.name}", steps, then, self.studio.tell)
+
+    def take_materials(self, offered: Offered, chosen: list[Contained], number: int = -1) -> None:
+        """Adds the chosen materials of a document; the first goes to an object, if there is one of that number."""
+        names = materials.add_materials(self.session, offered, chosen)
+        if names and number >= 0:
+            materials.assign_material(self.session, number, names[0])
+        self.studio.wanted.emit("material")
+        self.studio.hint.emit(f"“{names[0]}” is added." if len(names) == 1 else f"{len(names)} materials are added.")
 
     # ---- light --------------------------------------------------------------------------------
 

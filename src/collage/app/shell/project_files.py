@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from collage.app.shell.acts import entry
 from collage.app.shell.banner import Banner, Choice
+from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
-from collage.core.actions.materials import bring_back
+from collage.core.actions.materials import Offered, add_materials, bring_back
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
@@ -26,6 +27,7 @@ class ProjectFiles:
 
     def __init__(self, studio: Studio, banner: Banner, window: QWidget) -> None:
         self.studio, self.session, self.banner, self.window = studio, studio.session, banner, window
+        studio.materials_offered.connect(self.choose_materials)
 
     def entries(self) -> list[Entry]:
         return [
@@ -33,7 +35,7 @@ class ProjectFiles:
             separator("File"),
             entry("File", Session.save, self.save),
             Entry("File", "Save as…", self.save_as, "Ctrl+Shift+S"),
-            entry("File", Session.add_material, self.add_material_dialog),
+            entry("File", add_materials, self.add_materials_dialog),
         ]
 
     def fill_samples(self, menu: QMenu) -> None:
@@ -128,13 +130,18 @@ class ProjectFiles:
             self.studio.tell,
         )
 
-    def add_material_dialog(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.window, "Import a material", "", "MaterialX documents (*.mtlx)")
+    def add_materials_dialog(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Add materials", "", "MaterialX documents (*.mtlx)")
         if name:
-            try:
-                self.session.add_material(Path(name))
-            except CollageError as error:
-                self.banner.tell(error)
+            Drops(self.studio).add_materials(Path(name))
+
+    def choose_materials(self, offered: Offered, number: int) -> None:
+        """Asks which materials of a document are to be added."""
+        from collage.app.shell.materials_dialog import MaterialsDialog
+
+        dialog = MaterialsDialog(self.studio, offered, self.window)
+        dialog.chosen.connect(lambda chosen: Drops(self.studio).take_materials(offered, chosen, number))
+        dialog.show()
 
     # ---- saving -------------------------------------------------------------------------------
 

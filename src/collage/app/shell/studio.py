@@ -34,6 +34,7 @@ class Studio(QObject):
 
     hint = Signal(str)
     pixel = Signal(str)  # the value under the pointer
+    materials_offered = Signal(object, int)  # Offered, and the number of an object that is to have one, or negative
     timed = Signal(str)  # how long the last picture took
     wanted = Signal(str)  # the place that opens this, as "material" or "sets"
     theme_changed = Signal(object)

@@ -42,6 +42,7 @@ from collage.core.actions import wires as wires_acts
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
+from collage.core.document.contained import is_document
 from collage.core.document.model import Wire, inside, replaced_inside
 from collage.core.nodes.labels import TYPE_WORDS
 
@@ -554,8 +555,8 @@ class Board(BoardView):
 
     def dropEvent(self, event: QDropEvent) -> None:
         paths = files_in(event.mimeData())
-        if len(paths) == 1 and not paths[0].is_dir():
-            self._take_file(paths[0], event.position().toPoint())
+        if len(paths) == 1 and not paths[0].is_dir() and not is_document(paths[0]):
+            self._take_image(paths[0], event.position().toPoint())
         elif paths:
             self.files_dropped.emit(paths, self.place_of(event.position().toPoint()))
         if paths:
@@ -566,13 +567,9 @@ class Board(BoardView):
             self.session.add(definition, self.place_of(event.position().toPoint()))
             event.acceptProposedAction()
 
-    def _take_file(self, path: Path, at: QPoint) -> None:
-        """A dropped image becomes a card, a dropped MaterialX document a material."""
+    def _take_image(self, path: Path, at: QPoint) -> None:
         try:
-            if path.suffix.lower() == ".mtlx":
-                self.session.add_material(path)
-            else:
-                self.session.add_image(path, self.place_of(at))
+            self.session.add_image(path, self.place_of(at))
         except CollageError as error:
             self.session.problem.emit(error)
 

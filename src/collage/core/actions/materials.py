@@ -2,15 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import difflib
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
 
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
-from collage.core.document.materials import new_material
+from collage.core.document.contained import Contained, contained, taken
+from collage.core.document.materials import new_material, prefixed
+from collage.core.document.materialx import read_document
+from collage.core.document.model import Network
 from collage.core.project.folder import load_project
 from collage.core.project.recovery import newest_copy_with
 from collage.core.project.state import Project
+
+
+@dataclass(frozen=True)
+class Offered:
+    """A MaterialX document from outside, and the materials in it."""
+
+    file: Path
+    document: Network
+    materials: tuple[Contained, ...]
+
+    @staticmethod
+    def read(file: Path) -> Offered:
+        """Reads a document. Raises CollageError."""
+        document = read_document(file)
+        return Offered(file, document, tuple(contained(document)))
+
+    @property
+    def several(self) -> bool:
+        """Whether there is anything to choose from."""
+        return len(self.materials) > 1
+
+    def documents(self, chosen: Sequence[Contained]) -> list[tuple[str, Network]]:
+        """Of each chosen material, or of the only one, a name and its own document."""
+        if not self.several:
+            return [(self.file.stem, self.document)]
+        return [(one.title, taken(self.document, one.card)) for one in chosen]
+
+    def named(self, names: Sequence[str]) -> list[Contained]:
+        """The materials of these titles. Raises CollageError for one that is not there."""
+        found = {one.title: one for one in self.materials}
+        for name in names:
+            if name not in found:
+                near = difflib.get_close_matches(name, found, 1)
+                hint = f"Did you mean “{near[0]}”?" if near else "See them with --list."
+                raise CollageError(f"There is no material “{name}” in the file.", about=self.file.name, remedy=hint)
+        return [found[name] for name in names]
 
 
 def _project(session: Session, label: str, change: Callable[[Project], Project]) -> bool:
@@ -29,6 +71,24 @@ def new_material_named(session: Session, wanted: str = "Material") -> str:
     _project(session, f"New material {name}", lambda project: project.with_material(name, new_material()))
     session.show_material(name)
     return name
+
+
+@act("materials.add", "Add materials from a file…", command="materials add")
+def add_materials(session: Session, offered: Offered, chosen: Sequence[Contained] = ()) -> list[str]:
+    """Adds materials of a MaterialX document to the project. Returns their names.
+
+    chosen : of those that the document contains; a document that contains one at most is taken as it is.
+    """
+    prefix = session.relative(offered.file.parent)
+    project, names = session.project, list[str]()
+    for title, document in offered.documents(chosen):
+        names.append(project.free_material_name(title))
+        project = project.with_material(names[-1], prefixed(document, prefix))
+    if names:
+        what = f"the material {names[0]}" if len(names) == 1 else f"{len(names)} materials"
+        _project(session, f"Add {what}", lambda _: project)
+        session.show_material(names[0])
+    return names
 
 
 @act("materials.duplicate", "Duplicate", command="materials duplicate")

@@ -16,8 +16,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
-from collage.core.document.materials import blended, hidden_on_board, new_material, prefixed, showing, surface_card
-from collage.core.document.materialx import read_document
+from collage.core.document.materials import blended, hidden_on_board, new_material, showing, surface_card
 from collage.core.document.model import Card, Network, Value, Wire, inside, replaced_inside
 from collage.core.evaluate.plan import CardOutput
 from collage.core.gather.spaces import with_file
@@ -381,14 +380,6 @@ class Session:
     def found(self, stored: str) -> Path:
         """Where a file lies that a material names."""
         return stored_path(self.document, stored, self.base_folder)
-
-    @act("materials.import", "Import a MaterialX material…", command="materials import")
-    def add_material(self, path: Path) -> None:
-        """Takes a MaterialX document into the project as another material. Raises CollageError."""
-        document = prefixed(read_document(path), self.relative(path.parent))
-        name = self.project.free_material_name(path.stem)
-        self.history.do(f"Add the material {name}", lambda project: project.with_material(name, document))
-        self.show_material(name)
 
     # ---- files --------------------------------------------------------------------------------
 

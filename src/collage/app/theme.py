@@ -165,6 +165,8 @@ def _sheet(t: Theme) -> str:
     QLabel#title {{ font-weight: bold; }}
     QLabel#loud {{ color: {t.accent}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.panel}; border: none; }}
+    QScrollArea#startPage, QScrollArea > QWidget > QWidget#startPage {{ background: {t.board}; }}
+    #startPage QLabel, #startPage QWidget {{ background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {t.line}; min-height: 24px; margin: 1px 2px; }}
     QScrollBar:horizontal {{ background: transparent; height: 9px; margin: 0; }}

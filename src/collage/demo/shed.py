@@ -14,6 +14,7 @@ from collage.core.gather import build
 from collage.core.gather.sets import group
 from collage.core.images.files import write_image
 from collage.core.project.folder import is_project, save_project
+from collage.core.project.fresh import ball_project
 from collage.core.project.state import Project
 from collage.core.scene.bench import AreaLight, Bench, BenchObject, Camera, Environment, stock
 from collage.demo.maps import MapSet, bench_wood, celadon, encoded, studio, terracotta
@@ -194,12 +195,9 @@ def _potting_shed(folder: Path) -> Steps[None]:
 def _plain_ball(folder: Path) -> Steps[None]:
     yield Progress("Making the studio", 0.2)
     write_image(folder / "environments" / "studio.exr", studio(), bits=16)
-    bench = Bench(
-        objects=(stock("Ball", "sphere", material="Plain"),),
-        environment=Environment(file="environments/studio.exr"),
-        camera=Camera(distance=0.62, target=(0.0, 0.1, 0.0)),
-    )
-    save_project(Project("New look", {"Plain": new_material()}, bench), folder)
+    project = ball_project()
+    environment = Environment(file="environments/studio.exr", strength=0.7)
+    save_project(project.with_bench(project.bench.model_copy(update={"environment": environment})), folder)
 
 
 _MAKERS: dict[str, Callable[[Path], Steps[None]]] = {"potting-shed": _potting_shed, "plain-ball": _plain_ball}

@@ -33,8 +33,12 @@ class KeptPictures:
 
     def find(self, project: Path, camera: Camera) -> QImage | None:
         """The picture of the project as it lies on disk, seen by a camera."""
-        image = QImage(str(self._file(project, camera)))
-        return None if image.isNull() else image.convertToFormat(QImage.Format.Format_RGB888)
+        return _read(self._file(project, camera))
+
+    def newest(self, project: Path) -> QImage | None:
+        """The last picture of the project, however it looked then."""
+        found = sorted(self.folder.glob(f"{_name(project)}-*.png"))
+        return _read(found[-1]) if found else None
 
     def keep(self, image: QImage, project: Path, camera: Camera) -> None:
         """Keeps a picture in the place of the project's last one. A folder that takes no files is left alone."""
@@ -60,6 +64,11 @@ class KeptPictures:
 
     def _file(self, project: Path, camera: Camera) -> Path:
         return self.folder / f"{_name(project)}-{_state(project)}-{_short(repr(camera))}.png"
+
+
+def _read(file: Path) -> QImage | None:
+    image = QImage(str(file))
+    return None if image.isNull() else image.convertToFormat(QImage.Format.Format_RGB888)
 
 
 def _name(project: Path) -> str:

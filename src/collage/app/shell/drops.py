@@ -89,11 +89,14 @@ class Drops:
         """The first set among dropped files is built and assigned to an object; a picture alone is its base colour."""
 
         def then(found: _Found) -> None:
-            one = found.sets[0] if found.sets else picture_as_set(found.loose[0]) if found.loose else None
-            if one is None:
-                self.studio.tell(CollageError("No maps were found in the dropped files."))
+            telling = [one for one in found.sets if any(part.role != "other" for part in one.maps)]
+            alone = [*found.loose, *(Path(file) for one in found.sets for part in one.maps for file in part.files)]
+            if telling:
+                self.build(telling[0], Path(), BuildOptions(), number=number)
+            elif alone:  # a name that stands for nothing that a surface has is no reason to show nothing
+                self.build(picture_as_set(alone[0]), Path(), BuildOptions(), number=number)
             else:
-                self.build(one, Path(), BuildOptions(), number=number)
+                self.studio.tell(CollageError("No maps were found in the dropped files."))
 
         self._gather(self._without_documents(paths, number), then)
 

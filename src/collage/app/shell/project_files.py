@@ -14,6 +14,7 @@ from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
 from collage.core.actions.materials import Offered, add_materials, bring_back
+from collage.core.actions.project import close_project, new_on_ball
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
@@ -31,11 +32,13 @@ class ProjectFiles:
 
     def entries(self) -> list[Entry]:
         return [
+            entry("File", new_on_ball, self.new_on_ball),
             entry("File", Session.open, self.open_dialog),
             separator("File"),
             entry("File", Session.save, self.save),
             Entry("File", "Save as…", self.save_as, "Ctrl+Shift+S"),
             entry("File", add_materials, self.add_materials_dialog),
+            entry("File", close_project, self.close_project),
         ]
 
     def fill_samples(self, menu: QMenu) -> None:
@@ -108,6 +111,18 @@ class ProjectFiles:
     def _bring_back(self, name: str) -> None:
         bring_back(self.session, name)
         self._offer_copies()
+
+    def new_on_ball(self) -> None:
+        """Begins a project."""
+        if self.may_leave():
+            new_on_ball(self.session)
+            self.studio.wanted.emit("material")
+            self.studio.hint.emit("Drop a picture or a set of maps on the ball, or wire the board.")
+
+    def close_project(self) -> None:
+        """Goes back to the start page."""
+        if self.may_leave():
+            close_project(self.session)
 
     def open_dialog(self) -> None:
         name = QFileDialog.getExistingDirectory(self.window, "Open a project folder")

@@ -62,6 +62,7 @@ def make_window(
         folder = last_project(settings)
     if folder is not None:
         window.files.open_folder(folder)
+    window.front.look()
     left, told = left_desks(desks)
     for error in told:
         window.banner.tell(error)

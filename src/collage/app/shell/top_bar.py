@@ -86,10 +86,16 @@ class TopBar(QFrame):
     # ---- showing ------------------------------------------------------------------------------
 
     def refresh(self, place: int) -> None:
-        """Shows the project's state, and the place with this number as the one that is shown."""
-        session = self.session
-        self.project.setText(f"{session.project.name}{' •' if session.dirty else ''}")
+        """Shows the project's state, and the place with this number as the one that is shown.
+
+        place : negative on the start page, where nothing is open.
+        """
+        session, something = self.session, place >= 0
+        name = f"{session.project.name}{' •' if session.dirty else ''}"
+        self.project.setText(name if something else "Collage")
         self.project.setToolTip(str(session.folder) if session.folder is not None else "Not saved yet")
+        self.material.setVisible(something)
+        self.picture.setVisible(something)
         for number, button in enumerate(self.places):
             button.setChecked(number == place)
         self.inside.setText("".join(f" › {title}" for title in self._groups()).strip())

@@ -26,6 +26,7 @@ from collage.app.places import HOME, PLACES
 from collage.app.shell.banner import Banner
 from collage.app.shell.bench_menu import bench_entries, fill_lights
 from collage.app.shell.files_dialog import FilesDialog
+from collage.app.shell.front import Front
 from collage.app.shell.lazy_place import LazyPlace, Listed
 from collage.app.shell.menus import Menus
 from collage.app.shell.place import Entry, Place, separator
@@ -36,6 +37,7 @@ from collage.app.shell.settings_dialog import SettingsDialog
 from collage.app.shell.shortcuts_dialog import ShortcutsDialog
 from collage.app.shell.studio import Studio
 from collage.app.shell.top_bar import TopBar
+from collage.app.shell.walk import Walk
 from collage.app.shell.watch import FileWatch
 from collage.app.theme import THEMES, Theme, apply_theme
 from collage.app.widgets.dragged import files_in
@@ -58,6 +60,7 @@ class MainWindow(QMainWindow):
         self.safety = Safety(studio, self.banner, self)
         self.watch = FileWatch(self.session, studio.jobs, self)
         self.menus = Menus(self.menuBar())
+        self.walk = Walk(self.session)
         self._lay_out()
         self._fill_menus()
         self._connect()
@@ -82,6 +85,7 @@ class MainWindow(QMainWindow):
     # ---- building -----------------------------------------------------------------------------
 
     def _lay_out(self) -> None:
+        studio = self.studio
         self.stack = QStackedWidget()
         for place in self.places:
             self.stack.addWidget(place.widget)
@@ -91,7 +95,9 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.bar)
         column.addWidget(self.banner)
-        column.addWidget(self.stack, 1)
+        self.front = Front(studio, self.stack, self.files, self.walk, self._gather, self._take_files)
+        column.addWidget(self.front, 1)
+        column.addWidget(self.walk)
         self.setCentralWidget(centre)
         status = self.statusBar()
         status.setSizeGripEnabled(False)
@@ -136,7 +142,7 @@ class MainWindow(QMainWindow):
 
     def _view(self) -> list[Entry]:
         places = [
-            Entry("View", place.title, partial(self.go_to, number), f"Ctrl+{number + 1}")
+            Entry("View", place.title, partial(self._go_from_start, number), f"Ctrl+{number + 1}")
             for number, place in enumerate(self.places)
         ]
         themes = [
@@ -151,6 +157,7 @@ class MainWindow(QMainWindow):
 
     def _help(self) -> list[Entry]:
         return [
+            Entry("Help", "First walk", self.front.first_walk, "", "The sample, step by step"),
             Entry("Help", "Shortcuts", self.show_shortcuts, "Ctrl+/"),
             Entry("Help", "About Collage", self.about),
         ]
@@ -172,8 +179,9 @@ class MainWindow(QMainWindow):
         studio.timed.connect(self.time_label.setText)
         studio.wanted.connect(self.open_for)
         studio.theme_changed.connect(self._take_theme)
-        self.bar.place_wanted.connect(self.go_to)
+        self.bar.place_wanted.connect(self._go_from_start)
         self.bar.files_wanted.connect(self.show_files)
+        self.front.currentChanged.connect(self._front_changed)
         self.watch.changed.connect(self._files_changed)
         self.watch.missing_changed.connect(self._show_missing)
 
@@ -185,8 +193,9 @@ class MainWindow(QMainWindow):
     def refresh(self) -> None:
         """Titles, path and buttons as things are now."""
         star = " •" if self.session.dirty else ""
-        self.setWindowTitle(f"{self.session.project.name}{star} — Collage")
-        self.bar.refresh(self.stack.currentIndex())
+        start = self.front.at_start
+        self.setWindowTitle("Collage" if start else f"{self.session.project.name}{star} — Collage")
+        self.bar.refresh(-1 if start else self.stack.currentIndex())
         self.refresh_steps()
 
     def go_to(self, number: int) -> None:
@@ -196,8 +205,21 @@ class MainWindow(QMainWindow):
         self.refresh()
         self.hint_label.setText(self.current.hint)
 
+    def _front_changed(self, _number: int) -> None:
+        self.refresh()
+        self.hint_label.setText("" if self.front.at_start else self.current.hint)
+
+    def _go_from_start(self, number: int) -> None:
+        self.front.leave()
+        self.go_to(number)
+
+    def _gather(self) -> None:
+        self.front.leave()
+        self.menus.actions["Gather a folder"].trigger()
+
     def open_for(self, purpose: str) -> None:
         """Shows the place that opens something, as "material" or "sets"."""
+        self.front.leave()
         number = next((at for at, place in enumerate(self.places) if purpose in place.opens), None)
         if number is not None and number != self.stack.currentIndex():
             self.go_to(number)
@@ -266,9 +288,11 @@ class MainWindow(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         """Files that are dropped where no part of the window wants them: the first place that has a use for them."""
-        paths = files_in(event.mimeData())
-        if any(place.take_files(paths) for place in self.places):
+        if self._take_files(files_in(event.mimeData())):
             event.acceptProposedAction()
+
+    def _take_files(self, paths: list[Path]) -> bool:
+        return any(place.take_files(paths) for place in self.places)
 
     def _restore(self) -> None:
         settings = self.studio.settings
@@ -297,6 +321,7 @@ class MainWindow(QMainWindow):
         self._heard.clear()
         self.safety.close_down()
         self.watch.close()
+        self.front.close_down()
         for place in self.places:
             place.close_down()
         self.studio.close()

@@ -90,7 +90,7 @@ class WirePlace:
 
     @property
     def settled(self) -> bool:
-        return self.preview.settled and self.studio.maker.settled
+        return not self.widget.isVisible() or (self.preview.settled and self.studio.maker.settled)
 
     def entries(self) -> list[Entry]:
         return entries_of(self)

@@ -16,7 +16,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
-from collage.core.document.materials import blended, hidden_on_board, new_material, showing, surface_card
+from collage.core.document.materials import blended, hidden_on_board, showing, surface_card
 from collage.core.document.model import Card, Network, Value, Wire, inside, replaced_inside
 from collage.core.evaluate.plan import CardOutput
 from collage.core.gather.spaces import with_file
@@ -34,6 +34,7 @@ from collage.core.project.folder import (
     relative_name,
     save_project,
 )
+from collage.core.project.fresh import MATERIAL, empty_project
 from collage.core.project.lock import Holder, Lock
 from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
@@ -57,9 +58,9 @@ class Session:
     def __init__(self, library: Library, images: ImageStore, desk: Desk | None = None) -> None:
         self.library, self.images = library, images
         self.desk = desk or Desk()
-        self.history: History[Project] = History(Project(materials={"Plain": new_material()}))
+        self.history: History[Project] = History(empty_project())
         self.folder: Path | None = None
-        self.material = "Plain"
+        self.material = MATERIAL
         self.path: tuple[str, ...] = ()
         self.selection: tuple[str, ...] = ()
         self.peeked: CardOutput | None = None

@@ -14,6 +14,7 @@ from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
 from collage.app.widgets.fields import ColourField, NumbersField
 from collage.app.widgets.number_field import NumberField
+from collage.app.wire.add_field import DATA, type_word
 from collage.core.actions import bench as bench_acts
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import CONVERT, Wire
@@ -195,7 +196,8 @@ def test_a_wire_dropped_on_the_empty_board_offers_what_fits(window: MainWindow, 
     new = window.session.selection[0]
     assert window.session.network.cards[new].inputs["in"].wire == Wire("terracotta", "normal")
     wire_of(window).add_field.ask(QPoint(10, 10), lambda *_: None, "surfaceshader")
-    assert [wire_of(window).add_field.found.item(0).text()] == ["Surface blend  ·  surface"]
+    row = wire_of(window).add_field.found.item(0)
+    assert (row.text(), type_word(row.data(DATA).offer)) == ("Surface blend", "surface")
     assert wire_of(window).add_field.found.count() == 1
     wire_of(window).add_field.ask(QPoint(10, 10), lambda *_: None, "BSDF")
     assert wire_of(window).add_field.found.count() == 0

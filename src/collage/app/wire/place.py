@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import cast
 
 from psygnal import Signal as Event
 from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QApplication, QSplitter, QWidget
 
 from collage.app.preview.card_pictures import BoardPictures
@@ -19,7 +20,7 @@ from collage.app.shell.studio import Studio
 from collage.app.theme import Theme
 from collage.app.widgets.panels import splitter
 from collage.app.widgets.pick_field import PickField
-from collage.app.wire.add_field import AddField
+from collage.app.wire.add_field import AddField, Other
 from collage.app.wire.board import Board
 from collage.app.wire.channels_panel import ChannelsPanel
 from collage.app.wire.controls_panel import ControlsPanel
@@ -30,8 +31,8 @@ from collage.app.wire.sources_panel import SourcesPanel
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
-from collage.core.document.model import Network, Wire
-from collage.core.nodes.labels import Offer
+from collage.core.document.model import MAP_SET, Network, Wire
+from collage.core.nodes.labels import Offer, title_of
 from collage.core.project.state import Project
 
 SIZES = {False: ([520, 190], [364, 350]), True: ([520, 190], [300, 414])}
@@ -77,6 +78,7 @@ class WirePlace:
         self._keys.setInterval(0)
         self._keys.timeout.connect(self._take_keys)
         self._images: dict[str, QImage] = {}
+        self._set_pictures: dict[tuple[str, str], QPixmap] = {}  # by material and card
         self._connect()
 
     @property
@@ -202,6 +204,7 @@ class WirePlace:
         """The small pictures of a material and its map sets."""
         for name, pixmap in pixmaps(made.images).items():
             if name:
+                self._set_pictures[made.material, name] = pixmap
                 self.sources.set_set_picture(f"set {made.material} {name}", pixmap)
             else:
                 self.sources.set_material_picture(made.material, pixmap)
@@ -229,13 +232,31 @@ class WirePlace:
         def chosen(offer: Offer, target: str) -> None:
             self.session.add(offer.definition, place, source, target)
 
-        self.add_field.ask(at, chosen, source_type)
+        others = [] if source is not None else self._others(place)
+        self.add_field.ask(at, chosen, source_type, wanted_type=self._type_in_hand(), others=others)
+
+    def _type_in_hand(self) -> str:
+        """What the selected card puts out, if one is: what is added next most likely works on the same."""
+        cards = [self.session.network.cards.get(name) for name in self.session.selection]
+        return cards[0].type if len(cards) == 1 and cards[0] is not None else ""
+
+    def _others(self, place: tuple[float, float]) -> list[Other]:
+        """The project's map sets and the saved groups, which are added by their names too."""
+        sets: dict[tuple[str, int], Other] = {}
+        for material, document in self.session.project.materials.items():
+            for name, card in document.cards.items():
+                if card.attributes.get(MAP_SET) == "true":  # several materials may have the same one
+                    take = partial(self._take_set, material, name, place)
+                    one = Other(title_of(card), "map set", take, self._set_pictures.get((material, name)))
+                    sets.setdefault((title_of(card), id(card.network)), one)
+        kept = self.studio.shelf.names()
+        return [*sets.values(), *(Other(name, "saved group", partial(self._take_kept, name, place)) for name in kept)]
 
     def _take_offer(self, offer: Offer) -> None:
         self.session.add(offer.definition, self.middle_place())
 
-    def _take_set(self, material: str, name: str) -> None:
-        card, place = self.session.project.materials[material].cards[name], self.middle_place()
+    def _take_set(self, material: str, name: str, at: tuple[float, float] | None = None) -> None:
+        card, place = self.session.project.materials[material].cards[name], at or self.middle_place()
 
         def change(network: Network) -> Network:
             fresh = network.free_name(name)
@@ -243,12 +264,12 @@ class WirePlace:
 
         self.session.edit(f"Add {card.title or name}", change)
 
-    def _take_kept(self, name: str) -> None:
+    def _take_kept(self, name: str, at: tuple[float, float] | None = None) -> None:
         """Puts a group from the shelf on the board."""
         made: list[str] = []
 
         def change(network: Network) -> Network:
-            after, names = self.studio.shelf.put(network, name, self.middle_place())
+            after, names = self.studio.shelf.put(network, name, at or self.middle_place())
             made.extend(names)
             return after
 

@@ -270,7 +270,7 @@ def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path:
         '<materialx version="1.39"><mystery name="x" type="color3"/><noise2d name="n" type="color3"/><open_pbr_surface name="s" type="surfaceshader"><input name="base_color" type="color3" nodename="x"/></open_pbr_surface></materialx>'
     )
     drop_files(wire_of(window).board, tmp_path / "odd.mtlx")
-    assert window.session.material == "odd"
+    assert wait_until(lambda: window.session.material == "odd", 20)
     assert settle(window)
     assert "mystery" in str(wire_of(window).board.cards["x"].problem)
     assert wire_of(window).board.cards["n"].problem is None

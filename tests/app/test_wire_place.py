@@ -469,3 +469,34 @@ def test_two_surfaces_are_blended_by_a_mask(window: MainWindow, hand, qtbot) -> 
         session.history.undo()
     assert session.document is alone
     assert (shown(window) == first).all()
+
+
+def test_undoing_what_is_not_shown_says_where_and_leads_there(window, hand) -> None:
+    session = window.session
+    materials = list(session.project.materials)
+    session.show_material(materials[1])
+    card = next(name for name, one in session.network.cards.items() if one.category == "range" or one.inputs)
+    session.skip([card], True)
+    session.show_material(materials[0])
+    hand.key(wire_of(window).board, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.material == materials[1]
+    assert f"(in the material {materials[1]})" in window.hint_label.text()
+    bench_acts.expose(session, 0.5)
+    window.undo()
+    assert "(on the bench)" in window.hint_label.text()
+    window.redo()
+    assert window.hint_label.text().startswith("Done again: ")
+    assert settle(window)
+
+
+def test_what_is_dropped_at_the_border_can_be_seen_whole(window) -> None:
+    board = wire_of(window).board
+    box = board.viewport().rect()
+    offer = next(one for one in window.studio.offers if one.definition.category == "checkerboard")
+    for corner in (box.topLeft(), box.topRight(), box.bottomLeft(), box.bottomRight()):
+        name = window.session.add(offer.definition, board.seen_place(corner))
+        item = board.cards[name]
+        seen = board.mapFromScene(item.sceneBoundingRect()).boundingRect()
+        window.session.history.undo()
+        assert box.adjusted(-3, -3, 3, 3).contains(seen), corner
+    assert settle(window)

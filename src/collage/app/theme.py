@@ -166,6 +166,7 @@ def _sheet(t: Theme) -> str:
     QLabel#loud {{ color: {t.accent}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.panel}; border: none; }}
     QScrollArea#startPage, QScrollArea > QWidget > QWidget#startPage {{ background: {t.board}; }}
+    QLabel#onPicture {{ background: {t.card}; color: {t.ink}; font-size: 10px; padding: 0 2px; }}
     #startPage QLabel, #startPage QWidget {{ background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; margin: 0; }}
     QScrollBar::handle:vertical {{ background: {t.line}; min-height: 24px; margin: 1px 2px; }}

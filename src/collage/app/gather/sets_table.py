@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.gather.state import THUMB, Chosen, GatherState, is_picture
 from collage.app.preview.images import to_image
+from collage.core.base.text import counted
 from collage.core.gather.sets import FoundMap, FoundSet, Leftover, default_space, in_role
 from collage.core.gather.words import LAYOUTS, ROLES, Channels, Role
 from collage.core.images.colour import SPACE_LABELS, SPACES
@@ -164,7 +165,7 @@ class SetsTable(QTreeWidget):
     def _set_item(self, number: int, found: FoundSet, *, filled: bool) -> QTreeWidgetItem:
         """The line of a set, open with the lines of its maps if it is to be `filled`."""
         unsure = sum(1 for one in found.maps if not one.sure)
-        item = QTreeWidgetItem([found.title, f"{len(found.maps)} maps" if len(found.maps) > 1 else "1 map"])
+        item = QTreeWidgetItem([found.title, counted(len(found.maps), "map")])
         item.setData(FILE, PLACE, Chosen(number))
         item.setSizeHint(FILE, QSize(0, LINE - 6))
         bold = QFont(self.font())
@@ -205,7 +206,7 @@ class SetsTable(QTreeWidget):
         left = self.gathered.found.leftover
         if not left:
             return
-        top = QTreeWidgetItem(["Unused", f"{len(left)} files" if len(left) > 1 else "1 file"])
+        top = QTreeWidgetItem(["Unused", counted(len(left), "file")])
         top.setData(FILE, PLACE, Chosen())
         self.addTopLevelItem(top)
         for number, one in enumerate(left):

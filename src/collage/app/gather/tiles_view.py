@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QHelpEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from collage.app.theme import font
+from collage.core.base.text import counted
 from collage.core.evaluate.literals import LOUD
 from collage.core.gather.sets import FoundMap, tile_place
 from collage.core.images.colour import linear_to_srgb
@@ -56,7 +57,7 @@ class TilesView(QWidget):
         ink = self.palette().text().color()
         painter.setPen(ink)
         lost = f", {len(self.map.missing)} missing" if self.map.missing else ""
-        painter.drawText(QRectF(0, 0, self.width(), 16), 0, f"{len(self.map.tiles)} tiles{lost}")
+        painter.drawText(QRectF(0, 0, self.width(), 16), 0, f"{counted(len(self.map.tiles), 'tile')}{lost}")
         painter.setFont(font(10))
         for tile in self.map.tiles:
             painter.setPen(QPen(ink, 1))

@@ -24,6 +24,7 @@ from collage.app.shell.jobs import Jobs, Ticket
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
+from collage.core.base.text import counted
 from collage.core.project.references import Reference, collect, find, outside, references, relinked
 from collage.core.project.state import Project
 
@@ -105,9 +106,8 @@ class FilesDialog(QDialog):
                 item.setFont(2, face)
             self.list.addTopLevelItem(item)
         lost = sum(1 for one in every if one.missing)
-        self.said.setText(
-            f"{len(every)} files" + (f", {lost} missing" if lost else "") + (f", {len(away)} outside" if away else "")
-        )
+        parts = [counted(len(every), "file"), f"{lost} missing" if lost else "", f"{len(away)} outside" if away else ""]
+        self.said.setText(", ".join(filter(None, parts)))
         self.search.setEnabled(lost > 0)
         self.collect.setEnabled(bool(away))
         self.relink.setEnabled(False)
@@ -136,7 +136,7 @@ class FilesDialog(QDialog):
 
     def _name(self, found: dict[Reference, Path]) -> None:
         folder = self.session.base_folder
-        words = next(iter(found)).file.name if len(found) == 1 else f"{len(found)} files"
+        words = next(iter(found)).file.name if len(found) == 1 else counted(len(found), "file")
         self.session.history.do(f"Find {words} again", lambda project: relinked(project, folder, found))
 
     def collect_now(self) -> None:

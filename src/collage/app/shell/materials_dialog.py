@@ -26,6 +26,7 @@ from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.core.actions.materials import Offered
 from collage.core.base.errors import CollageError
+from collage.core.base.text import counted
 from collage.core.document.contained import Contained, taken
 from collage.core.render.swatch import swatch
 
@@ -116,8 +117,8 @@ class MaterialsDialog(QDialog):
         shown = sum(not item.isHidden() for item in self._items.values())
         chosen = len(self.selected())
         every = len(self._items)
-        self.count.setText(f"{every} materials" if shown == every else f"{shown} of {every} materials")
-        self.add.setText(f"Add {chosen} materials" if chosen > 1 else "Add")
+        self.count.setText(counted(every, "material") if shown == every else f"{shown} of {counted(every, 'material')}")
+        self.add.setText(f"Add {counted(chosen, 'material')}" if chosen > 1 else "Add")
         self.add.setEnabled(chosen > 0)
 
     # ---- pictures -----------------------------------------------------------------------------

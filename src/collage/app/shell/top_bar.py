@@ -13,6 +13,7 @@ from collage.app.preview.card_pictures import BoardPictures
 from collage.app.shell.acts import add
 from collage.app.shell.studio import Studio
 from collage.core.actions import materials as materials_acts
+from collage.core.base.text import counted
 
 
 class TopBar(QFrame):
@@ -123,7 +124,7 @@ class TopBar(QFrame):
 
     def show_missing(self, count: int) -> None:
         self.files.setVisible(count > 0)
-        self.files.setText(f"{count} file{'s' if count > 1 else ''} missing")
+        self.files.setText(f"{counted(count, 'file')} missing")
 
     def _take_picture(self, made: BoardPictures) -> None:
         if "" in made.images:

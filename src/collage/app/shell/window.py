@@ -231,10 +231,17 @@ class MainWindow(QMainWindow):
         return here if here.undo_label or here.redo_label else self.session.history
 
     def undo(self) -> None:
-        self.steps.undo()
+        self._step("Undone", self.steps.undo_label, self.steps.undo)
 
     def redo(self) -> None:
-        self.steps.redo()
+        self._step("Done again", self.steps.redo_label, self.steps.redo)
+
+    def _step(self, word: str, label: str, run: Callable[[], None]) -> None:
+        """A step back or forth; where it changed something that is not shown, it says so and leads there."""
+        before = self.session.project
+        run()
+        where = self.session.lead_to_change(before)
+        self.hint_label.setText(f"{word}: {label} {where}".rstrip() if label else "")
 
     def refresh_steps(self) -> None:
         history = self.steps

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
+from collage.core.base.text import counted
 from collage.core.document.model import Card, Input, Value
 from collage.core.images.colour import linear_to_srgb
 from collage.core.nodes import ramps
@@ -336,7 +337,7 @@ class RampEditor(CardEditor):
         self.place.set_value(place)
         self.colour.set_value(colour)
         full = len(self.bar.stops) >= MOST_STOPS
-        self.count.setText(f"{len(self.bar.stops)} stops{', the most' if full else ''}")
+        self.count.setText(f"{counted(len(self.bar.stops), 'stop')}{', the most' if full else ''}")
 
     def _changed(self, moving: bool) -> None:
         self._show_chosen()

@@ -558,18 +558,18 @@ class Board(BoardView):
         if len(paths) == 1 and not paths[0].is_dir() and not is_document(paths[0]):
             self._take_image(paths[0], event.position().toPoint())
         elif paths:
-            self.files_dropped.emit(paths, self.place_of(event.position().toPoint()))
+            self.files_dropped.emit(paths, self.seen_place(event.position().toPoint()))
         if paths:
             event.acceptProposedAction()
         name = bytes(event.mimeData().data(OFFER_FORMAT).data()).decode()
         definition = self.session.library.get(name)
         if definition is not None:
-            self.session.add(definition, self.place_of(event.position().toPoint()))
+            self.session.add(definition, self.seen_place(event.position().toPoint()))
             event.acceptProposedAction()
 
     def _take_image(self, path: Path, at: QPoint) -> None:
         try:
-            self.session.add_image(path, self.place_of(at))
+            self.session.add_image(path, self.seen_place(at))
         except CollageError as error:
             self.session.problem.emit(error)
 

@@ -40,7 +40,7 @@ def menu_at(board: BoardView, frame_hand: FrameHand, point: QPoint) -> QMenu:
     else:
         menu.addAction("Add a card…\tEnter", lambda: board.add_wanted.emit(point, None, ""))
         add(menu, boxes_acts.add_note, lambda: boxes_acts.add_note(board.session, board.place_of(point)))
-        add(menu, layers_acts.add_stack, lambda: layers_acts.add_stack(board.session, board.place_of(point)))
+        add(menu, layers_acts.add_stack, lambda: layers_acts.add_stack(board.session, board.seen_place(point)))
         menu.addAction("Find a card…\tCtrl+F", board.find_wanted.emit)
         add(menu, cards_acts.tidy_cards, board.tidy)
         menu.addAction("Show all cards\tHome", board.fit_all)

@@ -37,6 +37,7 @@ from collage.core.nodes.labels import input_label
 from collage.core.nodes.wiring import fits, origin, told
 from collage.core.render.values import Limits
 
+EDGE = 6  # pixels that stay free around a card that is dropped near the border
 MANY = 24  # cards from which on the map of the board shows by itself
 
 
@@ -447,6 +448,14 @@ class BoardView(QGraphicsView):
         """A widget point in the standard's units, as the middle of a card there."""
         at = self.mapToScene(point)
         return (at.x() - WIDTH / 2) / UNIT_X, (at.y() - HEIGHT / 2) / UNIT_Y
+
+    def seen_place(self, point: QPoint) -> tuple[float, float]:
+        """As `place_of`, but where all of the card can be seen, and beside the landings."""
+        zoom, box = self.transform().m11(), self.viewport().rect()
+        wide, high = round(WIDTH * zoom / 2) + EDGE, round(HEIGHT * zoom / 2) + EDGE
+        right = max(box.width() - wide - round(LANDING_WIDTH), wide)
+        x, y = min(max(point.x(), wide), right), min(max(point.y(), high), max(box.height() - high, high))
+        return self.place_of(QPoint(x, y))
 
     def tidy(self) -> None:
         """Lays the selected cards out in columns, or all where fewer than two are selected."""

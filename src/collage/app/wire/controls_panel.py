@@ -29,6 +29,7 @@ from collage.app.wire.space_row import SpaceRow
 from collage.app.wire.value_menu import value_menu
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
+from collage.core.base.text import counted
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside
 from collage.core.nodes import ramps, stacks
@@ -241,7 +242,7 @@ class ControlsPanel(QFrame):
         else:
             text = "Map set" if card.attributes.get(MAP_SET) == "true" else "Group"
             text = "Stack" if stacks.is_stack(card) else "Ramp with stops" if ramps.is_long(card) else text
-            text += f" · {len(card.network.cards)} cards · double-click to open"
+            text += f" · {counted(len(card.network.cards), 'card')} · double-click to open"
         self.kind.setText(f"{text} · {note}" if note else text)
         self.kind.setToolTip(note)
 

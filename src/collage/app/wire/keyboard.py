@@ -13,6 +13,7 @@ from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire.board import Board
 from collage.core.actions import cards as cards_acts
 from collage.core.actions import wires as wires_acts
+from collage.core.base.text import counted
 from collage.core.document.model import Wire
 from collage.core.nodes.labels import input_label, label_of
 from collage.core.nodes.wiring import origin, ways
@@ -27,7 +28,7 @@ class BoardKeyboard:
     def copy_cards(self) -> None:
         if self.session.selection:
             QApplication.clipboard().setText(cards_acts.copy(self.session))
-            self.studio.hint.emit(f"Copied {len(self.session.selection)} cards as MaterialX.")
+            self.studio.hint.emit(f"Copied {counted(len(self.session.selection), 'card')} as MaterialX.")
 
     def paste_cards(self) -> None:
         cards_acts.paste(self.session, QApplication.clipboard().text(), self.board.place_of(self.board.pointer()))
@@ -69,7 +70,7 @@ class BoardKeyboard:
         def picked(other: str) -> None:
             wires_acts.wire_several(self.session, sources, other)
 
-        self.pick_field.ask(at, f"Wire {len(sources)} cards to …", choices, picked)
+        self.pick_field.ask(at, f"Wire {counted(len(sources), 'card')} to …", choices, picked)
 
     def convert_wires(self) -> None:
         """Offers other ways to convert for the wires at the chosen cards."""

@@ -32,6 +32,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.model import MAP_SET, Network, Wire
+from collage.core.nodes.adding import free_place
 from collage.core.nodes.labels import Offer, title_of
 from collage.core.project.state import Project
 
@@ -227,7 +228,7 @@ class WirePlace:
 
     def ask_add(self, at: QPoint, source: Wire | None, source_type: str) -> None:
         """Opens the add field at a point of the board."""
-        place = self.board.place_of(at)
+        place = self.board.seen_place(at)
 
         def chosen(offer: Offer, target: str) -> None:
             self.session.add(offer.definition, place, source, target)
@@ -260,7 +261,9 @@ class WirePlace:
 
         def change(network: Network) -> Network:
             fresh = network.free_name(name)
-            return edits.move_cards(edits.add_card(network, replace(card, name=fresh)), {fresh: place})
+            return edits.move_cards(
+                edits.add_card(network, replace(card, name=fresh)), {fresh: free_place(network, place)}
+            )
 
         self.session.edit(f"Add {card.title or name}", change)
 

@@ -9,9 +9,6 @@ from PySide6.QtGui import (
     QContextMenuEvent,
     QFontMetrics,
     QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
     QPixmap,
 )
 from PySide6.QtWidgets import (
@@ -34,6 +31,7 @@ from collage.core.actions import materials as materials_acts
 from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
+from collage.core.base.text import counted
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
 
@@ -59,7 +57,7 @@ class Tile(QFrame):
     ) -> None:
         super().__init__()
         self._offer, self._kind, self._press = offer, kind, QPoint()
-        self.unused = False
+        self._mark: QLabel | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(tip)
         self.setAccessibleName(label)
@@ -91,6 +89,18 @@ class Tile(QFrame):
             layout.addWidget(name)
             layout.addStretch(1)
 
+    @property
+    def unused(self) -> bool:
+        """Whether it is marked as being on no object."""
+        return self._mark is not None
+
+    def mark_unused(self) -> None:
+        """A word on the picture says that the material is on no object."""
+        self._mark = QLabel("unused", self.picture)
+        self._mark.setObjectName("onPicture")
+        self._mark.adjustSize()
+        self._mark.move(self.picture.width() - self._mark.width(), self.picture.height() - self._mark.height())
+
     def set_picture(self, pixmap: QPixmap) -> None:
         self.picture.setPixmap(pixmap)
 
@@ -110,14 +120,6 @@ class Tile(QFrame):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.menu_wanted.emit(event.globalPos())
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        if self.unused:  # a bar beside the picture says that nothing wears the material
-            painter = QPainter(self)
-            painter.setPen(QPen(self.palette().text().color(), 1, Qt.PenStyle.DotLine))
-            painter.drawRect(self.picture.geometry().adjusted(-1, -1, 0, 0))
-            painter.end()
 
     def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -228,7 +230,7 @@ class SourcesPanel(QFrame):
         self._heading(column, "Map sets")
         for (material, name), card in sets.items():
             count = sum(1 for one in (card.network.cards if card.network else {}).values() if one.category == "image")
-            tile = Tile(title_of(card), f"{count} maps", "Double-click to add a copy to the board", wide=True)
+            tile = Tile(title_of(card), counted(count, "map"), "Double-click to add a copy to the board", wide=True)
             tile.taken.connect(lambda material=material, name=name: self.take_set.emit(material, name))
             self._register(f"set {material} {name}", tile)
             column.addWidget(tile)
@@ -342,7 +344,8 @@ class SourcesPanel(QFrame):
             worn = f"Assigned to {', '.join(wearers)}." if wearers else "Not assigned yet."
             tip = f"{name}. {worn}\nDouble-click to edit it, or drag it onto an object to assign it."
             tile = Tile(name, "", tip, name, kind=MATERIAL_FORMAT)
-            tile.unused = not wearers
+            if not wearers:
+                tile.mark_unused()
             tile.taken.connect(partial(self.session.show_material, name))
             tile.menu_wanted.connect(partial(self._material_menu, name))
             self._register(f"material {name}", tile)

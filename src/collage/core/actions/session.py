@@ -154,6 +154,15 @@ class Session:
             self.selection_changed.emit()
             self.peek_changed.emit()
 
+    def lead_to_change(self, before: Project) -> str:
+        """Shows the material that changed since `before`, if none of those is shown. Returns in words where it was."""
+        after = self.project
+        changed = [name for name, one in after.materials.items() if before.materials.get(name) is not one]
+        if changed and self.material not in changed:
+            self.show_material(changed[0])
+            return f"(in the material {changed[0]})"
+        return "(on the bench)" if not changed and before.bench != after.bench else ""
+
     def open_group(self, path: tuple[str, ...]) -> None:
         """Opens a group by the names that lead to it; () is the material itself."""
         if path != self.path:

@@ -34,3 +34,8 @@ def shown(text: str) -> str:
 def holds(text: str) -> bool:
     """Whether files can hold the text as it is."""
     return cleaned(text) == text
+
+
+def counted(number: int, thing: str) -> str:
+    """A number of things in words: "1 map", "3 maps"."""
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

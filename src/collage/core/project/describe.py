@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from collage.core.base.errors import CollageError
+from collage.core.base.text import counted
 from collage.core.document.materials import surface_card
 from collage.core.document.materialx import read_document, validate
 from collage.core.document.model import Network
@@ -44,7 +45,8 @@ def describe(path: Path, library: Library) -> Iterator[Line]:
 
 def _project(path: Path, library: Library) -> Iterator[Line]:
     project, problems = load_project(path)
-    yield f"{project.name}: {len(project.materials)} materials, {len(project.bench.objects)} objects", True
+    objects = counted(len(project.bench.objects), "object")
+    yield f"{project.name}: {counted(len(project.materials), 'material')}, {objects}", True
     for item in project.bench.objects:
         yield f"  {item.name}: {item.geometry.label}, material {item.material or 'none'}", True
     for problem in problems:
@@ -57,10 +59,8 @@ def _project(path: Path, library: Library) -> Iterator[Line]:
 def _document(network: Network, library: Library, folder: Path) -> Iterator[Line]:
     surface = surface_card(network)
     groups = [card for card in network.cards.values() if card.network is not None]
-    yield (
-        f"  {len(network.cards)} cards, {len(groups)} of them groups, {sum(1 for _ in network.wires())} wires",
-        True,
-    )
+    wires = counted(sum(1 for _ in network.wires()), "wire")
+    yield f"  {counted(len(network.cards), 'card')}, {len(groups)} of them groups, {wires}", True
     yield f"  surface: {surface.category if surface else 'none'}", True
     for line in validate(network):
         yield f"  {line}", False

@@ -277,7 +277,7 @@ def test_files_dropped_on_the_board_become_cards_and_materials(window, tmp_path:
     (tmp_path / "bomb.mtlx").write_text('<!DOCTYPE m [<!ENTITY a "b">]><materialx version="1.39"/>')
     before = window.session.project
     drop_files(wire_of(window).board, tmp_path / "bomb.mtlx")
-    assert "entities" in window.banner.text.text()
+    assert wait_until(lambda: "entities" in window.banner.text.text(), 20)
     assert window.session.project is before
 
 

@@ -23,6 +23,7 @@ from collage.app.widgets.card_editors import CardEditor, Histogram
 from collage.app.widgets.editors import editor_for
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
+from collage.app.widgets.tile_field import TileField, is_tile_size
 from collage.app.wire.card_tabs import card_tabs
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.space_row import SpaceRow
@@ -176,10 +177,11 @@ class ControlsPanel(QFrame):
             made = self.editor or self.layers
             if made is not None:
                 grid.addWidget(made, 0, 0, ROWS + 1, 1, Qt.AlignmentFlag.AlignTop)
-            for number, tab in enumerate(tabs):
+            cells = [cell for tab in tabs for cell in self._cells(self._card, tab)]
+            for number, cell in enumerate(cells):
                 row, column = number % ROWS, number // ROWS
-                grid.addWidget(self._cell(self._card, tab), row, column + 1, Qt.AlignmentFlag.AlignTop)
-            grid.setColumnStretch(max(len(tabs) - 1, 0) // ROWS + 2, 1)
+                grid.addWidget(cell, row, column + 1, Qt.AlignmentFlag.AlignTop)
+            grid.setColumnStretch(max(len(cells) - 1, 0) // ROWS + 2, 1)
         grid.setRowStretch(ROWS, 1)
         fill(self._area, inside)
         self._show_values()
@@ -246,12 +248,27 @@ class ControlsPanel(QFrame):
         self.kind.setText(f"{text} · {note}" if note else text)
         self.kind.setToolTip(note)
 
+    def _cells(self, card: Card, tab: TabDef) -> list[QWidget]:
+        """The cell of an input; the size of a tile has its repeats below it."""
+        cells, field = [self._cell(card, tab)], self.fields.get(tab.name)
+        if isinstance(field, TileField):
+            below = QWidget()
+            column = QVBoxLayout(below)
+            column.setContentsMargins(0, 0, 0, 2)
+            column.setSpacing(1)
+            column.addWidget(quiet("Repeats"))
+            column.addWidget(field.beside)
+            below.setFixedWidth(cells[0].width())
+            cells.append(below)
+        return cells
+
     def _cell(self, card: Card, tab: TabDef) -> QWidget:
         cell = QWidget()
         column = QVBoxLayout(cell)
         column.setContentsMargins(0, 0, 0, 2)
         column.setSpacing(1)
-        label = input_label(tab.name, tab.attributes.get("uiname", ""))
+        tile = is_tile_size(card, tab)
+        label = "Tile size" if tile else input_label(tab.name, tab.attributes.get("uiname", ""))
         caption = quiet(label)
         caption.setToolTip(tab.help)
         column.addWidget(caption)
@@ -270,7 +287,7 @@ class ControlsPanel(QFrame):
             follows.setToolTip("Group input; set its value on the group card")
             column.addWidget(follows)
         else:
-            field = field_for(tab, self.session.relative, self.session.found)
+            field = TileField() if tile else field_for(tab, self.session.relative, self.session.found)
             if tab.geometry or field is None:
                 from_surface = QLabel("from the mesh")
                 from_surface.setFixedHeight(22)

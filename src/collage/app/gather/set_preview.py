@@ -13,8 +13,9 @@ from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.swatch import studio
 from collage.core.scene.bench import Camera
+from collage.core.scene.stage import LABELS
 
-SHAPES = {"sphere": "Ball", "plane": "Sheet", "pot": "Pot", "cylinder": "Cylinder", "rounded box": "Block"}
+SHAPES = {name: LABELS[name] for name in ("sphere", "plane", "pot", "cylinder", "rounded box")}
 SHOWN = "shown"  # the material's name
 
 

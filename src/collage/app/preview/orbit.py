@@ -29,12 +29,3 @@ def panned(camera: Camera, dx: float, dy: float, size: float) -> Camera:
 def zoomed(camera: Camera, factor: float) -> Camera:
     """The camera at `factor` times its distance."""
     return camera.model_copy(update={"distance": min(max(camera.distance * factor, NEAREST), FARTHEST)})
-
-
-def framed(camera: Camera, bounds: tuple[np.ndarray, np.ndarray]) -> Camera:
-    """The camera looking at a box, so that it fills the picture. bounds : its lowest and highest corner, metres."""
-    low, high = bounds
-    middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
-    distance = max(size / 2 / np.tan(np.radians(camera.field) / 2) * 1.05, 0.05)
-    target = (float(middle[0]), float(middle[1]), float(middle[2]))
-    return camera.model_copy(update={"target": target, "distance": distance})

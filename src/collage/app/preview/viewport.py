@@ -27,7 +27,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from collage.app.preview.images import to_image
-from collage.app.preview.orbit import framed, panned, turned, zoomed
+from collage.app.preview.orbit import panned, turned, zoomed
 from collage.app.shell.jobs import Jobs, Latest
 from collage.app.theme import Theme, font
 from collage.core.render.pace import Pace
@@ -101,6 +101,10 @@ class Viewport(QWidget):
 
     def dropped(self) -> None:
         """A drag has ended."""
+
+    def notes(self) -> list[str]:
+        """What is to be said of what is shown, one line each."""
+        return []
 
     def bench(self) -> Bench | None:
         """The bench that is shown."""
@@ -217,7 +221,7 @@ class Viewport(QWidget):
 
     def _draw_remarks(self, painter: QPainter) -> None:
         """One line for each thing that the picture does not show as it is, over its lower edge."""
-        remarks = self.picture.remarks if self.picture is not None else ()
+        remarks = [*self.notes(), *(self.picture.remarks if self.picture is not None else ())]
         painter.setFont(font(11))
         high = painter.fontMetrics().height() + 6
         for number, remark in enumerate(reversed(remarks)):
@@ -321,4 +325,4 @@ class Viewport(QWidget):
         """Fits an object, or all of them, into the picture."""
         bench = self.bench()
         if bench is not None:
-            self.look(framed(self.camera, self.renderer.bounds(bench, number)))
+            self.look(self.camera.framing(*self.renderer.bounds(bench, number)))

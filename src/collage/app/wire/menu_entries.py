@@ -12,7 +12,7 @@ from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
 from collage.app.wire.board import Board
 from collage.app.wire.keyboard import BoardKeyboard
-from collage.app.wire.preview_panel import Preview
+from collage.app.wire.preview import Preview
 from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts

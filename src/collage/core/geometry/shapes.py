@@ -57,11 +57,14 @@ def rounded(profile: Profile, steps: int = 5, longest: float = 0.006) -> np.ndar
     return np.array(dense)
 
 
-def turned(profile: Profile, segments: int = 96) -> Mesh:
-    """A curve turned about the y axis. u goes round once, v along the curve from its start to its end."""
+def turned(profile: Profile, segments: int = 96, longest: float = 0.006) -> Mesh:
+    """A curve turned about the y axis. u goes round once, v along the curve from its start to its end.
+
+    longest : metres that two points of the curve may be apart.
+    """
     if segments < 3:
         raise CollageError(f"A turned shape needs at least 3 segments, not {segments}.")
-    curve = rounded(profile)
+    curve = rounded(profile, longest=longest)
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(curve, axis=0), axis=1))])
     angle = np.linspace(0, 2 * np.pi, segments, endpoint=False)
     ring = np.stack([np.sin(angle), np.zeros(segments), np.cos(angle)], axis=1)
@@ -75,6 +78,7 @@ def turned(profile: Profile, segments: int = 96) -> Mesh:
 def pot(height: float = 0.17, radius: float = 0.095, segments: int = 128) -> Mesh:
     """A turned clay pot: a flared body and a thick rim. radius: of the rim, outside."""
     h, r = height, radius
+    one = h / 0.17  # a metre, at the usual height
     wall, base = 0.085 * r, 0.64 * r
     band, rim_out = 0.24 * h, 0.075 * r
     body = r - rim_out
@@ -82,39 +86,42 @@ def pot(height: float = 0.17, radius: float = 0.095, segments: int = 128) -> Mes
     at_band = base + (body - base) * (1 - band / h)
     return turned(
         [
-            (0.0, 0.004, 0.0),
-            (base * 0.6, 0.004, 0.004),
-            (base * 0.72, 0.0, 0.003),
+            (0.0, 0.004 * one, 0.0),
+            (base * 0.6, 0.004 * one, 0.004 * one),
+            (base * 0.72, 0.0, 0.003 * one),
             (base, 0.0, soft),
             (at_band, h - band, soft * 0.5),
-            (at_band + rim_out, h - band + 0.003, soft * 0.7),
+            (at_band + rim_out, h - band + 0.003 * one, soft * 0.7),
             (r, h, soft * 0.9),
             (r - wall - rim_out * 0.6, h, soft * 0.9),
             (at_band - wall * 0.8, h - band * 1.05, soft),
-            (base - wall, 0.012, soft * 1.5),
-            (0.0, 0.010, 0.0),
+            (base - wall, 0.012 * one, soft * 1.5),
+            (0.0, 0.010 * one, 0.0),
         ],
         segments,
+        0.006 * one,
     )
 
 
 def saucer(radius: float = 0.115, height: float = 0.026, segments: int = 128) -> Mesh:
     """A shallow turned dish with a standing rim."""
     foot = radius * 0.72
+    one = radius / 0.115  # a metre, at the usual radius
     return turned(
         [
-            (0.0, 0.003, 0.0),
-            (foot * 0.86, 0.003, 0.002),
-            (foot * 0.9, 0.0, 0.002),
-            (foot, 0.0, 0.004),
-            (radius * 0.93, height * 0.45, 0.012),
-            (radius, height, 0.003),
-            (radius - 0.0065, height, 0.003),
-            (radius * 0.86, height * 0.52, 0.012),
-            (foot * 0.95, 0.0085, 0.01),
-            (0.0, 0.007, 0.0),
+            (0.0, 0.003 * one, 0.0),
+            (foot * 0.86, 0.003 * one, 0.002 * one),
+            (foot * 0.9, 0.0, 0.002 * one),
+            (foot, 0.0, 0.004 * one),
+            (radius * 0.93, height * 0.45, 0.012 * one),
+            (radius, height, 0.003 * one),
+            (radius - 0.0065 * one, height, 0.003 * one),
+            (radius * 0.86, height * 0.52, 0.012 * one),
+            (foot * 0.95, 0.0085 * one, 0.01 * one),
+            (0.0, 0.007 * one, 0.0),
         ],
         segments,
+        0.006 * one,
     )
 
 

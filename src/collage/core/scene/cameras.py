@@ -20,6 +20,16 @@ class Camera(Frozen):
     target: Triple = (0.0, 0.085, 0.0)
     field: float = Field(26.0, gt=1.0, lt=120.0)  # degrees, the picture's shorter side
 
+    def framing(self, low: np.ndarray, high: np.ndarray) -> Camera:
+        """The camera from the same side, looking at a box so that it fills the picture.
+
+        low, high : (3,) corners of the box, metres.
+        """
+        middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
+        distance = min(max(size / 2 / np.tan(np.radians(self.field) / 2) * 1.05, 0.05), 199.0)
+        target = (float(middle[0]), float(middle[1]), float(middle[2]))
+        return self.model_copy(update={"target": target, "distance": distance})
+
     def axes(self) -> np.ndarray:
         """(3, 3): right, up and forward, of length 1."""
         forward = -direction(self.turn, self.height)

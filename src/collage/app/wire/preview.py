@@ -1,0 +1,271 @@
+"""The preview: the session's bench under light, or the material in hand on a stock shape, and what is dropped on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+)
+from PySide6.QtWidgets import QMenu
+
+from collage.app.preview.viewport import Viewport
+from collage.app.shell.jobs import Latest
+from collage.app.shell.studio import Studio
+from collage.app.theme import font
+from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in
+from collage.core.actions import bench as bench_acts
+from collage.core.actions import materials as materials_acts
+from collage.core.project.pictures import picture_request
+from collage.core.project.state import Project
+from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import Bench, Camera
+from collage.core.scene.stage import Stage
+
+HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
+KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept for the next start
+
+
+class Preview(Viewport):
+    """The session's bench: what a hand does to it, and what is dropped on it."""
+
+    files_dropped = Signal(object, int)  # list of Paths, the object under the pointer
+    stage_changed = Signal()  # the material may be shown on something else
+
+    def __init__(self, studio: Studio) -> None:
+        self.session, self._pictures = studio.session, studio.kept_pictures
+        super().__init__(studio.renderer, studio.jobs, studio.theme, "Preview")
+        session = studio.session
+        self.mode = "lit"
+        self.chosen: Stage | None = None  # what the person wants to see the material on; None for the bench
+        self._stage_camera: tuple[Stage, Camera] | None = None
+        self.flat: QImage | None = None
+        self.setObjectName("preview")
+        self.setMinimumSize(200, 160)
+        self.setAcceptDrops(True)
+        self.over.append(self._draw_flat)
+        session.changed.connect(self._on_changed)
+        session.peek_changed.connect(self._values_changed)
+        session.files_changed.connect(self._values_changed)
+        session.camera_changed.connect(self._looked)
+        session.opened.connect(self._opened)
+        session.material_changed.connect(self._material_changed)
+        self._keeping = Latest(studio.jobs, self)
+        self._keep_soon = QTimer(self)  # what is looked at for a moment only is not worth keeping
+        self._keep_soon.setSingleShot(True)
+        self._keep_soon.setInterval(KEEP_AFTER)
+        self._keep_soon.timeout.connect(self._keep)
+        self.shown_changed.connect(self._keep_soon.start)
+        session.saved.connect(self._saved)
+        self._saved_camera = session.camera
+
+    def close_down(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.session.peek_changed.disconnect(self._values_changed)
+        self.session.files_changed.disconnect(self._values_changed)
+        self.session.camera_changed.disconnect(self._looked)
+        self.session.opened.disconnect(self._opened)
+        self.session.material_changed.disconnect(self._material_changed)
+        self.session.saved.disconnect(self._saved)
+        self._keep_soon.stop()
+        self._keeping.close()
+        super().close_down()
+
+    # ---- what is shown ------------------------------------------------------------------------
+
+    def request(self) -> PictureRequest:
+        session, stage = self.session, self.stage
+        peek = (session.material, session.peeked) if session.peeked is not None else None
+        project = session.shown_project
+        if stage is not None:
+            bench = stage.bench(project.bench, session.material).model_copy(update={"camera": self.camera})
+            project = project.with_bench(bench)
+        return picture_request(project, *self.full_size(), mode=self.mode, peek=peek, folder=session.base_folder)
+
+    def bench(self) -> Bench:
+        bench = self.session.project.bench
+        return bench if self.stage is None else self.stage.bench(bench, self.session.material)
+
+    @property
+    def stage(self) -> Stage | None:
+        """The stock shape that the material in hand is shown on; None for the bench.
+
+        Without a choice, a material that is on no object is shown on a ball.
+        """
+        project = self.session.project
+        on_none = bool(project.bench.objects) and self.session.material in project.materials
+        if self.chosen is None and on_none and not project.wearers(self.session.material):
+            return Stage()
+        return self.chosen
+
+    def notes(self) -> list[str]:
+        stage, name = self.stage, self.session.material
+        if stage is None or self.session.project.wearers(name):
+            return []
+        return [f"“{name}” is on no object: shown on a stock shape ({stage.label})"]
+
+    def show_on(self, stage: Stage | None) -> None:
+        """Shows the material in hand on a stock shape, or the bench."""
+        self.chosen = stage
+        self.stage_changed.emit()
+        self.ask("view")
+
+    def _material_changed(self) -> None:
+        """Another material is in hand: it may be on no object, and the one before may have been."""
+        if self.shown is not None and self.shown.bench.objects != self.bench().objects:
+            self.ask("view")
+        self.stage_changed.emit()
+
+    def _on_changed(self, before: Project, after: Project) -> None:
+        old, new = before.bench, after.bench
+        self.stage_changed.emit()
+        if old.geometry_key != new.geometry_key or before.wearers(self.session.material) != after.wearers(
+            self.session.material
+        ):
+            self.ask("view")
+        elif (old.lights, old.environment) != (new.lights, new.environment):
+            self.ask("light")
+        else:
+            self.ask("value")
+
+    def _values_changed(self) -> None:
+        self.ask("value")
+
+    def _looked(self) -> None:
+        self.ask("view")
+
+    # ---- the picture of last time -------------------------------------------------------------
+
+    def _opened(self) -> None:
+        folder = self.session.folder
+        plain = folder is not None and self.mode == "lit" and self.stage is None
+        image = self._pictures.find(folder, self.session.camera) if plain and folder is not None else None
+        if image is not None:
+            self.show_kept(image)
+
+    def _saved(self) -> None:
+        self._saved_camera = self.session.camera
+        self._keep_soon.start()
+
+    def _keep(self) -> None:
+        session, image = self.session, self.image
+        folder, camera = session.folder, session.camera
+        as_saved = not session.dirty and camera == self._saved_camera
+        plain = self.mode == "lit" and session.peeked is None and self.stage is None
+        if folder is None or image is None or not (as_saved and plain) or self.kept or not self.settled:
+            return
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[None]:
+            self._pictures.keep(image, folder, camera)
+            yield None
+
+        self._keeping.ask(work)
+
+    def set_mode(self, mode: str) -> None:
+        if mode != self.mode:
+            self.mode = mode
+            self.ask("value")
+
+    def _draw_flat(self, painter: QPainter) -> None:
+        """While peeking, the flat picture too, pinned into the corner."""
+        if self.session.peeked is None:
+            return
+        box = QRectF(10, 10, 132, 79)
+        painter.fillRect(box.adjusted(-3, -3, 3, 18), QColor(self.theme.card))
+        if self.flat is not None:
+            painter.drawImage(box, self.flat)
+        painter.setFont(font(11))
+        painter.setPen(QColor(self.theme.ink))
+        text = f"Peek · {self.session.title(self.session.peeked.card)}"
+        painter.drawText(box.adjusted(2, 79, 0, 17), Qt.AlignmentFlag.AlignVCenter, text)
+
+    # ---- what the hand does -------------------------------------------------------------------
+
+    @property
+    def camera(self) -> Camera:
+        stage = self.stage
+        if stage is None:
+            return self.session.camera
+        if self._stage_camera is None or self._stage_camera[0] != stage:
+            self._stage_camera = stage, stage.camera()
+        return self._stage_camera[1]
+
+    def look(self, camera: Camera) -> None:
+        stage = self.stage
+        if stage is None:
+            self.session.look(camera)
+        else:
+            self._stage_camera = stage, camera
+            self.ask("view")
+
+    def move_light(self, gone: QPointF) -> None:
+        bench_acts.move_light(self.session, gone.x() * 0.5, -gone.y() * 0.35)
+
+    def dropped(self) -> None:
+        self.session.history.close_merge()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if not event.buttons():
+            self.hint.emit(HINT)
+        super().mouseMoveEvent(event)
+
+    def clicked(self, point: QPoint) -> None:
+        number = self.object_at(point) if self.stage is None else -1
+        objects = self.session.project.bench.objects
+        if 0 <= number < len(objects):
+            self.session.show_material(objects[number].material)
+            self.hint.emit(f"{objects[number].name} has “{objects[number].material}”")
+
+    # ---- drops, menus -------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasFormat(MATERIAL_FORMAT) or files_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        number = self.object_at(event.position().toPoint())
+        objects = self.session.project.bench.objects
+        event.setAccepted(0 <= number < len(objects))
+        if 0 <= number < len(objects):
+            self.hint.emit(f"Drop to assign to {objects[number].name}")
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = files_in(event.mimeData())
+        if paths:
+            self.files_dropped.emit(paths, self.object_at(event.position().toPoint()))
+            event.acceptProposedAction()
+            return
+        name = bytes(event.mimeData().data(MATERIAL_FORMAT).data()).decode()
+        self.assign(self.object_at(event.position().toPoint()), name)
+
+    def assign(self, number: int, name: str) -> None:
+        """Assigns a material to an object."""
+        project = self.session.project
+        if 0 <= number < len(project.bench.objects) and name in project.materials:
+            materials_acts.assign_material(self.session, number, name)
+
+    def assign_menu(self, number: int) -> QMenu:
+        """The materials that can be assigned to an object."""
+        item, menu = self.session.project.bench.objects[number], QMenu(self)
+        menu.setObjectName("assign menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addSection(f"Material of {item.name}")
+        for name in self.session.project.materials:
+            action = menu.addAction(name, partial(self.assign, number, name))
+            action.setCheckable(True)
+            action.setChecked(name == item.material)
+        return menu
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        number = self.object_at(event.pos())
+        if 0 <= number < len(self.session.project.bench.objects):
+            self.assign_menu(number).popup(event.globalPos())

@@ -8,12 +8,13 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QWidget
 
 from collage.app.gather.page import Page
 from collage.app.gather.picture_view import PictureView
 from collage.app.gather.set_preview import SHAPES, SetPreview
 from collage.app.shell.jobs import Jobs
+from collage.app.widgets.choosing import choose_folder
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material
 from collage.core.gather.names import stem_of
@@ -172,9 +173,9 @@ class DerivePage(Page):
         return self._proposed(self.source, "").parent
 
     def ask_save(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Choose a folder for the maps", str(self.proposed()))
-        if name:
-            self.save_to(Path(name))
+        folder = choose_folder(self, "Choose a folder for the maps", self.proposed())
+        if folder is not None:
+            self.save_to(folder)
 
     def save_to(self, path: Path) -> None:
         if self.source is not None:

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLineEdit,
@@ -30,6 +29,7 @@ from collage.app.preview.images import picture_icon, to_image
 from collage.app.shell.jobs import Latest, Ticket
 from collage.app.shell.settings import Settings
 from collage.app.shell.studio import Studio
+from collage.app.widgets.choosing import choose_folder
 from collage.app.widgets.dragged import OFFER_FORMAT, start_drag
 from collage.app.widgets.panels import quiet, title
 from collage.core.assets.stock import KINDS, PICTURE, Item, Kind, Pictures, default_folder, items, search, stamp
@@ -327,9 +327,9 @@ class LibraryPanel(QFrame):
         self.folders_menu.addAction("Add a folder…", self._ask_folder)
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Add a folder to the library")
-        if name:
-            self.add_folder(Path(name))
+        folder = choose_folder(self, "Add a folder to the library")
+        if folder is not None:
+            self.add_folder(folder)
 
     def add_folder(self, folder: Path) -> None:
         """Shows a folder in the library from now on."""

@@ -10,20 +10,20 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from collage.app.shell.jobs import Jobs, Latest, Ticket
+from collage.app.widgets.choosing import choose_new_file
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
+from collage.app.widgets.progress_line import ProgressLine
 from collage.core.base.errors import CollageError
 from collage.core.document.history import History
 from collage.core.images.files import read_pixels
@@ -62,9 +62,7 @@ class Page(QWidget):
         self.save.setToolTip("Write in full size, in the background")
         self.save.setObjectName("main")
         self.save.clicked.connect(self.ask_save)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 100)
-        self.bar.setTextVisible(False)
+        self.bar = ProgressLine()
         self.bar.setFixedWidth(120)
         self.bar.hide()
         self.said = QLabel()
@@ -232,16 +230,16 @@ class Page(QWidget):
         raise NotImplementedError
 
     def ask_save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the map", str(self.proposed()), "Images (*.png *.tif *.exr)")
-        if name:
-            self.save_to(Path(name))
+        path = choose_new_file(self, "Save the map", self.proposed(), "Images (*.png *.tif *.exr)")
+        if path is not None:
+            self.save_to(path)
 
     def save_to(self, path: Path) -> None:
         raise NotImplementedError
 
     def run(self, steps: Files) -> None:
         """Makes files in full on a thread, with progress."""
-        self.bar.setValue(0)
+        self.bar.set_share(0)
         self.bar.show()
         self.save.setEnabled(False)
         self._saving = self.jobs.queue(f"{self.name} files", lambda _cancelled: steps, self._saved, self._failed)
@@ -249,7 +247,7 @@ class Page(QWidget):
     def _show_progress(self) -> None:
         if self._saving is not None and self._saving in self.jobs.tickets:
             self.said.setText(self._saving.text)
-            self.bar.setValue(round(self._saving.progress.share * 100))
+            self.bar.set_share(self._saving.progress.share)
 
     def _saved(self, paths: list[Path]) -> None:
         self.bar.hide()

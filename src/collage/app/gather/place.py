@@ -9,11 +9,9 @@ from psygnal import Signal as Event
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -32,8 +30,10 @@ from collage.app.preview.images import pixmaps
 from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry
 from collage.app.shell.studio import Studio
+from collage.app.widgets.choosing import choose_folder
 from collage.app.widgets.dragged import files_in
 from collage.app.widgets.panels import Elided
+from collage.app.widgets.progress_line import ProgressLine
 from collage.core.assets.stock import Item
 from collage.core.document.history import History
 from collage.core.gather.names import stem_of
@@ -79,9 +79,7 @@ class GatherPlace(QWidget):
         head = QHBoxLayout()
         self.folder_label = Elided()
         self.folder_label.setObjectName("title")
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
+        self.bar = ProgressLine()
         self.bar.setFixedWidth(110)
         self.said = QLabel()
         self.said.setObjectName("quiet")
@@ -215,14 +213,14 @@ class GatherPlace(QWidget):
         for part in (self.said, self.bar, self.stop):
             part.setVisible(bool(text))
         self.said.setText(text if len(text) < 40 else text[:38] + "…")
-        self.bar.setValue(round(share * 1000))
+        self.bar.set_share(share)
 
     # ---- acts ---------------------------------------------------------------------------------
 
     def ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Gather a folder with maps")
-        if name:
-            self.state.read(Path(name))
+        folder = choose_folder(self, "Gather a folder with maps", self.state.table.folder or self.studio.session.folder)
+        if folder is not None:
+            self.state.read(folder)
 
     def take(self, item: Item) -> None:
         """A set or picture from the library goes to the table; the rest becomes part of the project."""

@@ -9,7 +9,6 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.shell.jobs import Jobs, Ticket
+from collage.app.widgets.choosing import choose_file, choose_folder
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
@@ -115,9 +115,9 @@ class FilesDialog(QDialog):
     # ---- acts ---------------------------------------------------------------------------------
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Search this folder for missing files")
-        if name:
-            self.find_in(Path(name))
+        folder = choose_folder(self, "Search this folder for missing files", self.session.folder)
+        if folder is not None:
+            self.find_in(folder)
 
     def find_in(self, place: Path) -> None:
         """Looks for all missing files below a folder and names them where they are; one step."""
@@ -130,9 +130,9 @@ class FilesDialog(QDialog):
         self._queue("Looking for the files", steps, self._found)
 
     def _ask_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Replacement file")
-        if name and self.chosen is not None:
-            self._name({self.chosen: Path(name)})
+        file = choose_file(self, "Replacement file", self.session.folder)
+        if file is not None and self.chosen is not None:
+            self._name({self.chosen: file})
 
     def _name(self, found: dict[Reference, Path]) -> None:
         folder = self.session.base_folder

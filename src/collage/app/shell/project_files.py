@@ -6,13 +6,14 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+from PySide6.QtWidgets import QMenu, QMessageBox, QWidget
 
 from collage.app.shell.acts import entry
 from collage.app.shell.banner import Banner, Choice
 from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
+from collage.app.widgets.choosing import choose_file, choose_folder
 from collage.core.actions.materials import Offered, add_materials, bring_back
 from collage.core.actions.project import close_project, new_on_ball
 from collage.core.actions.session import Session
@@ -124,15 +125,21 @@ class ProjectFiles:
         if self.may_leave():
             close_project(self.session)
 
+    def _beside(self) -> Path | None:
+        """Where the project in hand, or the last one, lies: others are mostly there too."""
+        recent = self.studio.settings.recent
+        folder = self.session.folder or (Path(recent[0]) if recent else None)
+        return folder.parent if folder is not None else None
+
     def open_dialog(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.window, "Open a project folder")
-        if name:
-            self.open_folder(Path(name))
+        folder = choose_folder(self.window, "Open a project folder", self._beside())
+        if folder is not None:
+            self.open_folder(folder)
 
     def new_from(self, sample: str) -> None:
-        name = QFileDialog.getExistingDirectory(self.window, "Choose an empty folder for the new project")
-        if name:
-            self.make_sample(sample, Path(name))
+        folder = choose_folder(self.window, "Choose an empty folder for the new project", self._beside())
+        if folder is not None:
+            self.make_sample(sample, folder)
 
     def make_sample(self, sample: str, folder: Path) -> None:
         """Writes a sample and opens it."""
@@ -146,9 +153,9 @@ class ProjectFiles:
         )
 
     def add_materials_dialog(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.window, "Add materials", "", "MaterialX documents (*.mtlx)")
-        if name:
-            Drops(self.studio).add_materials(Path(name))
+        file = choose_file(self.window, "Add materials", self.session.folder, "MaterialX documents (*.mtlx)")
+        if file is not None:
+            Drops(self.studio).add_materials(file)
 
     def choose_materials(self, offered: Offered, number: int) -> None:
         """Asks which materials of a document are to be added."""
@@ -167,9 +174,9 @@ class ProjectFiles:
             self.save_to(None)
 
     def save_as(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.window, "Choose a folder for the project")
-        if name:
-            self.save_to(Path(name))
+        folder = choose_folder(self.window, "Choose a folder for the project", self._beside())
+        if folder is not None:
+            self.save_to(folder)
 
     def save_to(self, folder: Path | None) -> None:
         """Saves to the project's folder, or to another one once the maps have been copied there."""

@@ -10,19 +10,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
-    QFileDialog,
     QFormLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QProgressBar,
     QPushButton,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from collage.app.shell.jobs import Jobs, Ticket
+from collage.app.widgets.choosing import choose_new_file, pictures_folder
+from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.progress_line import ProgressLine
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
@@ -41,18 +41,14 @@ class RenderDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Render an image")
         self.session, self.renderer, self.jobs, self.mode = session, renderer, jobs, mode
-        self.width_box, self.height_box = QSpinBox(), QSpinBox()
-        for box, value in ((self.width_box, 1280), (self.height_box, 800)):
-            box.setRange(16, 8192)
-            box.setToolTip("Size in pixels")
-            box.setValue(value)
+        self.width_box, self.height_box = _pixels(1280), _pixels(800)
         self.width_box.setAccessibleName("Width")
         self.height_box.setAccessibleName("Height")
         self.quality = QComboBox()
         self.quality.setAccessibleName("Quality")
         self.quality.setToolTip("final: four samples a pixel; draft: as in the preview")
         self.quality.addItems(["final", "draft"])
-        self.path = QLineEdit(str((session.base_folder / "pictures" / "picture.png").resolve()))
+        self.path = QLineEdit(str(self._home() / "picture.png"))
         self.path.setAccessibleName("File")
         self.path.setToolTip("The file to write; its ending chooses the format")
         browse = QPushButton("…")
@@ -70,9 +66,8 @@ class RenderDialog(QDialog):
         form.addRow("Size", size)
         form.addRow("Quality", self.quality)
         form.addRow("File", target)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 100)
-        self.bar.setTextVisible(False)
+        self.bar = ProgressLine()
+        self.bar.hide()
         self.said = QLabel("PNG, JPEG and TIFF are written as shown, EXR and HDR as linear light.")
         self.said.setObjectName("quiet")
         self.start = QPushButton("Render")
@@ -95,17 +90,26 @@ class RenderDialog(QDialog):
         jobs.queue_changed.connect(self._show_progress)
 
     def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Image file", self.path.text(), dialog_filter())
-        if name:
-            self.path.setText(name)
+        path = choose_new_file(self, "Image file", self._target(), dialog_filter())
+        if path is not None:
+            self.path.setText(str(path))
+
+    def _home(self) -> Path:
+        """Where pictures of the project go; those of one that has no folder yet to the person's own."""
+        folder = self.session.folder
+        return folder.resolve() / "pictures" if folder is not None else pictures_folder()
+
+    def _target(self) -> Path:
+        """The file to write; a name alone lies among the project's pictures."""
+        return self._home() / Path(self.path.text()).expanduser()
 
     def request(self) -> PictureRequest:
         quality = cast(Quality, self.quality.currentText())
-        size = self.width_box.value(), self.height_box.value()
+        size = round(self.width_box.value), round(self.height_box.value)
         return picture_request(self.session.shown_project, *size, quality, self.mode, None, self.session.base_folder)
 
     def render_now(self) -> None:
-        request, path, renderer = self.request(), Path(self.path.text()), self.renderer
+        request, path, renderer = self.request(), self._target(), self.renderer
         try:
             check_picture_file(path)
         except CollageError as error:
@@ -120,13 +124,15 @@ class RenderDialog(QDialog):
         self.start.setEnabled(False)
         self.stop.setText("Cancel")
         self.said.setText("Rendering …")
+        self.bar.set_share(0)
+        self.bar.show()
         self._ticket = self.jobs.queue(
             f"Rendering {path.name}", steps, self._finished, lambda error: self._finished(str(error)), lane="render"
         )
 
     def _show_progress(self) -> None:
         if self._ticket is not None and self._ticket in self.jobs.tickets:
-            self.bar.setValue(round(self._ticket.progress.share * 100))
+            self.bar.set_share(self._ticket.progress.share)
 
     def done(self, result: int) -> None:
         self.jobs.queue_changed.disconnect(self._show_progress)
@@ -136,6 +142,13 @@ class RenderDialog(QDialog):
 
     def _finished(self, text: str) -> None:
         self.said.setText(text)
-        self.bar.setValue(100)
+        self.bar.hide()
         self.start.setEnabled(True)
         self.stop.setText("Close")
+
+
+def _pixels(value: int) -> NumberField:
+    field = NumberField(value, soft=(0, 4096), hard=(16, 8192), whole=True)
+    field.setFixedWidth(90)
+    field.setToolTip("Size in pixels; drag or type")
+    return field

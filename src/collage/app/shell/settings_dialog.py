@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QDialog, QFormLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from collage.app.shell.settings import Settings
 from collage.app.widgets.fields import ColourField
+from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
 from collage.core.actions.session import Session
 from collage.core.scene.bench import Bench
@@ -23,17 +24,13 @@ class SettingsDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.session = session
         self.setWindowTitle("Settings")
-        self.memory = QSpinBox()
-        self.memory.setRange(256, 65536)
-        self.memory.setSingleStep(256)
-        self.memory.setSuffix(" MB")
-        self.memory.setValue(settings.memory)
-        self.memory.setAccessibleName("Memory")
-        self.memory.valueChanged.connect(self._remember)
+        self.memory = NumberField(settings.memory, soft=(256, 8192), hard=(256, 65536), whole=True)
+        self.memory.setAccessibleName("Memory in MB")
+        self.memory.edited.connect(self._remember)
         used = QLabel(f"{session.images.budget.used / 2**20:.0f} MB are in use.")
         used.setObjectName("quiet")
         form = QFormLayout()
-        form.addRow("Memory", self.memory)
+        form.addRow("Memory (MB)", self.memory)
         form.addRow("", used)
         self.loud = ColourField(3)
         self.loud.setAccessibleName("Colour of missing files")
@@ -50,9 +47,10 @@ class SettingsDialog(QDialog):
         column.addLayout(form)
         column.addWidget(close)
 
-    def _remember(self, megabytes: int) -> None:
-        self.session.images.budget.limit = megabytes * 2**20
-        self.changed.emit({"memory": megabytes})
+    def _remember(self, megabytes: float, moving: bool) -> None:
+        if not moving:
+            self.session.images.budget.limit = round(megabytes) * 2**20
+            self.changed.emit({"memory": round(megabytes)})
 
     def _colour(self, value: Triple, moving: bool) -> None:
         def change(bench: Bench) -> Bench:

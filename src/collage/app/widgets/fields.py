@@ -11,7 +11,6 @@ from PySide6.QtGui import QColor, QImageReader, QMouseEvent, QPixmap
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from collage.app.widgets.choosing import choose_file
 from collage.app.widgets.colour_editor import ColourEditor
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.small import Dial, Dice, Pad
@@ -290,9 +290,10 @@ class FileField(TextField):
 
     def _choose(self) -> None:
         patterns = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)"
-        name, _ = QFileDialog.getOpenFileName(self, "Choose an image", "", patterns)
-        if name:
-            self.set_value(self._relative(Path(name)))
+        before = self._found(str(self._value)).parent if self._found is not None and self._value else None
+        file = choose_file(self, "Choose an image", before, patterns)
+        if file is not None:
+            self.set_value(self._relative(file))
             self.edited.emit(self._value, False)
 
 

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from places import wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QDropEvent
-from PySide6.QtWidgets import QLineEdit, QMenu
+from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu
 
 from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
@@ -333,3 +333,19 @@ def test_the_keyboard_goes_back_to_the_board_when_what_had_it_is_gone(window: Ma
         assert session.project.materials[session.material].cards == before.cards
         session.select(["dry"])
         assert settle(window)
+
+
+@pytest.mark.parametrize("panel", ["controls", "channels"])
+def test_the_menu_of_a_value_opens_on_its_field_too(window: MainWindow, panel: str) -> None:
+    window.session.select(["edge"])
+    part = getattr(wire_of(window), panel)
+    name = "high" if panel == "controls" else "base_weight"
+    number = part.fields[name].findChild(NumberField)
+    at = number.rect().center()
+    QApplication.sendEvent(number, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, number.mapToGlobal(at)))
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    texts = [action.text() for action in menu.actions()]
+    assert any("default" in text.lower() for text in texts), texts
+    menu.close()
+    assert settle(window)

@@ -37,6 +37,11 @@ class Field(QWidget):
     def set_value(self, value: Value) -> None:
         raise NotImplementedError
 
+    def leave_menu_to_parent(self) -> None:
+        """A right click anywhere on it is for the menu of the value, not for the text in a part of it."""
+        for part in (self, *self.findChildren(QWidget)):
+            part.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)
+
     def setAccessibleName(self, name: str) -> None:
         """Names the parts that the keyboard reaches too."""
         super().setAccessibleName(name)

@@ -259,6 +259,7 @@ class ChannelsPanel(QFrame):
         field.setAccessibleName(channel_label(tab.name))
         field.setToolTip(f"{tab.help}\nDouble-click for the default.".strip())
         field.setEnabled(not muted)
+        field.leave_menu_to_parent()
         self.fields[tab.name] = field
         label_text = channel_label(tab.name).lower()
 

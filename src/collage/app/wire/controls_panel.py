@@ -339,6 +339,7 @@ class ControlsPanel(QFrame):
     def _connect(self, field: Field, card: Card, tab: TabDef, label: str) -> None:
         field.setObjectName(f"{card.name}.{tab.name}")
         field.setAccessibleName(label)
+        field.leave_menu_to_parent()
         default = "" if tab.default is None else f"Default {tab.default}. "
         field.setToolTip(f"{tab.help}\n{default}Drag, type or use the arrows; Shift fine, Ctrl coarse.".strip())
         self.fields[tab.name] = field

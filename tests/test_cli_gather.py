@@ -9,9 +9,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from collage.core.images.derive import normal_from
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.project.folder import load_project
 from collage.core.project.references import references
+from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import photograph
 from test_cli import collage
 
@@ -178,3 +180,19 @@ def test_records_that_make_no_sense_and_names_too_long_for_one_are_told(tmp_path
     assert told.returncode == 1
     assert "shorter name" in told.stderr
     assert read_pixels(long).ndim == 3, "the picture is whole"
+
+
+def test_swapped_axes_are_marked_listed_and_corrected(tmp_path: Path) -> None:
+    field = stretched(fractal_field(64, 3))
+    pixels = (np.clip(normal_from(field, 1.0, 0.05), 0, 1) * 255 + 0.5).astype(np.uint8)
+    write_image(tmp_path / "wall_normal.png", np.ascontiguousarray(pixels[:, :, [1, 0, 2]]))
+    write_image(tmp_path / "wall_height.png", (np.clip(field, 0, 1) * 255 + 0.5).astype(np.uint8)[:, :, None])
+    listed = collage("gather", tmp_path)
+    assert "choose “swap R/G, up”" in listed.stdout
+    found = json.loads(collage("gather", tmp_path, "--axes", "wall_normal.png=swapped", "--json").stdout)
+    (normal,) = [one for one in found["sets"][0]["maps"] if one["role"] == "normal"]
+    assert (normal["axes"], normal["measured_axes"]) == ("swapped", "swapped")
+    assert normal["sure"]
+    wrong = collage("gather", tmp_path, "--axes", "wall_normal.png=sideways")
+    assert wrong.returncode == 1
+    assert "swapped-red" in wrong.stderr

@@ -33,6 +33,7 @@ def gather(
     in_place: Annotated[bool, typer.Option("--in-place", help="Leave the files where they are.")] = False,
     roles: Annotated[list[str] | None, typer.Option("--role", help="FILE=ROLE, to correct a guess.")] = None,
     greens: Annotated[list[str] | None, typer.Option("--green", help="FILE=up or FILE=down.")] = None,
+    axes: Annotated[list[str] | None, typer.Option(help="FILE=red, FILE=swapped or FILE=swapped-red.")] = None,
     rules: Annotated[list[str] | None, typer.Option("--rule", help="WORD=ROLE, remembered from now on.")] = None,
     relief: Annotated[str, typer.Option(help="Use height as: auto, none, bump, displacement.")] = "auto",
     occlusion: Annotated[bool, typer.Option(help="Occlusion into the base colour.")] = True,
@@ -53,7 +54,7 @@ def gather(
         save_rules(known)
     if relief not in RELIEFS:
         raise CollageError(f"A height cannot be used as “{relief}”.", remedy=f"Use one of {', '.join(RELIEFS)}.")
-    found = _corrected(gathered(folder, known), roles, greens, metres, depth)
+    found = _corrected(gathered(folder, known), roles, greens, axes, metres, depth)
     if only:
         found = _only(found, only)
     if as_json:
@@ -85,9 +86,15 @@ def _role(text: str) -> Role:
 
 
 def _corrected(
-    found: Gathered, roles: list[str] | None, greens: list[str] | None, metres: float, depth: float
+    found: Gathered,
+    roles: list[str] | None,
+    greens: list[str] | None,
+    axes: list[str] | None,
+    metres: float,
+    depth: float,
 ) -> Gathered:
     """The sets with the person's corrections."""
+    from collage.core.gather.names import AXES_TEXT
     from collage.core.gather.sets import in_role, settled
 
     sets = [replace(one, metres=metres, depth=depth) for one in found.sets]
@@ -107,6 +114,11 @@ def _corrected(
         if green not in ("up", "down"):
             raise CollageError(f"Normal Y is up or down, not “{green}”.", about=file)
         change(file, lambda one, green=green: replace(one, green=green))  # type: ignore[misc]
+    for file, text in _pairs(axes):
+        wanted = "" if text == "usual" else text.replace("-", " ")
+        if wanted not in AXES_TEXT:
+            raise CollageError(f"Axes are usual, red, swapped or swapped-red, not “{text}”.", about=file)
+        change(file, lambda one, wanted=wanted: replace(one, axes=wanted, confidence=1.0))  # type: ignore[misc]
     return replace(found, sets=tuple(sets))
 
 
@@ -119,11 +131,13 @@ def _only(found: Gathered, names: list[str]) -> Gathered:
 
 
 def _list(found: Gathered) -> None:
+    from collage.core.gather.names import axes_text
+
     for one in found.sets:
         typer.echo(shown(_heading(one)))
         for every in one.maps:
             mark = " " if every.sure else "?"
-            green = f", normal Y {every.green}" if every.role == "normal" else ""
+            green = f", normal Y {axes_text(every.axes, every.green)}" if every.role == "normal" else ""
             files = every.files[0] if len(every.files) == 1 else f"{every.files[0]} and {len(every.files) - 1} more"
             typer.echo(shown(f"  {mark} {every.label:16} {every.confidence:4.0%}  {files}{green}"))
             for remark in every.remarks:

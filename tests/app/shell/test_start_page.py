@@ -212,3 +212,14 @@ def test_the_walk_goes_on_by_what_is_done_and_can_be_closed(start, demo):
     QTest.mouseClick(walk.close_button, Qt.MouseButton.LeftButton)
     assert not walk.isVisible()
     assert settle(window)
+
+
+def test_a_normal_map_with_a_name_that_says_nothing_is_wired_as_one(start, shed, tmp_path):
+    path = tmp_path / "img_0042.png"
+    path.write_bytes((shed / "maps" / "terracotta" / "terracotta_normal.png").read_bytes())
+    drop(start.front.page.viewport(), path)
+    assert wait_until(lambda: len(start.session.project.materials) == 2, 20)
+    surface = start.session.surface
+    assert "geometry_normal" in surface.inputs
+    assert "base_color" not in surface.inputs
+    assert settle(start)

@@ -15,7 +15,7 @@ from collage.core.evaluate.run import run
 from collage.core.gather.build import BUMP_UNITS, BuildOptions, build_material, with_set
 from collage.core.gather.project import build_into, copied_names
 from collage.core.gather.scan import gathered
-from collage.core.gather.sets import group
+from collage.core.gather.sets import FoundMap, FoundSet, group
 from collage.core.geometry.points import sheet
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.files import write_image
@@ -237,3 +237,25 @@ def test_normals_follow_their_placement(library, tmp_path: Path, scale: tuple[fl
     for light in ((1, 0, 1), (-1, 0, 1), (0, 1, 1), (0, -1, 1)):
         lit = [np.tensordot(np.array(light) / np.sqrt(2), one, 1) for one in (found[inner], expected[inner])]
         assert np.abs(lit[0] - lit[1]).max() < 0.01, light
+
+
+@pytest.mark.parametrize("axes", ["", "red", "swapped", "swapped red"])
+@pytest.mark.parametrize("green", ["up", "down"])
+def test_mended_axes_give_the_normals_of_the_sound_map(library, tmp_path, axes: str, green: str) -> None:
+    sound = np.random.default_rng(5).integers(60, 200, (16, 16, 3), np.uint8)
+    broken = sound.copy()
+    if green == "down":
+        broken[:, :, 1] = 255 - broken[:, :, 1]
+    if axes.endswith("red"):
+        broken[:, :, 0] = 255 - broken[:, :, 0]
+    if axes.startswith("swapped"):
+        broken = broken[:, :, [1, 0, 2]]
+    found = []
+    for name, pixels, change in (("sound", sound, {}), ("broken", broken, {"axes": axes, "green": green})):
+        write_image(tmp_path / f"{name}.png", np.ascontiguousarray(pixels))
+        one = FoundMap("normal", (str(tmp_path / f"{name}.png"),), 1.0, "", "raw", "up")
+        network = build_material(FoundSet(name, "", (replace(one, **change),)))
+        plan = build_plan(library, network, {"out": CardOutput(name, "normal")}, filtered=False)
+        assert not plan.problems
+        found.append(np.asarray(run(plan, sheet(16, 16))["out"]))
+    np.testing.assert_allclose(found[1], found[0], atol=1e-5)

@@ -12,6 +12,7 @@ import pytest
 from collage.core.base.progress import Progress
 from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import SMALL, Look, look_at, look_of
+from collage.core.gather.names import AXES_TEXT
 from collage.core.gather.scan import gather, gathered
 from collage.core.gather.sets import Gathered
 from collage.core.images.derive import normal_from
@@ -48,11 +49,44 @@ def roles(folder: Path) -> dict[str, str]:
 @pytest.mark.parametrize("seed", [1, 2, 3, 4])
 def test_green_against_the_height_map(down: bool, inverted: bool, seed: int) -> None:
     field = height(seed)
-    found, sure = against_height(
+    axes, found, sure = against_height(
         look_of(normals(field, down=down)), look_of(bytes_of(1 - field if inverted else field)[:, :, None])
     )
-    assert found == ("down" if down else "up")
+    assert axes == ("red" if inverted else ""), "an inverted height looks as if both axes were mirrored"
+    assert found == ("down" if down != inverted else "up")
     assert sure > 0.5
+
+
+def with_axes(pixels: np.ndarray, axes: str) -> np.ndarray:
+    """A normal map whose axes need this correction."""
+    pixels = pixels.copy()
+    if axes.endswith("red"):
+        pixels[:, :, 0] = 255 - pixels[:, :, 0]
+    return pixels[:, :, [1, 0, 2]] if axes.startswith("swapped") else pixels
+
+
+@pytest.mark.parametrize("axes", AXES_TEXT)
+@pytest.mark.parametrize("down", [False, True])
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_all_eight_cases_of_axes_are_told(axes: str, down: bool, seed: int) -> None:
+    field = height(seed)
+    pixels = with_axes(normals(field, down=down), axes)
+    found = against_height(look_of(pixels), look_of(bytes_of(field)[:, :, None]))
+    assert found[:2] == (axes, "down" if down else "up")
+    assert found[2] > 0.5
+
+
+@pytest.mark.parametrize("axes", ["red", "swapped", "swapped red"])
+def test_wrong_axes_are_marked_and_the_correction_is_offered(tmp_path: Path, axes: str) -> None:
+    field = height(2)
+    write_image(tmp_path / "wall_normal.png", with_axes(normals(field), axes))
+    write_image(tmp_path / "wall_height.png", bytes_of(field)[:, :, None])
+    ((normal,), _) = [
+        [one for one in gathered(tmp_path).sets[0].maps if one.role == role] for role in ("normal", "height")
+    ]
+    assert not normal.sure
+    assert (normal.axes, normal.measured_axes) == ("", axes)
+    assert any(f"choose “{AXES_TEXT[axes]}, up”" in text for text in normal.remarks)
 
 
 @pytest.mark.parametrize("down", [False, True])
@@ -68,7 +102,8 @@ def test_a_map_that_runs_along_one_axis_tells_nothing() -> None:
 
 
 def test_unrelated_height_and_normal_do_not_decide() -> None:
-    assert against_height(look_of(normals(height(1))), look_of(bytes_of(height(9))[:, :, None]))[0] == "unknown"
+    found = against_height(look_of(normals(height(1))), look_of(bytes_of(height(9))[:, :, None]))
+    assert found[:2] == ("", "unknown")
 
 
 def test_pictures_put_roles_right(tmp_path: Path) -> None:

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from collage.app.gather.state import THUMB, Chosen, GatherState, is_picture
 from collage.app.preview.images import to_image
 from collage.core.base.text import counted
+from collage.core.gather.names import AXES_TEXT, axes_text
 from collage.core.gather.sets import FoundMap, FoundSet, Leftover, default_space, in_role
 from collage.core.gather.words import LAYOUTS, ROLES, Channels, Role
 from collage.core.images.colour import SPACE_LABELS, SPACES
@@ -89,7 +90,7 @@ class SetsTable(QTreeWidget):
         header = self.header()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
-        for column, width in ((FILE, 262), (ROLE, 112), (SPACE, 88), (SIZE, 80), (GREEN, 46)):
+        for column, width in ((FILE, 262), (ROLE, 112), (SPACE, 88), (SIZE, 80), (GREEN, 58)):
             self.setColumnWidth(column, width)
         self._delegates = {
             ROLE: ChoiceDelegate(self._roles, self._pick_role),
@@ -194,7 +195,8 @@ class SetsTable(QTreeWidget):
         if one.size[0]:
             item.setText(SIZE, f"{one.size[0]}×{one.size[1]}")
             item.setToolTip(SIZE, f"{one.bits} bits, {one.depth} channel{'s' if one.depth > 1 else ''}")
-        item.setText(GREEN, "" if not holds_normal(one) else one.green if one.green != "unknown" else "? up")
+        green = one.green if one.green != "unknown" else "? up"
+        item.setText(GREEN, axes_text(one.axes, green) if holds_normal(one) else "")
         remarks = [*([f"{one.contents}."] if one.contents else []), *one.remarks]
         item.setText(REMARK, " ".join(remarks))
         item.setToolTip(REMARK, "\n".join(remarks))
@@ -308,10 +310,14 @@ class SetsTable(QTreeWidget):
 
     def _greens(self, place: Chosen) -> dict[str, str]:
         one = self._map(place)
-        return {"up": "up", "down": "down"} if one is not None and holds_normal(one) else {}
+        if one is None or not holds_normal(one):
+            return {}
+        return {f"{axes}|{green}": axes_text(axes, green) for axes in AXES_TEXT for green in ("up", "down")}
 
-    def _pick_green(self, place: Chosen, green: str) -> None:
-        self.gathered.change_map("Normal Y direction", place.set_number, place.map_number, green=green)
+    def _pick_green(self, place: Chosen, chosen: str) -> None:
+        axes, green = chosen.split("|")
+        at = place.set_number, place.map_number
+        self.gathered.change_map("Normal map axes", *at, green=green, axes=axes, confidence=1.0)
 
     def menu_of(self, place: Chosen) -> QMenu:
         """What can be done with a line."""

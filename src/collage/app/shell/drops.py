@@ -6,6 +6,7 @@ Copying is queued; what follows is done when the files of that set are there, ho
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from collage.core.base.progress import Progress, Steps
 from collage.core.document.contained import Contained, is_document
 from collage.core.document.model import Wire
 from collage.core.gather.build import BuildOptions
+from collage.core.gather.looks import judged, look_at
 from collage.core.gather.rules import load_rules
 from collage.core.gather.scan import all_files, gathered
 from collage.core.gather.sets import MAP_SUFFIXES, FoundMap, FoundSet, default_space
@@ -29,6 +31,7 @@ class _Found:
 
     sets: list[FoundSet]
     loose: list[Path]
+    first: FoundSet | None = None  # what an object gets of them
 
 
 class Drops:
@@ -89,14 +92,11 @@ class Drops:
         """The first set among dropped files is built and assigned to an object; a picture alone is its base colour."""
 
         def then(found: _Found) -> None:
-            telling = [one for one in found.sets if any(part.role != "other" for part in one.maps)]
-            alone = [*found.loose, *(Path(file) for one in found.sets for part in one.maps for file in part.files)]
-            if telling:
-                self.build(telling[0], Path(), BuildOptions(), number=number)
-            elif alone:  # a name that stands for nothing that a surface has is no reason to show nothing
-                self.build(picture_as_set(alone[0]), Path(), BuildOptions(), number=number)
-            else:
+            one = found.first
+            if one is None:
                 self.studio.tell(CollageError("No maps were found in the dropped files."))
+            else:
+                self.build(one, Path(), BuildOptions(), number=number)
 
         self._gather(self._without_documents(paths, number), then)
 
@@ -120,7 +120,7 @@ class Drops:
             yield Progress("Looking at the files", 0.0)
             found = gathered(Path(), rules, files=all_files(paths))
             loose = [Path(one.file) for one in found.leftover if Path(one.file).suffix.lower() in MAP_SUFFIXES]
-            return _Found(list(found.sets), loose)
+            return _Found(list(found.sets), loose, _first(list(found.sets), loose))
 
         self.studio.jobs.queue("Looking at the files", steps, then, self.studio.tell)
 
@@ -177,8 +177,17 @@ class Drops:
         self.studio.jobs.queue(f"Copying {path.name}", steps, then, self.studio.tell)
 
 
+def _first(sets: list[FoundSet], loose: list[Path]) -> FoundSet | None:
+    """The first set that says something of a surface; else the first picture, whatever its name stands for."""
+    telling = [one for one in sets if any(part.role != "other" for part in one.maps)]
+    pictures = [*loose, *(Path(file) for one in sets for part in one.maps for file in part.files)]
+    return telling[0] if telling else picture_as_set(pictures[0]) if pictures else None
+
+
 def picture_as_set(path: Path) -> FoundSet:
-    """A picture alone as the base colour of a set."""
-    one = FoundMap("base_color", (path.resolve().as_posix(),), 1.0, "a picture alone",
+    """A picture alone as the base colour of a set, or as what it looks like."""
+    one = FoundMap("base_color", (path.resolve().as_posix(),), 0.9, "a picture alone",
                    default_space("base_color", path.suffix))  # fmt: skip
+    with suppress(CollageError):  # one that cannot be read is told by its card
+        one = judged(one, look_at(path))
     return FoundSet(path.stem, "", (one,))

@@ -9,6 +9,7 @@ from typing import Literal
 from collage.core.document.making import Given, card, given
 from collage.core.document.materials import new_material, surface_card
 from collage.core.document.model import MAP_SET, Card, Input, Network, Output, Wire
+from collage.core.gather.names import Axes
 from collage.core.gather.placed_normal import placed_normal
 from collage.core.gather.sets import FoundMap, FoundSet
 from collage.core.gather.words import COLOURS, Role
@@ -141,10 +142,26 @@ class _Maker:
                 card("turned_gloss", "invert", "float", place, "Gloss to roughness", **{"in": ("float", wire)})
             )
         if role == "normal":
+            wire = self._axes(wire, one.axes, place)
             wire = self._green(wire, one.green == "down", place)
             wire = placed_normal(self.put, wire, (place[0] + 1.9, place[1]))
         kind = "color3" if role in COLOURS else "vector3" if role == "normal" else "float"
         self.out(OUTPUTS[role], kind, wire)
+
+    def _axes(self, wire: Wire, axes: Axes, place: tuple[float, float]) -> Wire:
+        """Red and green exchanged, and the red one mirrored, as the set says."""
+        x, y = place[0] - 2.8, place[1]
+        if axes.startswith("swapped"):
+            split = self.put(card("parts", "separate3", "multioutput", (x, y), "Parts", **{"in": ("vector3", wire)}))
+            parts = {f"in{number}": ("float", replace(split, output=output))
+                     for number, output in ((1, "outy"), (2, "outx"), (3, "outz"))}  # fmt: skip
+            wire = self.put(card("swapped", "combine3", "vector3", (x + 0.9, y), "Swap red and green", **parts))
+        if axes.endswith("red"):
+            self.put(card("mirrored_red", "multiply", "vector3", (x, y + 0.5), "Mirror red",
+                          in1=("vector3", wire), in2=("vector3", (-1.0, 1.0, 1.0))))  # fmt: skip
+            wire = self.put(card("turned_red", "add", "vector3", (x + 0.9, y + 0.5), "Flipped red",
+                                 in1=("vector3", Wire("mirrored_red")), in2=("vector3", (1.0, 0.0, 0.0))))  # fmt: skip
+        return wire
 
     def _green(self, wire: Wire, down: bool, place: tuple[float, float]) -> Wire:
         """Green turned where the set's switch says that it points down."""

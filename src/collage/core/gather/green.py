@@ -1,11 +1,11 @@
-"""Which way green points in a normal map: measured against the height map of its set, or by the map alone."""
+"""Which way red and green point in a normal map: measured against the height map of its set, or by the map alone."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from collage.core.gather.looks import Look, signed
-from collage.core.gather.names import Green
+from collage.core.gather.names import Axes, Green
 
 MIN_SURE = 0.25
 
@@ -17,19 +17,25 @@ def slopes(normals: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return -way[:, :, 0] / facing, -way[:, :, 1] / facing
 
 
-def against_height(normal: Look, height: Look) -> tuple[Green, float]:
-    """The direction and how sure it is, 0 to 1: the correlation of slopes with the gradient of the height.
+def against_height(normal: Look, height: Look) -> tuple[Axes, Green, float]:
+    """How the axes must be mended, which way green points then, and how sure it is, 0 to 1.
 
-    A height map that is dark where the surface is high turns both directions, so the product of both decides.
+    The correlations of both slopes with both directions of the height's gradient tell all eight cases of exchanged and
+    mirrored axes apart. A height map that is dark where the surface is high looks as if both were mirrored.
     """
     right, up = slopes(normal.small)
     high = _sized(height.small[:, :, 0], right.shape)
     along_right, along_up = np.gradient(high, axis=1), -np.gradient(high, axis=0)
-    right_fit, up_fit = _correlation(right, along_right), _correlation(up, along_up)
+    straight = _correlation(right, along_right), _correlation(up, along_up)
+    crossed = _correlation(up, along_right), _correlation(right, along_up)
+    swapped = min(map(abs, crossed)) > min(map(abs, straight))
+    right_fit, up_fit = crossed if swapped else straight
     sure = float(min(abs(right_fit), abs(up_fit)))
     if sure < MIN_SURE:
-        return "unknown", sure
-    return ("up" if right_fit * up_fit > 0 else "down"), sure
+        return "", "unknown", sure
+    red = right_fit < 0
+    axes: Axes = "swapped red" if swapped and red else "swapped" if swapped else "red" if red else ""
+    return axes, ("up" if up_fit > 0 else "down"), sure
 
 
 def alone(normal: Look) -> tuple[Green, float]:

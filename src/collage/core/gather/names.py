@@ -29,6 +29,18 @@ from collage.core.gather.words import (
 )
 
 Green = Literal["up", "down", "unknown"]
+Axes = Literal["", "red", "swapped", "swapped red"]
+"""How red and green of a normal map must be mended: exchanged first ("swapped"), then the red one mirrored ("red")."""
+
+AXES_TEXT: dict[Axes, str] = {"": "", "red": "flip R", "swapped": "swap R/G", "swapped red": "swap R/G, flip R"}
+"""What is done about them, on the screen."""
+
+
+def axes_text(axes: Axes, green: str) -> str:
+    """The axes of a normal map in words, as "up", or "swap R/G, down"."""
+    return f"{AXES_TEXT[axes]}, {green}" if axes else green
+
+
 Tiling = Literal["yes", "maybe", "no"]
 """Whether a four-digit number in a name is a tile's: surely, unless it could be a size, or not at all."""
 

@@ -38,6 +38,8 @@ def _map(one: FoundMap) -> dict[str, Any]:
         "sure": one.sure,
         "reason": one.reason,
     }
+    if one.axes or one.measured_axes:
+        made["axes"], made["measured_axes"] = one.axes, one.measured_axes
     if one.channels:
         made["channels"] = dict(one.channels)
     if one.tiles:

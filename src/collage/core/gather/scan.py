@@ -13,10 +13,12 @@ from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress
 from collage.core.gather.green import against_height, alone
 from collage.core.gather.looks import Look, LookAt, judged, look_at
+from collage.core.gather.names import AXES_TEXT, Axes, Green
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Rules, group
 from collage.core.gather.words import Role
 
 MOST_FILES = 100_000
+SURE_OF_AXES = 0.35  # correlation from which red and green that are not as usual are told
 SKIPPED_FOLDERS = {"__MACOSX", "node_modules"}
 Looks = Mapping[str, Look | CollageError]
 """By relative file name: what a picture looks like, or why it cannot be read."""
@@ -143,13 +145,17 @@ def _with_green(one: FoundMap, maps: list[FoundMap], looks: Looks) -> FoundMap:
     holds_normal = one.role == "normal" or any(role == "normal" for _, role in one.channels)
     if not holds_normal or not isinstance(normal, Look) or normal.channels < 3:
         return one
-    green, sure, how = "unknown", 0.0, ""
+    green: Green = "unknown"
+    axes: Axes = ""
+    sure, how = 0.0, ""
     for other in maps:
         height = looks.get(other.files[0])
         if other.role == "height" and isinstance(height, Look):
-            found, fits = against_height(normal, height)
+            found_axes, found, fits = against_height(normal, height)
             if fits > sure:
-                green, sure, how = found, fits, "measured against the height map"
+                axes, green, sure, how = found_axes, found, fits, "measured against the height map"
+    if axes and sure > SURE_OF_AXES:
+        return _with_axes(one, axes, green, sure)
     if green == "unknown":
         found, fits = alone(normal)
         green, sure, how = found, fits, "measured from the map alone"
@@ -157,10 +163,22 @@ def _with_green(one: FoundMap, maps: list[FoundMap], looks: Looks) -> FoundMap:
         return one.remarked("Normal Y direction is unknown; up is assumed.")
     if one.green == "unknown":
         text = f"Green {green}, {how} ({sure:.0%} sure)."
-        return replace(one, green=green).remarked(text)  # type: ignore[arg-type]
+        return replace(one, green=green).remarked(text)
     if green not in ("unknown", one.green) and sure > 0.5:
         return one.remarked(f"Its name says green {one.green}, but it is {green} as {how} ({sure:.0%} sure).")
     return one
+
+
+def _with_axes(one: FoundMap, axes: Axes, green: Green, sure: float) -> FoundMap:
+    """The map marked: its axes are not what they are taken for. The correction is offered, not made."""
+    choice = f"{AXES_TEXT[axes]}, {green}"
+    if axes == "red":  # two ways to say the same; until one is chosen, the height is taken to be inverted
+        text = f"The height map is inverted, or red points the other way ({sure:.0%} sure): then choose “{choice}”."
+        green = "down" if green == "up" else "up"
+    else:
+        text = f"Red and green are swapped, measured against the height map ({sure:.0%} sure): choose “{choice}”."
+    green = green if one.green == "unknown" else one.green
+    return replace(one, measured_axes=axes, green=green, confidence=min(one.confidence, 0.5)).remarked(text)
 
 
 def _one_a_role(maps: list[FoundMap]) -> list[FoundMap]:

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
-from collage.core.gather.names import Green, Reading, Tiling, is_tile_number, plain, pretty, read_name, tokens
+from collage.core.gather.names import Axes, Green, Reading, Tiling, is_tile_number, plain, pretty, read_name, tokens
 from collage.core.gather.words import COLOURS, LAYOUTS, ROLES, SAME_PLACE, SPACE_WORDS, Channels, Role
 from collage.core.images.codecs import READ_SUFFIXES
 from collage.core.images.tiles import pattern_of
@@ -50,6 +50,8 @@ class FoundMap:
     bits: int = 0
     depth: int = 0  # channels in the file
     used: bool = True  # False for the second map of a role, and for what the person left out
+    axes: Axes = ""  # how red and green are mended
+    measured_axes: Axes = ""  # how they ought to be, by the height map of the set
 
     @property
     def sure(self) -> bool:

@@ -11,6 +11,7 @@ from pathlib import Path
 from collage.core.base.budget import Budget, Store
 from collage.core.base.safe_write import is_file
 from collage.core.evaluate.run import ResultCache
+from collage.core.geometry.points import Points
 from collage.core.render.environment import EnvironmentLight, load_environment
 from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
@@ -31,6 +32,16 @@ class RenderCaches:
     def _forget(self, view: View) -> None:
         for group in view.samples.groups:
             self.results.forget(group.points.id)
+
+    def forget(self, view: View) -> None:
+        """Lets go of all that was worked out for a view, and for what lies behind what is seen through in it."""
+        self._forget(view)
+        for group in view.samples.groups:
+            name = behind_key(group.points)
+            behind = self.views.get(name)
+            if behind is not None:
+                self.forget(behind)
+                self.views.drop(lambda key, name=name: key == name)  # type: ignore[misc]
 
     def scene(self, bench: Bench) -> Scene:
         """The bench's geometry, ready for rays; kept by all that decides it."""
@@ -56,6 +67,11 @@ class RenderCaches:
         for store in (self._scenes, self._environments, self.views):
             store.clear()
         self.results.clear()
+
+
+def behind_key(points: Points) -> Hashable:
+    """Names what is seen through see-through samples."""
+    return "behind", points.id
 
 
 def view_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:

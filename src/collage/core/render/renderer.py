@@ -22,13 +22,13 @@ from collage.core.images.colour import srgb_to_linear
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
-from collage.core.render.caches import RenderCaches, view_key
+from collage.core.render.caches import RenderCaches, behind_key, view_key
 from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
 from collage.core.render.request import Picture, PictureRequest
-from collage.core.render.samples import ObjectSamples, find_behind, find_samples
+from collage.core.render.samples import ObjectSamples, Samples, Window, find_behind, find_samples
 from collage.core.render.surface import (
     OPACITY,
     Surface,
@@ -40,11 +40,14 @@ from collage.core.render.surface import (
     surface_key,
     value_of,
 )
+from collage.core.render.tiles import Tile, tiles
 from collage.core.scene.bench import Bench
 from collage.core.scene.lights import light_table
-from collage.core.scene.scene import GROUND, build_bounds
+from collage.core.scene.scene import GROUND, Scene, build_bounds
 
+Shifts = tuple[tuple[float, float], ...]
 MOST_PLANS = 64
+MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
 FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
 NOT_PEEKED = 0.12  # linear grey of objects that have another material than the one peeked at
@@ -98,10 +101,13 @@ class Renderer:
         )
 
     def steps(self, request: PictureRequest, *, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
-        """The complete picture as steps that say how far it is; see `picture`."""
+        """The complete picture as steps that say how far it is; see `picture`. A large one is made in tiles."""
         begin = time.perf_counter()
         shifts = FINAL_SHIFTS if request.quality == "final" else ((0.0, 0.0),)
         work = _Work(self, request, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
+        parts = list(tiles(*request.size))
+        if len(parts) > 1:
+            return (yield from self._in_tiles(request, parts, shifts, work, begin))
         total: np.ndarray | None = None
         for done, shift in enumerate(shifts):
             view = self._view(request, shift, cancelled)
@@ -110,6 +116,42 @@ class Renderer:
             yield Progress("Rendering", (done + 1) / len(shifts))
         assert total is not None
         return self._picture(request, view, total / np.float32(len(shifts)), work, begin)
+
+    def _in_tiles(
+        self, request: PictureRequest, parts: list[Tile], shifts: Shifts, work: _Work, begin: float
+    ) -> Steps[Picture]:
+        """One tile after the other; nothing of a tile is kept but its pixels."""
+        shape = (request.height, request.width)
+        linear, display = np.empty((*shape, 3), np.float32), np.empty((*shape, 3), np.uint8)
+        picked = request.width * request.height <= MOST_PICKED
+        triangle = np.empty(shape if picked else (0, 0), np.int32)
+        scene = self.caches.scene(request.bench)
+        for done, tile in enumerate(parts):
+            total = np.zeros((tile.outer.width * tile.outer.height, 3), np.float32)
+            for number, shift in enumerate(shifts):
+                view = View(scene, self._samples(scene, request, shift, tile.outer, work.cancelled))
+                total += work.linear(view)
+                self.caches.forget(view)
+                yield Progress("Rendering", (done + (number + 1) / len(shifts)) / len(parts))
+            total /= np.float32(len(shifts))
+            inside = tile.inner.rows, tile.inner.columns
+            made = total.reshape(tile.outer.height, tile.outer.width, 3)[tile.rows, tile.columns]
+            linear[inside] = made
+            pixels = np.ascontiguousarray(made).reshape(-1, 3)
+            display[inside] = developed(request, pixels, self.workers).reshape(made.shape)
+            if picked:
+                triangle[inside] = view.samples.triangle[tile.rows, tile.columns]
+        seconds, remarks = time.perf_counter() - begin, tuple(work.remarks)
+        return Picture(display, linear, triangle, scene.ids, work.problems, seconds, remarks=remarks)
+
+    def _samples(
+        self, scene: Scene, request: PictureRequest, shift: tuple[float, float], window: Window | None,
+        cancelled: Callable[[], bool],
+    ) -> Samples:  # fmt: skip
+        return find_samples(
+            scene, request.bench.camera, request.size, shift=shift, edges=request.quality != "coarse", window=window,
+            workers=self.workers, cancelled=cancelled,
+        )  # fmt: skip
 
     def stages(self, request: PictureRequest, *, cancelled: Callable[[], bool] = never) -> Iterator[Picture]:
         """The picture with few shadow rays first, and then as `picture` makes it. Raises Cancelled, CollageError."""
@@ -142,11 +184,7 @@ class Renderer:
 
         def make() -> View:
             scene = self.caches.scene(request.bench)
-            samples = find_samples(
-                scene, request.bench.camera, request.size, shift=shift, edges=request.quality != "coarse",
-                workers=self.workers, cancelled=cancelled,
-            )  # fmt: skip
-            return View(scene, samples)
+            return View(scene, self._samples(scene, request, shift, None, cancelled))
 
         return self.caches.views.get_or_make(view_key(request, shift), make)
 
@@ -286,16 +324,20 @@ class _Work:
 
     def _behind(self, view: View, group: ObjectSamples, depth: int) -> Array:
         """What is seen through see-through samples, (3, n)."""
-        request, renderer = self.request, self.renderer
+        request, renderer, samples = self.request, self.renderer, view.samples
 
         def make() -> View:
-            samples = find_behind(
-                view.scene, request.bench.camera, request.size, group.points,
+            pixel = samples.origin[group.start : group.stop]
+            # which shadow rays: others than those of the neighbours, and of the other samples on the same edge
+            pattern = pixel * 7
+            pattern[group.middles :] += 5 * samples.pattern[group.start + group.middles : group.stop]
+            behind = find_behind(
+                view.scene, request.bench.camera, request.size, group.points, pixel, pattern,
                 workers=renderer.workers, cancelled=self.cancelled,
             )  # fmt: skip
-            return View(view.scene, samples)
+            return View(view.scene, behind)
 
-        return self.linear(renderer.caches.views.get_or_make(("behind", group.points.id), make), depth + 1).T
+        return self.linear(renderer.caches.views.get_or_make(behind_key(group.points), make), depth + 1).T
 
     def _peeked(self, material: str, group: ObjectSamples) -> Array:
         request, renderer = self.request, self.renderer

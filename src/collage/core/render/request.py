@@ -56,7 +56,8 @@ class Picture:
     """A finished picture.
 
     display : (h, w, 3) uint8, as a screen shows it. linear : (h, w, 3) float32, before exposure and tone.
-    triangle : (h, w) int32, the scene's triangle in the middle of each pixel, -1 where there is none.
+    triangle : (h, w) int32, the scene's triangle in the middle of each pixel, -1 where there is none; (0, 0) in a
+        picture so large that it is for a file only.
     ids : of the scene's triangles, see Scene.
     problems : what was wrong, by material and card. seconds : how long it took. complete : whether all of its rays
     were traced; the first stage of a draft picture is not. remarks : what it does not show as it is.

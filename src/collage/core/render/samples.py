@@ -6,7 +6,7 @@ Samples are found once per camera, size and geometry; a moved light or a changed
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TypeVar
 
@@ -35,6 +35,26 @@ _EDGE_PLACES = np.stack([_STEP * 0.7548776662 + 0.5, _STEP * 0.5698402910 + 0.5]
 _EDGE_PLACES = _EDGE_PLACES.astype(np.float32).reshape(-1, EDGE_SAMPLES, 2)
 
 Result = TypeVar("Result")
+
+
+@dataclass(frozen=True)
+class Window:
+    """A part of a picture: pixels from its upper left corner."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+    @property
+    def rows(self) -> slice:
+        """Its rows in the picture."""
+        return slice(self.y, self.y + self.height)
+
+    @property
+    def columns(self) -> slice:
+        """Its columns in the picture."""
+        return slice(self.x, self.x + self.width)
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,6 +96,12 @@ class Samples:
     grid: np.ndarray
     donor: np.ndarray
     triangle: np.ndarray
+    places: np.ndarray | None = None  # (h w,) the number in the whole picture of each pixel, where that is another one
+
+    @property
+    def origin(self) -> np.ndarray:
+        """(n,) int32, the pixel of the whole picture in which each sample is seen."""
+        return self.pixel if self.places is None else self.places.take(self.pixel)
 
     @property
     def count(self) -> int:
@@ -143,15 +169,17 @@ def find_samples(
     *,
     shift: tuple[float, float] = (0.0, 0.0),
     edges: bool = True,
+    window: Window | None = None,
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> Samples:
     """Looks at the scene.
 
     size : width and height in pixels. shift : where in the pixels to look, from their middles. edges : whether pixels
-    on edges get EDGE_SAMPLES more samples. Raises Cancelled.
+    on edges get EDGE_SAMPLES more samples. window : the part of the picture to look at; its samples are those of the
+    whole picture where no edge of the window is near. Raises Cancelled.
     """
-    return _Finder(scene, camera, size, workers, cancelled).picture(shift, edges)
+    return _Finder(scene, camera, size, workers, cancelled, window).picture(shift, edges)
 
 
 def find_behind(
@@ -159,15 +187,18 @@ def find_behind(
     camera: Camera,
     size: tuple[int, int],
     points: Points,
+    origin: np.ndarray,
+    pattern: np.ndarray,
     *,
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> Samples:
     """What lies behind see-through samples, on the same line of sight; its pixels are those samples, in a row.
 
-    size : of the picture they belong to. Raises Cancelled.
+    size : of the picture they belong to. origin, pattern : (n,) int32, in which of its pixels each is seen, and a
+    number for its shadow rays. Raises Cancelled.
     """
-    return _Finder(scene, camera, size, workers, cancelled).behind(points)
+    return _Finder(scene, camera, size, workers, cancelled).behind(points, origin, pattern)
 
 
 def over_blocks(
@@ -186,14 +217,18 @@ def over_blocks(
 
 
 @lru_cache(maxsize=4)
-def _pixels(width: int, height: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """The middle of every pixel from the picture's middle, y up; its number; and its pattern of shadow rays."""
-    columns, rows = (part.ravel() for part in np.meshgrid(np.arange(width), np.arange(height)))
+def _pixels(width: int, height: int, window: Window) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The middle of every pixel from the picture's middle, y up; its number; and its pattern of shadow rays.
+
+    Numbers count the pixels of the window.
+    """
+    across, down = np.arange(window.x, window.x + window.width), np.arange(window.y, window.y + window.height)
+    columns, rows = (part.ravel() for part in np.meshgrid(across, down))
     subset = (columns % 4) + 4 * (rows % 4)
     square = (columns // 4 % 2) + 2 * (rows // 4 % 2)
     pattern = (subset + k.SUBSETS * square).astype(np.int32)
     x, y = columns + 0.5 - width / 2, height / 2 - rows - 0.5
-    return x.astype(np.float32), y.astype(np.float32), np.arange(width * height, dtype=np.int32), pattern
+    return x.astype(np.float32), y.astype(np.float32), np.arange(columns.size, dtype=np.int32), pattern
 
 
 class _Finder:
@@ -204,15 +239,18 @@ class _Finder:
         size: tuple[int, int],
         workers: Workers | None,
         cancelled: Callable[[], bool],
+        window: Window | None = None,
     ) -> None:
-        self.scene, (self.width, self.height) = scene, size
+        self.scene, self.whole = scene, size
+        self.window = window or Window(0, 0, *size)
+        self.width, self.height = self.window.width, self.window.height
         self.axes = camera.axes().astype(np.float32)
         self.eye = camera.position().astype(np.float32)
         self.focal_length = np.float32(camera.focal_length(*size))
         self.workers, self.cancelled = workers, cancelled
 
     def picture(self, shift: tuple[float, float], edges: bool) -> Samples:
-        x, y, pixel, pattern = _pixels(self.width, self.height)
+        x, y, pixel, pattern = _pixels(*self.whole, self.window)
         rays = self._from_camera(x + np.float32(shift[0]), y - np.float32(shift[1]), pixel, pattern)
         triangle = rays.triangle.reshape(self.height, self.width)
         centres = rays.pixel.size
@@ -224,27 +262,37 @@ class _Finder:
                 weight[edge] = share = np.float32(1 / (EDGE_SAMPLES + 1))
                 weight = np.concatenate([weight, np.full(more.pixel.size, share, np.float32)])
                 rays = _Rays.joined(rays, more, self.workers)
-        return self._samples(rays, weight, centres, triangle, (self.width, self.height))
+        found = self._samples(rays, weight, centres, triangle, (self.width, self.height))
+        if (self.width, self.height) == self.whole:
+            return found
+        place = self.window
+        places = np.arange(place.y, place.y + place.height)[:, None] * self.whole[0] + np.arange(
+            place.x, place.x + place.width
+        )
+        return replace(found, places=places.ravel().astype(np.int32))
 
     def _at_edges(self, edge: np.ndarray) -> _Rays:
         number = np.tile(np.arange(EDGE_SAMPLES), edge.size)
         pixel = np.repeat(edge, EDGE_SAMPLES).astype(np.int32)
-        step = number + (pixel % len(_EDGE_PLACES)) * EDGE_SAMPLES
+        column, row = pixel % self.width + self.window.x, pixel // self.width + self.window.y
+        in_whole = row * self.whole[0] + column
+        step = number + (in_whole % len(_EDGE_PLACES)) * EDGE_SAMPLES
         a, b = _EDGE_PLACES.reshape(-1, 2).take(step, axis=0).T
-        x = pixel % self.width + a - np.float32(self.width / 2)
-        y = np.float32(self.height / 2) - pixel // self.width - b
+        x = column + a - np.float32(self.whole[0] / 2)
+        y = np.float32(self.whole[1] / 2) - row - b
         return self._from_camera(x, y, pixel, (step % (k.SUBSETS * k.TURNS)).astype(np.int32))
 
-    def behind(self, points: Points) -> Samples:
+    def behind(self, points: Points, origin: np.ndarray, pattern: np.ndarray) -> Samples:
         assert points.view is not None
         count = points.count
         origins = np.ascontiguousarray((points.position + points.view * k.LIFT).T)
         directions = np.ascontiguousarray(points.view.T)
-        pattern = (np.arange(count) * 7 % (k.SUBSETS * k.TURNS)).astype(np.int32)
+        pattern = (pattern % (k.SUBSETS * k.TURNS)).astype(np.int32)
         rays = self._trace(origins, directions, np.arange(count, dtype=np.int32), pattern)
         places = origins + directions * np.where(rays.triangle < 0, 0, rays.distance)[:, None]
         rays.spread = np.linalg.norm(places - self.eye, axis=1).astype(np.float32)
-        return self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
+        found = self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
+        return replace(found, places=origin)
 
     # ---- rays ---------------------------------------------------------------------------------
 

@@ -1,0 +1,100 @@
+"""Large pictures in tiles: the same to the last bit, in memory that does not grow with them."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from collage.core.document import edits
+from collage.core.evaluate.run import Cancelled
+from collage.core.project.folder import load_project
+from collage.core.project.pictures import picture_request
+from collage.core.render import tiles as module
+from collage.core.render.renderer import Renderer
+from collage.core.render.tiles import MARGIN, tiles
+from collage.demo.shed import make_sample
+
+
+@pytest.fixture(scope="module")
+def shed(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("tiles") / "shed"
+    make_sample("potting-shed", folder)
+    return folder
+
+
+@pytest.mark.parametrize("size", [(64, 48), (1280, 800), (7680, 4320), (4000, 17), (17, 40000), (513, 513)])
+def test_tiles_cover_the_picture_once_and_begin_where_patterns_do(size):
+    covered = np.zeros((size[1], size[0]), np.uint8)
+    for tile in tiles(*size):
+        covered[tile.inner.rows, tile.inner.columns] += 1
+        assert (tile.inner.x % MARGIN, tile.inner.y % MARGIN) == (0, 0)
+        assert (tile.outer.x % MARGIN, tile.outer.y % MARGIN) == (0, 0)
+        shape = np.empty((tile.outer.height, tile.outer.width))[tile.rows, tile.columns].shape
+        assert shape == (tile.inner.height, tile.inner.width)
+        assert tile.outer.width * tile.outer.height < 1.3 * module.PIXELS
+    assert (covered == 1).all()
+
+
+@pytest.mark.parametrize(
+    ("mode", "quality"), [("lit", "final"), ("lit", "draft"), ("normals", "draft"), ("clay", "draft")]
+)
+def test_a_picture_in_tiles_is_the_same_to_the_last_bit(library, shed, monkeypatch, mode, quality):
+    project, _ = load_project(shed)
+    glass = project.materials["Celadon glaze"]
+    surface = next(card for card in glass.cards.values() if card.category == "open_pbr_surface")
+    project = project.with_material(
+        "Celadon glaze", edits.set_value(glass, surface.name, "geometry_opacity", "float", 0.6)
+    )  # what lies behind is looked at too
+    request = picture_request(project, 150, 110, quality, mode, folder=shed)
+    whole = Renderer(library).picture(request)
+    monkeypatch.setattr("collage.core.render.renderer.tiles", lambda *size: tiles(*size, 1500, 48))
+    renderer = Renderer(library)
+    parts = renderer.picture(request)
+    np.testing.assert_array_equal(parts.linear, whole.linear)
+    np.testing.assert_array_equal(parts.display, whole.display)
+    np.testing.assert_array_equal(parts.objects, whole.objects)
+    assert renderer.caches.views.count == 0, "nothing of a tile is kept"
+
+
+def test_it_is_cancelled_between_tiles(library, shed):
+    project, _ = load_project(shed)
+    request = picture_request(project, 1280, 800, "final", folder=shed)
+    steps = Renderer(library).steps(request, cancelled=lambda: len(seen) > 1)
+    seen = []
+    with pytest.raises(Cancelled):
+        for step in steps:
+            seen.append(step.share)
+    assert len(seen) == 2
+    assert 0 < seen[0] < seen[1] < 0.1
+
+
+PEAK = """
+import resource, sys
+from pathlib import Path
+from collage.core.nodes.library import load_library
+from collage.core.project.folder import load_project
+from collage.core.project.pictures import picture_request
+from collage.core.render.renderer import Renderer
+folder = Path(sys.argv[1])
+project, _ = load_project(folder)
+renderer = Renderer(load_library())
+picture = renderer.picture(picture_request(project, 96, 72, "draft", folder=folder))
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+renderer.picture(picture_request(project, int(sys.argv[2]), int(sys.argv[3]), "draft", folder=folder))
+print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024)
+"""
+
+
+def test_memory_does_not_grow_with_the_picture(shed: Path):
+    def peak(width: int, height: int) -> float:
+        command = [sys.executable, "-c", PEAK, str(shed), str(width), str(height)]
+        return float(subprocess.run(command, capture_output=True, text=True, check=True, env=os.environ).stdout)
+
+    small, large = peak(640, 480), peak(1920, 1080)
+    own = 1920 * 1080 * (3 * 4 + 3 + 4) / 2**20  # its pixels, as light, as shown, and the triangles
+    assert large < small + own + 120

@@ -230,10 +230,16 @@ def _checked(make: type[Frozen], **values: object) -> Any:
 
 def _finish(steps: Files, title: str) -> list[Path]:
     from collage.cli.shared import progress
+    from collage.core.base.memory import give_back_memory
     from collage.core.base.progress import finished
 
     with progress(title) as show:
-        return finished(steps, show)
+
+        def step(what: str, share: float) -> None:
+            give_back_memory()  # of large photographs, a step leaves much behind
+            show(what, share)
+
+        return finished(steps, step)
 
 
 @app.command()

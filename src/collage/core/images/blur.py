@@ -8,17 +8,22 @@ NARROW = 6.0
 """Deviation in pixels up to which the picture is blurred as it is."""
 
 
-def blurred(field: np.ndarray, sigma: float, *, tiles: bool) -> np.ndarray:
-    """A (h, w) float32 field blurred by `sigma` pixels; wrapped around where it tiles, mirrored at its ends if not."""
+def blurred(field: np.ndarray, sigma: float, *, tiles: bool | tuple[bool, bool]) -> np.ndarray:
+    """A (h, w) float32 field blurred by `sigma` pixels.
+
+    tiles : whether it is wrapped around, else mirrored at its ends; for both axes, or down and across.
+    """
     from scipy.ndimage import gaussian_filter
 
-    mode = "wrap" if tiles else "reflect"
+    around = tiles if isinstance(tiles, tuple) else (tiles, tiles)
+    mode = tuple("wrap" if one else "reflect" for one in around)
     block = min(int(sigma / NARROW) + 1, max(min(field.shape) // 16, 1))
     if block < 2:
         return gaussian_filter(field, sigma, mode=mode)  # type: ignore[no-any-return]
     small = _means(field, block)
-    small = gaussian_filter(small, sigma * small.shape[0] / field.shape[0], mode=mode)
-    return _spread(small, field.shape, tiles)
+    scale = small.shape[0] / field.shape[0], small.shape[1] / field.shape[1]
+    small = gaussian_filter(small, (sigma * scale[0], sigma * scale[1]), mode=mode)
+    return _spread(small, field.shape, around)
 
 
 def _means(field: np.ndarray, block: int) -> np.ndarray:
@@ -29,16 +34,17 @@ def _means(field: np.ndarray, block: int) -> np.ndarray:
     return sums / (np.diff(rows)[:, None] * np.diff(columns)[None, :]).astype(np.float32)  # type: ignore[no-any-return]
 
 
-def _spread(small: np.ndarray, shape: tuple[int, ...], tiles: bool) -> np.ndarray:
+def _spread(small: np.ndarray, shape: tuple[int, ...], around: tuple[bool, bool]) -> np.ndarray:
     """A small field at full size, linear between the middles of its blocks."""
     for axis in (0, 1):
         count, size = small.shape[axis], shape[axis]
         place = (np.arange(size, dtype=np.float32) + 0.5) * (count / size) - 0.5
         low = np.floor(place).astype(int)
         share = (place - low).astype(np.float32)
-        ends = (
-            (low % count, (low + 1) % count) if tiles else (np.clip(low, 0, count - 1), np.clip(low + 1, 0, count - 1))
-        )
+        last = count - 1
+        ends = (low % count, (low + 1) % count) if around[axis] else (np.clip(low, 0, last), np.clip(low + 1, 0, last))
         first, second = np.take(small, ends[0], axis=axis), np.take(small, ends[1], axis=axis)
-        small = first + (second - first) * (share[:, None] if axis == 0 else share[None, :])
+        second -= first
+        second *= share[:, None] if axis == 0 else share[None, :]
+        small = np.add(first, second, out=first)
     return small

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from pydantic import Field
 
@@ -11,6 +13,8 @@ from collage.core.images.colour import srgb_to_linear
 from collage.core.images.region import floats, luminance
 
 DARKEST = 0.004
+ROWS_AT_ONCE = 256  # of large photographs, where a step takes much room
+MOST_COUNTED = 4_000_000  # places of a photograph whose colours are counted
 """Linear light below which the camera sees only noise."""
 
 GRAIN, BINS = 1 / 200, 48
@@ -48,15 +52,35 @@ class RoughnessFrom(Frozen):
 
 def height_from(photograph: np.ndarray, how: HeightFrom) -> np.ndarray:
     """(h, w) float32, 0..1 and 0.5 in the mean, from (h, w, c) pixels of any kind in sRGB or grey."""
-    values = srgb_to_linear(floats(photograph)).astype(np.float32)
+    values = _linear(photograph)
     light = np.log(np.maximum(luminance(values), DARKEST))
     if not how.tiles:
-        light = light - falloff(light)
-    if how.stains and values.shape[2] >= 3:
-        light = light - np.float32(how.stains) * explained_by_colour(values, light, tiles=how.tiles)
+        light -= falloff(light)
+    ratios = colour_ratios(values) if how.stains and values.shape[2] >= 3 else None
+    del values  # of large photographs, what is not needed any more is let go of
+    if ratios is not None:
+        light -= np.float32(how.stains) * explained_by_colour(ratios, light, tiles=how.tiles)
     broad, middle, fine = bands(np.exp(light - light.mean()), tiles=how.tiles)
     height = broad * how.broad + middle * how.middle + fine * how.fine
     return _stretched(-height if how.inverse else height)
+
+
+def _linear(photograph: np.ndarray) -> np.ndarray:
+    """(h, w, c) float32 of sRGB pixels of any kind, some rows at a time: the curve takes much room."""
+    shape = photograph.shape if photograph.ndim == 3 else (*photograph.shape, 1)
+    values = np.empty(shape, np.float32)
+    for start in range(0, shape[0], ROWS_AT_ONCE):
+        rows = slice(start, start + ROWS_AT_ONCE)
+        values[rows] = srgb_to_linear(floats(photograph[rows]))
+    return values
+
+
+def _light(photograph: np.ndarray) -> np.ndarray:
+    """(h, w) luminance of pixels of any kind as they are stored, some rows at a time."""
+    light = np.empty(photograph.shape[:2], np.float32)
+    for start in range(0, len(light), ROWS_AT_ONCE):
+        light[start : start + ROWS_AT_ONCE] = luminance(floats(photograph[start : start + ROWS_AT_ONCE]))
+    return light
 
 
 def falloff(light: np.ndarray) -> np.ndarray:
@@ -82,8 +106,19 @@ def bands(field: np.ndarray, *, tiles: bool) -> tuple[np.ndarray, np.ndarray, np
     return smoother - smoother.mean(), smooth - smoother, field - smooth
 
 
-def explained_by_colour(values: np.ndarray, light: np.ndarray, *, tiles: bool) -> np.ndarray:
-    """The part of log light that follows the colour, (h, w), mean 0.
+def colour_ratios(values: np.ndarray) -> list[np.ndarray]:
+    """The logarithms of red and of blue over green, (h, w) each, of (h, w, 3+) linear values."""
+    green = _log(values, 1)
+    ratios = []
+    for channel in (0, 2):
+        one = _log(values, channel)
+        one -= green
+        ratios.append(one)
+    return ratios
+
+
+def explained_by_colour(ratios: list[np.ndarray], light: np.ndarray, *, tiles: bool) -> np.ndarray:
+    """The part of log light that follows the colour, (h, w), mean 0. ratios : see `colour_ratios`; they are used up.
 
     Shading scales all channels alike and leaves their ratios; stains and pigments change them. So the mean light of
     all places with the same two log ratios is what their pigment does (kernel regression: Nadaraya and Watson,
@@ -91,26 +126,44 @@ def explained_by_colour(values: np.ndarray, light: np.ndarray, *, tiles: bool) -
     """
     from scipy.ndimage import gaussian_filter, map_coordinates
 
-    rgb = np.log(np.maximum(values[:, :, :3], DARKEST))
     weight = np.exp(light)
-    weight = weight / (weight + 0.03)  # where it is dark, ratios are noise of the camera
+    weight /= weight + np.float32(0.03)  # where it is dark, ratios are noise of the camera
     sigma = min(light.shape) * GRAIN
     base = blurred(weight, sigma, tiles=tiles)
-    ratios = [blurred(weight * (rgb[:, :, one] - rgb[:, :, 1]), sigma, tiles=tiles) / base for one in (0, 2)]
-    places = [_binned(one) for one in ratios]
-    cell = np.rint(places[0]).astype(np.intp) * BINS + np.rint(places[1]).astype(np.intp)
-    count = np.bincount(cell.ravel(), weight.ravel(), BINS * BINS).reshape(BINS, BINS)
-    total = np.bincount(cell.ravel(), (weight * light).ravel(), BINS * BINS).reshape(BINS, BINS)
+    places = []
+    while ratios:
+        one = ratios.pop(0)
+        one *= weight
+        one = blurred(one, sigma, tiles=tiles)
+        one /= base
+        places.append(_binned(one))
+    del base, one
+    step = max(1, math.isqrt(light.size // MOST_COUNTED))  # of a large photograph, some of the places tell enough
+    some = [one[::step, ::step] for one in (*places, weight, light)]
+    cell = (np.rint(some[0]).astype(np.intp) * BINS + np.rint(some[1]).astype(np.intp)).ravel()
+    count = np.bincount(cell, some[2].ravel(), BINS * BINS).reshape(BINS, BINS)
+    total = np.bincount(cell, (some[2] * some[3]).ravel(), BINS * BINS).reshape(BINS, BINS)
     count, total = (gaussian_filter(one, 1.5, mode="constant") for one in (count, total))
     mean = (total / np.maximum(count, 1e-9)).astype(np.float32)
-    told = map_coordinates(mean, places, order=1, mode="nearest")
-    return told - told.mean()  # type: ignore[no-any-return]
+    told = np.empty(light.shape, np.float32)
+    for start in range(0, len(told), ROWS_AT_ONCE):
+        rows = slice(start, start + ROWS_AT_ONCE)
+        map_coordinates(mean, [one[rows] for one in places], order=1, mode="nearest", output=told[rows])
+    told -= told.mean()
+    return told
+
+
+def _log(values: np.ndarray, channel: int) -> np.ndarray:
+    """The logarithm of one channel, (h, w)."""
+    return np.log(np.maximum(values[:, :, channel], DARKEST))  # type: ignore[no-any-return]
 
 
 def _binned(ratio: np.ndarray) -> np.ndarray:
     """Log ratios as places among the bins; what hardly varies all falls into one."""
     low, high = np.quantile(ratio[::2, ::2], (0.002, 0.998))
-    return np.clip((ratio - low) / max(float(high - low), 0.02), 0, 1) * np.float32(BINS - 1)
+    ratio -= np.float32(low)
+    ratio *= np.float32((BINS - 1) / max(float(high - low), 0.02))
+    return np.clip(ratio, 0, BINS - 1, out=ratio)
 
 
 def _stretched(field: np.ndarray) -> np.ndarray:
@@ -118,7 +171,9 @@ def _stretched(field: np.ndarray) -> np.ndarray:
     low, high = np.quantile(field[::2, ::2], (0.001, 0.999))
     middle = float(field.mean())
     reach = max(float(high) - middle, middle - float(low), 1e-6)
-    return np.clip((field - middle) / (2 * reach) + 0.5, 0, 1).astype(np.float32)
+    made = (field - np.float32(middle)) * np.float32(1 / (2 * reach))
+    made += np.float32(0.5)
+    return np.clip(made, 0, 1, out=made)
 
 
 # ---- from a height ------------------------------------------------------------------------------
@@ -133,11 +188,16 @@ def normal_from(height: np.ndarray, metres: float, depth: float, *, tiles: bool 
     mode = "wrap" if tiles else "edge"
     wide = np.pad(height.astype(np.float32), 1, mode=mode)  # type: ignore[call-overload]
     scale = np.float32(depth / (2 * step))
-    right = (wide[1:-1, 2:] - wide[1:-1, :-2]) * scale
-    upward = (wide[:-2, 1:-1] - wide[2:, 1:-1]) * scale
-    length = np.sqrt(right * right + upward * upward + 1)
-    green = -upward if up else upward
-    return np.stack([-right / length, green / length, 1 / length], axis=2) * np.float32(0.5) + np.float32(0.5)
+    made = np.empty((*height.shape, 3), np.float32)
+    for start in range(0, len(made), ROWS_AT_ONCE):
+        rows = wide[start : start + ROWS_AT_ONCE + 2]
+        right = (rows[1:-1, 2:] - rows[1:-1, :-2]) * scale
+        upward = (rows[:-2, 1:-1] - rows[2:, 1:-1]) * scale
+        half = np.float32(0.5) / np.sqrt(right * right + upward * upward + 1)
+        green = -upward if up else upward
+        made[start : start + ROWS_AT_ONCE] = np.stack([-right * half, green * half, half], axis=2)
+    made += np.float32(0.5)
+    return made
 
 
 def occlusion_from(
@@ -153,28 +213,41 @@ def occlusion_from(
     distances = np.unique(np.geomspace(1, far, 18).astype(int))
     pad = far + 1
     wide = np.pad(real, pad, mode="wrap" if tiles else "edge")  # type: ignore[call-overload]
-    rows, columns = real.shape
+    columns = real.shape[1]
     seen = np.zeros_like(real)
-    for way in range(ways):
-        angle = 2 * np.pi * way / ways
-        steepest = np.zeros_like(real)
-        for distance in distances:
-            dy, dx = round(distance * np.sin(angle)), round(distance * np.cos(angle))
-            length = np.hypot(dx, dy) * step
-            there = wide[pad + dy : pad + dy + rows, pad + dx : pad + dx + columns]
-            np.maximum(steepest, (there - real) / np.float32(length), out=steepest)
-        seen += 1 / (1 + steepest * steepest)  # the cosine-weighted share of a slice of sky above a horizon
-    return seen / np.float32(ways)
+    for start in range(0, len(real), ROWS_AT_ONCE):
+        here, sky = real[start : start + ROWS_AT_ONCE], seen[start : start + ROWS_AT_ONCE]
+        top, steepest, slope = pad + start, np.empty_like(here), np.empty_like(here)
+        for way in range(ways):
+            angle = 2 * np.pi * way / ways
+            steepest[:] = 0
+            for distance in distances:
+                dy, dx = round(distance * np.sin(angle)), round(distance * np.cos(angle))
+                there = wide[top + dy : top + dy + len(here), pad + dx : pad + dx + columns]
+                np.subtract(there, here, out=slope)
+                slope /= np.float32(np.hypot(dx, dy) * step)
+                np.maximum(steepest, slope, out=steepest)
+            sky += 1 / (1 + steepest * steepest)  # the cosine-weighted share of a slice of sky above a horizon
+    seen /= np.float32(ways)
+    return seen
 
 
 def roughness_from(photograph: np.ndarray, how: RoughnessFrom) -> np.ndarray:
     """(h, w) float32, 0..1, from (h, w, c) pixels of any kind."""
-    light = luminance(floats(photograph))
+    light = _light(photograph)
     side = min(light.shape)
-    _, _, fine = bands(light, tiles=how.tiles)
-    spread = np.sqrt(np.maximum(blurred(fine * fine, side * FINE * 2, tiles=how.tiles), 0))
-    busy = (spread - spread.mean()) / max(float(spread.mean()), 1e-3)
-    bright = (light - light.mean()) / max(float(light.std()), 1e-6) / 2
-    return np.clip(how.level + how.contrast * np.clip(busy, -1, 2) / 2 + how.brightness * bright, 0.02, 1).astype(
-        np.float32
-    )
+    fine = light - blurred(light, side * FINE, tiles=how.tiles)
+    spread = blurred(np.square(fine, out=fine), side * FINE * 2, tiles=how.tiles)
+    del fine
+    np.sqrt(np.maximum(spread, 0, out=spread), out=spread)
+    usual = float(spread.mean())
+    spread -= np.float32(usual)
+    spread /= np.float32(max(usual, 1e-3))
+    np.clip(spread, -1, 2, out=spread)
+    spread *= np.float32(how.contrast / 2)
+    middle, deviation = float(light.mean()), max(float(light.std()), 1e-6)
+    light -= np.float32(middle)
+    light *= np.float32(how.brightness / (2 * deviation))
+    light += spread
+    light += np.float32(how.level)
+    return np.clip(light, 0.02, 1, out=light)

@@ -190,6 +190,7 @@ def _spec(codec: Codec, pixels: np.ndarray, bits: int, attributes: Mapping[str, 
     if channels in names:
         spec.channelnames = names[channels]
     spec.attribute("oiio:UnassociatedAlpha", 1)
+    spec.attribute("png:compressionLevel", 3)  # half the time of the usual 6, and a twentieth larger
     for name, value in attributes.items():
         spec.attribute(name, value)
     return spec

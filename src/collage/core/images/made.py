@@ -16,6 +16,7 @@ from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Progress, Steps
 from collage.core.base.safe_write import write_bytes
 from collage.core.images.derive import (
+    ROWS_AT_ONCE,
     HeightFrom,
     RoughnessFrom,
     height_from,
@@ -94,7 +95,11 @@ def _relative(source: Path, target: Path) -> str:
 def sixteen_bits(values: np.ndarray) -> np.ndarray:
     """(h, w, c) uint16 of values 0..1."""
     values = values if values.ndim == 3 else values[:, :, None]
-    return (np.clip(values, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+    made = np.empty(values.shape, np.uint16)
+    for start in range(0, len(values), ROWS_AT_ONCE):  # large pictures would take much room as floats
+        rows = slice(start, start + ROWS_AT_ONCE)
+        made[rows] = np.clip(values[rows], 0, 1) * np.float32(65535) + np.float32(0.5)
+    return made
 
 
 def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
@@ -103,7 +108,9 @@ def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     pixels = read_pixels(source)
     made = yield from seamless(pixels, how)
     yield Progress("Scoring", 0.85)
-    before, after = scores(taken(pixels, how.region)), scores(made)
+    before = scores(taken(pixels, how.region))
+    del pixels
+    after = scores(made)
     yield Progress(f"Writing {target.name}", 0.9)
     write_image(target, sixteen_bits(made))
     record = Record(
@@ -132,6 +139,7 @@ def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") 
         write_image(path, sixteen_bits(values))
         _keep_record(path, Record(source=_relative(source, path), derive=how.model_copy(update={"maps": (name,)})))
         made.append(path)
+        del values  # the next one needs the room
     return made
 
 

@@ -49,9 +49,13 @@ def taken(pixels: np.ndarray, region: Region) -> np.ndarray:
 
 
 def floats(pixels: np.ndarray) -> np.ndarray:
-    """(h, w, c) float32 of pixels of any kind, whole numbers scaled to 0..1."""
+    """(h, w, c) float32 of pixels of any kind, whole numbers scaled to 0..1; floats may be the same array."""
     top = {"uint8": 255, "uint16": 65535}.get(pixels.dtype.name, 1)
-    values = pixels.astype(np.float32) / np.float32(top)
+    if top == 1:
+        values = pixels.astype(np.float32, copy=False)
+    else:
+        values = np.empty(pixels.shape, np.float32)
+        np.divide(pixels, np.float32(top), out=values, casting="unsafe")
     return values if values.ndim == 3 else values[:, :, None]
 
 

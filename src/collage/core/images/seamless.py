@@ -20,6 +20,9 @@ from collage.core.base.progress import Progress, Steps, finished
 from collage.core.images.blur import blurred
 from collage.core.images.region import Region, floats, luminance, taken
 
+ROWS_COMPARED = 768
+"""Rows of a picture that are looked at for the best overlap: as many tell as well as all of them."""
+
 
 class Seamless(Frozen):
     """How a photograph is made to tile.
@@ -53,7 +56,7 @@ def seamless(pixels: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
         raise CollageError("The region is too small to tile.", remedy="Take at least 32 pixels a side.")
     if how.even:
         yield Progress("Evening the light", 0.2)
-        values = evened(values, how.even)
+        values = evened(values, how.even, out=None if np.shares_memory(values, pixels) else values)
     if how.patches:
         yield Progress("Mixing patches", 0.5)
         return mixed(values, how.patches, how.seed)
@@ -71,19 +74,24 @@ def made_seamless(pixels: np.ndarray, how: Seamless) -> np.ndarray:
 # ---- light --------------------------------------------------------------------------------------
 
 
-def evened(values: np.ndarray, amount: float, reach: float = 0.1) -> np.ndarray:
+def evened(values: np.ndarray, amount: float, reach: float = 0.1, out: np.ndarray | None = None) -> np.ndarray:
     """Broad light, dark and tint taken out by dividing by a blurred picture of itself.
 
-    values : (h, w, c) of 0..1; a fourth channel stays. reach : of the blur, as a share of the shorter side.
+    values : (h, w, c) of 0..1; a fourth channel stays. reach : of the blur, as a share of the shorter side. out : where
+    the result goes; may be `values`.
     """
     colours = min(values.shape[2], 3) if values.shape[2] != 2 else 1
-    out = values.copy()
+    highest = max(1.0, float(values.max()))
+    out = values.copy() if out is None else out
     sigma = reach * min(values.shape[:2])
     for channel in range(colours):
-        one = values[:, :, channel]
-        broad = np.maximum(blurred(one, sigma, tiles=False), 1e-3)
-        out[:, :, channel] = one * (float(one.mean()) / broad) ** np.float32(amount)
-    return np.clip(out, 0, max(1.0, float(values.max())))
+        one = np.ascontiguousarray(values[:, :, channel])
+        broad = blurred(one, sigma, tiles=False)
+        np.maximum(broad, 1e-3, out=broad)
+        np.divide(np.float32(one.mean()), broad, out=broad)
+        np.power(broad, np.float32(amount), out=broad)
+        np.multiply(one, broad, out=out[:, :, channel])
+    return np.clip(out, 0, highest, out=out)
 
 
 # ---- borders ------------------------------------------------------------------------------------
@@ -94,33 +102,35 @@ def joined(values: np.ndarray, overlap: float, *, loop: bool) -> np.ndarray:
 
     loop : rows wrap around, so the cut ends in the column where it began. values : (h, w, c). Returns (h, w - o, c).
     """
-    from scipy.ndimage import gaussian_filter1d
-
     width = values.shape[1]
     over = best_overlap(values, overlap)
     left, right = values[:, :over], values[:, width - over :]
-    cut = cheapest_cut(((left - right) ** 2).sum(axis=2), loop=loop)
+    cut = cheapest_cut(np.square(left - right).sum(axis=2), loop=loop)
+    out, highest = values[:, : width - over].copy(), max(1.0, float(values.max()))
+    for channel in range(values.shape[2]):  # one after the other: strips of large photographs take much room
+        blend = _blended(left[:, :, channel], right[:, :, channel], cut, loop=loop)
+        out[:, :over, channel] = blend[:, : out.shape[1]]
+    return np.clip(out, 0, highest, out=out)
+
+
+def _blended(left: np.ndarray, right: np.ndarray, cut: np.ndarray, *, loop: bool) -> np.ndarray:
+    """One channel of the strip, (h, o): fine detail changes at the cut, broad shapes over all of its width."""
+    over = left.shape[1]
     across = np.arange(over, dtype=np.float32)[None, :]
-    sharp = np.clip((across - cut[:, None]) / 3 + 0.5, 0, 1)[:, :, None]  # 0 right strip, 1 left strip
-    t = (across + 0.5) / over
-    broad = (t * t * (3 - 2 * t))[:, :, None]
-    broad = np.broadcast_to(broad, sharp.shape)
-    sigma = max(over / 6, 1.0)
-
-    def low(strip: np.ndarray) -> np.ndarray:
-        rows = gaussian_filter1d(strip, sigma, axis=0, mode="wrap" if loop else "reflect")
-        return gaussian_filter1d(rows, sigma, axis=1, mode="nearest")  # type: ignore[no-any-return]
-
-    low_left, low_right = low(left), low(right)
-    blend = low_right + (low_left - low_right) * broad
-    blend += (right - low_right) * (1 - sharp) + (left - low_left) * sharp
+    sharp = np.clip((across - cut[:, None].astype(np.float32)) / np.float32(3) + np.float32(0.5), 0, 1)  # 1 : left
+    t = (across + np.float32(0.5)) / np.float32(over)
+    sigma, tiles = max(over / 6, 1.0), (loop, False)
+    low_left, low_right = blurred(left, sigma, tiles=tiles), blurred(right, sigma, tiles=tiles)
+    blend = low_right + (low_left - low_right) * (t * t * (3 - 2 * t))
+    blend += (right - low_right) * (1 - sharp)
+    blend += (left - low_left) * sharp
     # at its two ends the strip is exactly what goes on there
-    ends = np.clip(np.minimum(across, over - 1 - across) / max(over * 0.1, 1.0), 0, 1)[:, :, None]
-    exact = np.where(across[:, :, None] < over / 2, right, left)
-    blend = exact + (blend - exact) * ends
-    out = values[:, : width - over].copy()
-    out[:, :over] = blend[:, : out.shape[1]]
-    return np.clip(out, 0, max(1.0, float(values.max())))
+    ends = np.clip(np.minimum(across, over - 1 - across) / np.float32(max(over * 0.1, 1.0)), 0, 1)
+    exact = np.where(across < over / 2, right, left)
+    blend -= exact
+    blend *= ends
+    blend += exact
+    return blend
 
 
 def best_overlap(values: np.ndarray, overlap: float) -> int:
@@ -132,6 +142,7 @@ def best_overlap(values: np.ndarray, overlap: float) -> int:
     wanted = max(4, round(width * overlap))
     field = luminance(values)
     field = field - blurred(field, max(wanted / 3, 1.0), tiles=False)
+    field = np.ascontiguousarray(field[:: max(field.shape[0] // ROWS_COMPARED, 1)])
     best, least = wanted, np.inf
     for over in range(max(4, round(wanted * 0.7)), min(round(wanted * 1.3), round(width * 0.48)) + 1):
         differ = float(((field[:, :over] - field[:, width - over :]) ** 2).mean())
@@ -243,6 +254,7 @@ def _from_normal(gauss: np.ndarray, sorted_values: np.ndarray) -> np.ndarray:
 def scores(values: np.ndarray) -> Scores:
     """How well (h, w, c) values tile."""
     field = luminance(floats(values))
+    del values  # of large pictures, what is not needed any more is let go of
     seam = max(_seam(field, axis) for axis in (0, 1))
     return Scores(round(seam, 4), round(_broad_share(field), 4))
 
@@ -251,29 +263,33 @@ def _seam(field: np.ndarray, axis: int) -> float:
     """How much larger the step across the border is than the steepest ones inside, pixel by pixel and broadly."""
     from scipy.ndimage import uniform_filter1d
 
-    lines = field if axis == 0 else field.T
+    lines = field if axis == 0 else np.ascontiguousarray(field.T)
     worst = 0.0
     for reach in (1, 6):
         if lines.shape[0] < 6 * reach:
             continue
         along = uniform_filter1d(lines, reach, axis=1, mode="wrap")
-        wide = np.concatenate([along[-reach:], along, along[:reach]])
-        sums = np.cumsum(np.concatenate([np.zeros((1, wide.shape[1]), wide.dtype), wide]), axis=0, dtype=np.float64)
-        means = (sums[reach:] - sums[:-reach]) / reach  # of `reach` lines from each line on
-        steps = np.abs(means[reach:] - means[:-reach]).mean(axis=1)  # the first is the step across the border
-        inside = max(float(np.quantile(steps[reach : -reach or None], 0.97)), 1e-6)
+        means = uniform_filter1d(along, reach, axis=0, mode="wrap", origin=-(reach // 2))  # from each line on
+        steps = np.array([  # the first is the step across the border
+            float(np.abs(means[at] - means[at - reach]).mean(dtype=np.float64)) for at in range(len(means))
+        ])  # fmt: skip
+        inside = max(float(np.quantile(steps[reach : len(steps) - reach + 1], 0.97)), 1e-6)
         worst = max(worst, float(steps[0]) / inside - 1)
     return max(worst, 0.0)
 
 
 def _broad_share(field: np.ndarray) -> float:
     """The share of the variance in waves longer than a quarter of the tile."""
-    power = np.abs(np.fft.rfft2(field - field.mean())) ** 2
-    rows = np.fft.fftfreq(field.shape[0], 1 / field.shape[0])[:, None]
-    columns = np.fft.rfftfreq(field.shape[1], 1 / field.shape[1])[None, :]
-    power[:, 1:] *= 2  # the half that is not kept
-    total = float(power.sum())
-    return float(power[np.hypot(rows, columns) <= 4].sum()) / total if total > 1e-9 else 0.0
+    field = field - field.mean()
+    height, width = field.shape
+    down, across = np.arange(-4, 5), np.arange(5)  # waves a tile; those the other way across are the same again
+    waves = np.exp(-2j * np.pi * across[None, :] * np.arange(width)[:, None] / width).astype(np.complex64)
+    along = (field @ waves.real) + 1j * (field @ waves.imag)
+    power = np.abs(np.exp(-2j * np.pi * down[:, None] * np.arange(height)[None, :] / height) @ along) ** 2
+    power[:, 1:] *= 2
+    total = field.size * float(np.square(field).sum(dtype=np.float64))  # Parseval
+    broad = power[np.hypot(down[:, None], across[None, :]) <= 4].sum()
+    return float(broad) / total if total > 1e-9 else 0.0
 
 
 def repeated(values: np.ndarray, across: int) -> np.ndarray:

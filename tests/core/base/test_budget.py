@@ -115,3 +115,17 @@ def test_a_store_that_nobody_has_any_more_counts_no_more() -> None:
 
 def test_the_ordinary_limit_leaves_most_of_a_small_machine_free() -> None:
     assert 0 < ordinary_limit() <= MOST
+
+
+def test_a_value_that_has_grown_is_counted_when_that_is_said() -> None:
+    budget = Budget(100)
+    kept: Store[str, list[int]] = Store(budget, len)
+    kept.put("other", [0] * 40)
+    grows = [0] * 10
+    kept.put("grows", grows)
+    grows += [0] * 80
+    kept.recount("grows")
+    assert budget.used == 90
+    assert "other" not in kept
+    kept.recount("other")
+    assert "other" not in kept

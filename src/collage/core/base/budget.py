@@ -125,6 +125,13 @@ class Store(Generic[Key, Value]):
                 self.drop_oldest()
             self.budget.make_room()
 
+    def recount(self, key: Key) -> None:
+        """The value has grown: its bytes are asked for again, and what is too much goes."""
+        with self.budget.lock:
+            if key in self._held:
+                self._hold(key, self._held[key][0])
+                self.budget.make_room()
+
     def get_or_make(self, key: Key, make: Callable[[], Value]) -> Value:
         """The value; who asks for one that another thread is making waits for it."""
         found = self.get(key)

@@ -112,6 +112,7 @@ class Renderer:
         for done, shift in enumerate(shifts):
             view = self._view(request, shift, cancelled)
             linear = work.linear(view)
+            self.caches.views.recount(view_key(request, shift))  # its light is known by now
             total = linear if total is None else total + linear
             yield Progress("Rendering", (done + 1) / len(shifts))
         assert total is not None
@@ -161,7 +162,9 @@ class Renderer:
         known = not request.lit or view.knows(work.environment, request.bench.environment.turn, work.lights)
         for stage in (COMPLETE,) if known else STAGES:
             work.stage = stage
-            picture = self._picture(request, view, work.linear(view), work, begin)
+            linear = work.linear(view)
+            self.caches.views.recount(view_key(request, (0.0, 0.0)))
+            picture = self._picture(request, view, linear, work, begin)
             yield replace(picture, complete=stage is COMPLETE)
 
     def _picture(self, request: PictureRequest, view: View, linear: np.ndarray, work: _Work, begin: float) -> Picture:
@@ -337,7 +340,10 @@ class _Work:
             )  # fmt: skip
             return View(view.scene, behind)
 
-        return self.linear(renderer.caches.views.get_or_make(behind_key(group.points), make), depth + 1).T
+        views, key = renderer.caches.views, behind_key(group.points)
+        seen = self.linear(views.get_or_make(key, make), depth + 1).T
+        views.recount(key)
+        return seen
 
     def _peeked(self, material: str, group: ObjectSamples) -> Array:
         request, renderer = self.request, self.renderer

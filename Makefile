@@ -38,6 +38,7 @@ reference: $(STAMP)
 	$(BIN)/python tests/reference/redraw.py
 
 screenshots: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/start_pictures.py
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/screenshots.py
 
 clean:

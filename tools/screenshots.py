@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -14,12 +15,13 @@ from functools import partial
 from PySide6.QtCore import QPoint
 
 from collage.app.gather.state import Chosen
-from collage.app.shell.start import wait_until, window_shot
+from collage.app.shell.start import settle, wait_until, window_shot
 from collage.app.shell.window import MainWindow
 from collage.app.widgets.card_editors import RampEditor
 from collage.app.widgets.colour_editor import linear_of
 from collage.cli.shared import prepare_kernels
 from collage.core.actions import boxes as boxes_acts
+from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
 from collage.core.assets.stock import default_folder
@@ -47,6 +49,32 @@ def large(window: MainWindow) -> None:
     """The picture first; board and channels beside it."""
     window.session.select(["edge"])
     window.place("Wire").toggle_large()
+
+
+def start_page(window: MainWindow) -> None:
+    """Nothing is open; three projects were before."""
+    folder, bench = window.session.folder, window.session.project.bench
+    image = window.place("Wire").preview.image
+    recent = []
+    for name, turn in (("Kitchen shelf", 60.0), ("Frost damage", -30.0), ("Slip and glaze", 14.0)):
+        copy = folder.parent / name
+        shutil.copytree(folder, copy, dirs_exist_ok=True)
+        window.place("Wire").preview.look(bench.camera.model_copy(update={"turn": turn}))
+        settle(window)
+        image = window.place("Wire").preview.image
+        window.studio.kept_pictures.keep(image, copy, bench.camera)
+        recent.append(str(copy))
+    window.studio.remember(recent=recent)
+    window.files.close_project()
+
+
+def image_card(window: MainWindow) -> None:
+    """An image whose colour space is not what it looks like, marked, and changed in its controls."""
+    folder = window.session.folder
+    name = window.session.add_image(folder / "maps" / "terracotta" / "terracotta_base_color.png", (-1.2, 4.2))
+    cards_acts.set_space(window.session, name, "file", "raw")
+    window.session.select([name])
+    window.place("Wire").board.fit_all()
 
 
 def peek(window: MainWindow) -> None:
@@ -206,6 +234,8 @@ def main() -> None:
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
         window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)
         window_shot(folder, OUT / "wire-large.png", prepare=large)
+        window_shot(folder, OUT / "start.png", prepare=start_page)
+        window_shot(folder, OUT / "wire-image.png", prepare=image_card)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
         window_shot(folder, OUT / "wire-offer.png", prepare=offer)

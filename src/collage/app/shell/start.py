@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -117,19 +118,18 @@ def window_shot(
     """Writes a picture of the window on a project, without a display."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ.setdefault("QT_LOGGING_RULES", "default.warning=false")  # what a screenless platform cannot do
-    settings = Settings(theme=theme)
-    desks = path.parent / ".desks"
     path.parent.mkdir(parents=True, exist_ok=True)
-    window = make_window(folder, settings=settings, settings_file=path.parent / ".settings.json", desks=desks)
-    window.show()
-    wait_until(lambda: window.isVisible(), 5)
-    settle(window)
-    if prepare is not None:
-        prepare(window)
-    settle(window)
-    wait_until(lambda: window.studio.maker.all_settled, 20)
-    wait_until(lambda: False, 0.2)
-    _with_popups(window).save(str(path))
-    window.session._clean = window.session.project  # a shot changes nothing worth asking about
-    window.close()
-    (path.parent / ".settings.json").unlink(missing_ok=True)
+    with tempfile.TemporaryDirectory() as own:
+        settings_file, desks = Path(own) / "settings.json", Path(own) / "desks"
+        window = make_window(folder, settings=Settings(theme=theme), settings_file=settings_file, desks=desks)
+        window.show()
+        wait_until(lambda: window.isVisible(), 5)
+        settle(window)
+        if prepare is not None:
+            prepare(window)
+        settle(window)
+        wait_until(lambda: window.studio.maker.all_settled, 20)
+        wait_until(lambda: False, 0.2)
+        _with_popups(window).save(str(path))
+        window.session._clean = window.session.project  # a shot changes nothing worth asking about
+        window.close()

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import pytest
 from places import middle, wire_of
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from collage.app.shell.start import settle
+from collage.app.widgets.dragged import KEPT_FORMAT, SET_FORMAT
 from collage.app.wire.add_field import DATA, chip_places, type_word
-from collage.core.document.model import Wire
+from collage.core.document.model import MAP_SET, Wire
 
 
 @pytest.fixture
@@ -115,3 +118,27 @@ def test_a_wire_in_hand_is_offered_cards_alone(window):
     QTest.keyClicks(wire.add_field.line, "remap")
     assert type_word(wire.add_field.found.item(0).data(DATA).offer) == "number"
     QTest.keyClick(wire.add_field.line, Qt.Key.Key_Escape)
+
+
+@pytest.mark.parametrize("form", [SET_FORMAT, KEPT_FORMAT])
+def test_map_sets_and_saved_groups_are_dragged_onto_the_board(window, form):
+    session, board = window.session, wire_of(window).board
+    name = next(key for key, card in session.network.cards.items() if card.attributes.get(MAP_SET) == "true")
+    kept = window.studio.shelf.keep(session.network, name)
+    wire_of(window).sources.rebuild()
+    key = f"set {session.material} {name}" if form == SET_FORMAT else f"kept {kept}"
+    tile = wire_of(window).sources._tiles[key]
+    mime, before, at = QMimeData(), set(session.network.cards), board.viewport().rect().center()
+    mime.setData(tile._kind, tile._offer.encode())
+    try:
+        assert tile._kind == form
+        copy, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        QApplication.sendEvent(board.viewport(), QDragEnterEvent(at, copy, mime, left, none))
+        QApplication.sendEvent(board.viewport(), QDropEvent(QPointF(at), copy, mime, left, none))
+        (added,) = set(session.network.cards) - before
+        assert session.network.cards[added].network == session.network.cards[name].network
+        place = board.cards[added].sceneBoundingRect()
+        assert board.viewport().rect().contains(board.mapFromScene(place).boundingRect())
+    finally:
+        window.studio.shelf.drop(kept)
+    assert settle(window)

@@ -10,6 +10,8 @@ from PySide6.QtWidgets import QWidget
 
 MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
 OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
+SET_FORMAT = "application/x-collage-set"  # a map set: the material's name and the card's, on two lines
+KEPT_FORMAT = "application/x-collage-group"  # a saved group's name
 
 
 class Dragged(QWidget):
@@ -36,6 +38,11 @@ def start_drag(source: QWidget, mime: QMimeData, picture: QPixmap) -> None:
     if not picture.isNull():
         drag.setPixmap(picture.scaled(60, 46))
     drag.exec(Qt.DropAction.CopyAction)
+
+
+def text_in(mime: QMimeData, form: str) -> str:
+    """What is carried in one of the forms above; empty for nothing."""
+    return bytes(mime.data(form).data()).decode()
 
 
 def files_in(mime: QMimeData) -> list[Path]:

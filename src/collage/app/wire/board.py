@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.theme import Theme
-from collage.app.widgets.dragged import OFFER_FORMAT, files_in
+from collage.app.widgets.dragged import KEPT_FORMAT, OFFER_FORMAT, SET_FORMAT, files_in, text_in
 from collage.app.wire.board_arrows import next_card
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.board_view import BoardView
@@ -547,7 +547,8 @@ class Board(BoardView):
         menu_at(self, self.frame_hand, point).popup(at)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(OFFER_FORMAT) or files_in(event.mimeData()):
+        mime = event.mimeData()
+        if any(mime.hasFormat(form) for form in (OFFER_FORMAT, SET_FORMAT, KEPT_FORMAT)) or files_in(mime):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
@@ -561,11 +562,15 @@ class Board(BoardView):
             self.files_dropped.emit(paths, self.seen_place(event.position().toPoint()))
         if paths:
             event.acceptProposedAction()
-        name = bytes(event.mimeData().data(OFFER_FORMAT).data()).decode()
-        definition = self.session.library.get(name)
+        definition = self.session.library.get(text_in(event.mimeData(), OFFER_FORMAT))
         if definition is not None:
             self.session.add(definition, self.seen_place(event.position().toPoint()))
             event.acceptProposedAction()
+        for form in (SET_FORMAT, KEPT_FORMAT):
+            if event.mimeData().hasFormat(form):
+                text = text_in(event.mimeData(), form)
+                self.thing_dropped.emit(form, text, self.seen_place(event.position().toPoint()))
+                event.acceptProposedAction()
 
     def _take_image(self, path: Path, at: QPoint) -> None:
         try:

@@ -51,6 +51,7 @@ class BoardView(QGraphicsView):
     find_wanted = Signal()
     between_wanted = Signal()  # the chosen card is to be put into a wire by keyboard
     files_dropped = Signal(object, object)  # list of Paths, the place on the board
+    thing_dropped = Signal(str, str, object)  # what is carried: its form, its text; the place on the board
     keep_wanted = Signal(str)  # a group to put on the shelf
     wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 

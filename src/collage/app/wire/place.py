@@ -18,6 +18,7 @@ from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry
 from collage.app.shell.studio import Studio
 from collage.app.theme import Theme
+from collage.app.widgets.dragged import KEPT_FORMAT
 from collage.app.widgets.panels import splitter
 from collage.app.widgets.pick_field import PickField
 from collage.app.wire.add_field import AddField, Other
@@ -147,6 +148,7 @@ class WirePlace:
         board.wire_wanted.connect(self._wire_wanted)
         board.keep_wanted.connect(self.keep_group)
         board.files_dropped.connect(self.drops.on_board)
+        board.thing_dropped.connect(self._take_dropped)
         board.channel_under_pointer = self.channels.under_pointer
         preview.hint.connect(studio.hint)
         preview.pixel.connect(studio.pixel)
@@ -266,6 +268,15 @@ class WirePlace:
             )
 
         self.session.edit(f"Add {card.title or name}", change)
+
+    def _take_dropped(self, form: str, text: str, place: tuple[float, float]) -> None:
+        """A map set or a saved group that was dragged from the sources."""
+        if form == KEPT_FORMAT:
+            self._take_kept(text, place)
+            return
+        material, _, name = text.partition("\n")
+        if name in self.session.project.materials[material].cards:
+            self._take_set(material, name, place)
 
     def _take_kept(self, name: str, at: tuple[float, float] | None = None) -> None:
         """Puts a group from the shelf on the board."""

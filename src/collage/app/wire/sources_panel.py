@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 
 from collage.app.shell.acts import add
 from collage.app.theme import font
-from collage.app.widgets.dragged import MATERIAL_FORMAT, OFFER_FORMAT, start_drag
+from collage.app.widgets.dragged import KEPT_FORMAT, MATERIAL_FORMAT, OFFER_FORMAT, SET_FORMAT, start_drag
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.core.actions import materials as materials_acts
 from collage.core.actions.registry import action_of
@@ -230,7 +230,8 @@ class SourcesPanel(QFrame):
         self._heading(column, "Map sets")
         for (material, name), card in sets.items():
             count = sum(1 for one in (card.network.cards if card.network else {}).values() if one.category == "image")
-            tile = Tile(title_of(card), counted(count, "map"), "Double-click to add a copy to the board", wide=True)
+            tip, key = "Double-click it, or drag it to the board, to add a copy", f"{material}\n{name}"
+            tile = Tile(title_of(card), counted(count, "map"), tip, key, wide=True, kind=SET_FORMAT)
             tile.taken.connect(lambda material=material, name=name: self.take_set.emit(material, name))
             self._register(f"set {material} {name}", tile)
             column.addWidget(tile)
@@ -279,7 +280,8 @@ class SourcesPanel(QFrame):
             return
         self._heading(column, "Saved groups")
         for name in names:
-            tile = Tile(name, "group", f"{name}. Double-click to add a copy to the board.", wide=True)
+            tip = f"{name}. Double-click it, or drag it to the board, to add a copy."
+            tile = Tile(name, "group", tip, name, wide=True, kind=KEPT_FORMAT)
             tile.taken.connect(partial(self.take_kept.emit, name))
             tile.menu_wanted.connect(partial(self._kept_menu, name))
             self._register(f"kept {name}", tile)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from places import wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QDropEvent
+from PySide6.QtGui import QColor, QContextMenuEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QMenu
 
 from collage.app.shell.start import settle
@@ -255,6 +255,10 @@ def test_materials_are_made_named_copied_given_and_deleted(window: MainWindow, h
     act("Bare clay", "Duplicate")
     assert session.material == "Bare clay 2"
 
+    preview, mime = wire_of(window).preview, QMimeData()
+    mime.setData(MATERIAL_FORMAT, b"Bare clay")
+    copy, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    QApplication.sendEvent(preview, QDragEnterEvent(QPoint(5, 5), copy, mime, left, none))
     first = picture(window)
     part = next(k for k, item in enumerate(session.project.bench.objects) if item.material == "Lime-bloomed clay")
     at = next(
@@ -263,13 +267,9 @@ def test_materials_are_made_named_copied_given_and_deleted(window: MainWindow, h
         for y in range(20, wire_of(window).preview.height(), 12)
         if wire_of(window).preview.object_at(QPoint(x, y)) == part
     )
-    mime = QMimeData()
-    mime.setData(MATERIAL_FORMAT, b"Bare clay")
-    drop = QDropEvent(
-        QPointF(at), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    wire_of(window).preview.dropEvent(drop)
+    QApplication.sendEvent(preview, QDropEvent(QPointF(at), copy, mime, left, none))
     assert session.project.bench.objects[part].material == "Bare clay"
+    session.show_material("Bare clay")
     assert (picture(window) != first).any()
     assert not sources._tiles["material Bare clay"].unused
     assert "Assigned to" in sources._tiles["material Bare clay"].toolTip()

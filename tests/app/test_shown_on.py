@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from places import wire_of
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QInputDialog, QMenu
+from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from collage.app.shell.start import settle
+from collage.app.widgets.dragged import MATERIAL_FORMAT
 from collage.core.actions import materials as materials_acts
 from collage.core.scene.stage import Stage
 
@@ -130,3 +132,26 @@ def test_the_button_is_reached_by_keys_and_not_cut(window):
     button.setFocus()
     assert button.hasFocus()
     QTest.keyClick(button, Qt.Key.Key_Tab)
+
+
+def test_what_is_dragged_over_it_sees_the_bench_to_be_dropped_on(moss):
+    preview, mime = wire_of(moss).preview, QMimeData()
+    mime.setData(MATERIAL_FORMAT, b"Moss")
+    copy, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    middle_of_it = preview.rect().center()
+    assert preview.object_at(middle_of_it) == -2, "the ball is none of the bench's objects"
+    QApplication.sendEvent(preview, QDragEnterEvent(middle_of_it, copy, mime, left, none))
+    assert settle(moss)
+    assert preview.stage is None
+    QApplication.sendEvent(preview, QDragLeaveEvent())
+    assert settle(moss)
+    assert preview.stage == Stage()
+    assert moss.session.project.wearers("Moss") == []
+    QApplication.sendEvent(preview, QDragEnterEvent(middle_of_it, copy, mime, left, none))
+    assert settle(moss)
+    number = preview.object_at(middle_of_it)
+    assert number >= 0
+    QApplication.sendEvent(preview, QDropEvent(QPointF(middle_of_it), copy, mime, left, none))
+    assert moss.session.project.bench.objects[number].material == "Moss"
+    assert settle(moss)
+    assert preview.stage is None

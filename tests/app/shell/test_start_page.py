@@ -140,7 +140,7 @@ def test_recent_projects_have_their_picture_and_date_and_open(open_window, demo,
     os.utime(demo / "project.json", (1_760_000_000, 1_760_000_000))
     settings = Settings(recent=[str(tmp_path / "gone"), str(demo)])
     window = open_window(demo, settings=settings)
-    assert wait_until(lambda: bool(list((tmp_path / "pictures").glob("*.png"))), 20)
+    assert wait_until(lambda: bool(list((tmp_path / "pictures").glob("[!.]*.png"))), 20)
     shown: QImage = wire_of(window).preview.image
     window.menus.actions["Close project"].trigger()
     assert window.front.at_start

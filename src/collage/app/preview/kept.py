@@ -58,7 +58,7 @@ class KeptPictures:
             self._clear()
 
     def _clear(self) -> None:
-        pictures = sorted(self.folder.glob("*.png"), key=lambda one: one.stat().st_mtime, reverse=True)
+        pictures = sorted(self.folder.glob("[!.]*.png"), key=lambda one: one.stat().st_mtime, reverse=True)
         for old in pictures[MOST:]:
             old.unlink(missing_ok=True)
 

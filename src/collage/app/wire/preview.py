@@ -10,6 +10,7 @@ from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
     QDragEnterEvent,
+    QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
     QImage,
@@ -22,7 +23,7 @@ from collage.app.preview.viewport import Viewport
 from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.app.theme import font
-from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in
+from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.project.pictures import picture_request
@@ -48,6 +49,7 @@ class Preview(Viewport):
         self.mode = "lit"
         self.chosen: Stage | None = None  # what the person wants to see the material on; None for the bench
         self._stage_camera: tuple[Stage, Camera] | None = None
+        self._carried_over = False  # something is being dragged over it, to be dropped on one of the bench's objects
         self.flat: QImage | None = None
         self.setObjectName("preview")
         self.setMinimumSize(200, 160)
@@ -101,6 +103,8 @@ class Preview(Viewport):
 
         Without a choice, a material that is on no object is shown on a ball.
         """
+        if self._carried_over:
+            return None
         project = self.session.project
         on_none = bool(project.bench.objects) and self.session.material in project.materials
         if self.chosen is None and on_none and not project.wearers(self.session.material):
@@ -227,9 +231,26 @@ class Preview(Viewport):
 
     # ---- drops, menus -------------------------------------------------------------------------
 
+    def object_at(self, point: QPoint) -> int:
+        """The bench's object under a point; negative where there is none, or where a stock shape is shown."""
+        shown = self.shown.bench.objects if self.shown is not None else ()
+        return super().object_at(point) if shown == self.session.project.bench.objects else -2
+
+    def _carry(self, over: bool) -> None:
+        """While something is dragged over it, the bench is shown, to drop it on."""
+        before = self.stage
+        self._carried_over = over
+        if self.stage != before:
+            self.stage_changed.emit()
+            self.ask("view")
+
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasFormat(MATERIAL_FORMAT) or files_in(event.mimeData()):
+            self._carry(True)
             event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        self._carry(False)
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         number = self.object_at(event.position().toPoint())
@@ -239,13 +260,13 @@ class Preview(Viewport):
             self.hint.emit(f"Drop to assign to {objects[number].name}")
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = files_in(event.mimeData())
+        paths, number = files_in(event.mimeData()), self.object_at(event.position().toPoint())
         if paths:
-            self.files_dropped.emit(paths, self.object_at(event.position().toPoint()))
+            self.files_dropped.emit(paths, number)
             event.acceptProposedAction()
-            return
-        name = bytes(event.mimeData().data(MATERIAL_FORMAT).data()).decode()
-        self.assign(self.object_at(event.position().toPoint()), name)
+        else:
+            self.assign(number, text_in(event.mimeData(), MATERIAL_FORMAT))
+        self._carry(False)
 
     def assign(self, number: int, name: str) -> None:
         """Assigns a material to an object."""

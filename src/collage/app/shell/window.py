@@ -208,6 +208,8 @@ class MainWindow(QMainWindow):
     def _front_changed(self, _number: int) -> None:
         self.refresh()
         self.hint_label.setText("" if self.front.at_start else self.current.hint)
+        for label in (self.pixel_label, self.time_label):
+            label.clear()
 
     def _go_from_start(self, number: int) -> None:
         self.front.leave()

@@ -383,6 +383,7 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     QTest.mouseClick(gather_of(window).set_panel.derive, Qt.MouseButton.LeftButton)
     derive = gather_of(window).derive
     assert wait_until(lambda: derive.settled and derive.ours.image is not None)
+    assert derive.tiles.isChecked(), "Seamless has made it tile"
     before = derive.views["height"].image.copy()
     assert derive.ours.image != derive.plain.image
     QTest.mouseClick(derive.inverse, Qt.MouseButton.LeftButton, pos=QPoint(6, derive.inverse.height() // 2))

@@ -279,18 +279,21 @@ def derive(
     fine: Annotated[float, typer.Option(help="Weight of fine detail.")] = 0.9,
     stains: Annotated[float, typer.Option(help="How much to ignore stains, 0 to 1.")] = 0.9,
     inverse: Annotated[bool, typer.Option("--inverse", help="Invert height.")] = False,
-    tiles: Annotated[bool, typer.Option(help="Source already tiles.")] = True,
+    tiles: Annotated[bool | None, typer.Option(help="Source already tiles; found out if left out.")] = None,
     metres: Annotated[float, typer.Option(help="Tile width in metres.")] = 1.0,
     depth: Annotated[float, typer.Option(help="Metres from the lowest to the highest.")] = 0.02,
 ) -> None:
     """Derive height, normals, roughness and occlusion from a photograph."""
     from collage.core.gather.names import stem_of
     from collage.core.images.derive import HeightFrom
-    from collage.core.images.made import Derive, make_derived_files
+    from collage.core.images.files import read_pixels
+    from collage.core.images.made import Derive, make_derived_files, tiles_already
 
     wanted = tuple(part.strip() for part in maps.split(",") if part.strip())
     if not wanted:
         raise CollageError("No map is wanted.", remedy="Name some of height, normal, roughness, occlusion.")
+    if tiles is None:
+        tiles = tiles_already(photograph, read_pixels(photograph))
     height = _checked(
         HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
     )  # fmt: skip

@@ -18,6 +18,7 @@ from collage.core.images.made import (
     make_seamless_file,
     read_record,
     record_path,
+    tiles_already,
 )
 from collage.core.images.region import Region
 from collage.core.images.seamless import Seamless
@@ -47,6 +48,22 @@ def test_a_tiling_map_has_sixteen_bits_and_a_record(picture: Path, tmp_path: Pat
     write_image(picture, photograph("bark", 160, 9).pixels)
     finished(make_again(target))
     assert not np.array_equal(read_pixels(target), first)
+
+
+def test_what_tiles_already_is_known_by_its_record_or_by_its_borders(picture: Path, tmp_path: Path) -> None:
+    assert not tiles_already(picture, read_pixels(picture))
+    target = tmp_path / "maps" / "bark_tile.png"
+    finished(make_seamless_file(picture, target, Seamless(overlap=0.25)))
+    made = read_pixels(target)
+    assert tiles_already(target, made)
+    assert tiles_already(target, read_pixels(picture)), "the record counts"
+    record_path(target).unlink()
+    waves = np.sin(np.linspace(0, 4 * np.pi, 128, endpoint=False))
+    tile = (0.5 + 0.2 * waves[:, None] * waves[None, :]).astype(np.float32)[:, :, None]
+    assert tiles_already(target, tile)
+    assert not tiles_already(target, tile[:, :77])
+    for path in finished(make_derived_files(picture, tmp_path / "d", Derive(maps=("height",)))):
+        assert tiles_already(path, read_pixels(path)), "derived as a tile"
 
 
 def test_derived_maps_each_have_a_record(picture: Path, tmp_path: Path) -> None:

@@ -21,7 +21,7 @@ from collage.core.gather.names import stem_of
 from collage.core.gather.sets import group
 from collage.core.images.derive import HeightFrom, RoughnessFrom, plain_height
 from collage.core.images.files import write_image
-from collage.core.images.made import DERIVED, Derive, Derived, derived, make_derived_files, sixteen_bits
+from collage.core.images.made import DERIVED, Derive, Derived, derived, make_derived_files, sixteen_bits, tiles_already
 from collage.core.render.renderer import Renderer
 
 LABELS: dict[Derived, str] = {
@@ -113,6 +113,13 @@ class DerivePage(Page):
 
     def opened(self) -> None:
         self.photo.set_picture(self.pixels)
+        assert self.source is not None
+        assert self.pixels is not None
+        tiles = tiles_already(self.source, self.pixels)
+        if tiles != self.tiles.isChecked():
+            self.tiles.setChecked(tiles)
+            self.history.reset(self.recipe())
+            self.ask()
 
     def _set_shape(self, name: str) -> None:
         for one in self.previews:

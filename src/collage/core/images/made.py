@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Generator
+from contextlib import suppress
 from pathlib import Path
 from typing import Literal
 
@@ -56,6 +57,8 @@ class Record(Frozen):
     after: tuple[float, float] | None = None
 
 
+NO_SEAM = 0.02  # up to which score the borders of a picture fit each other
+LOOKED_AT = 512  # pixels of a picture's shorter side, to tell
 Files = Steps[list[Path]]
 """Work that returns the files that it wrote."""
 
@@ -77,6 +80,18 @@ def read_record(path: Path) -> Record:
         raise CollageError(
             f"The record cannot be read: {first}.", about=path.name, remedy="Make the map anew."
         ) from error
+
+
+def tiles_already(path: Path, pixels: np.ndarray) -> bool:
+    """Whether a picture tiles: because it was made so, or as its borders look.
+
+    pixels : of the picture, (h, w, c); some of its rows and columns are enough.
+    """
+    with suppress(CollageError):
+        record = read_record(path)
+        return record.seamless is not None or (record.derive is not None and record.derive.height.tiles)
+    step = max(1, min(pixels.shape[:2]) // LOOKED_AT)
+    return min(pixels.shape[:2]) >= 32 and scores(pixels[::step, ::step]).seam <= NO_SEAM
 
 
 def _keep_record(path: Path, record: Record) -> None:

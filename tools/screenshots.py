@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, QPointF
 
 from collage.app.gather.state import Chosen
 from collage.app.shell.start import settle, wait_until, window_shot
@@ -220,6 +220,15 @@ def derive(window: MainWindow) -> None:
     wait_until(lambda: window.place("Gather").settled and window.place("Gather").derive.ours.image is not None, 90)
 
 
+def relief(window: MainWindow) -> None:
+    """Both previews in clay, lit from the side."""
+    derive(window)
+    page = window.place("Gather").derive
+    page.relief.setChecked(True)
+    page.ours.move_light(QPointF(-40.0, 70.0))
+    wait_until(lambda: page.settled, 30)
+
+
 def main() -> None:
     prepare_kernels()
     with tempfile.TemporaryDirectory() as place:
@@ -249,6 +258,7 @@ def main() -> None:
         )
         window_shot(folder, OUT / "seamless.png", prepare=seamless)
         window_shot(folder, OUT / "derive.png", prepare=derive)
+        window_shot(folder, OUT / "derive-relief.png", prepare=relief)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

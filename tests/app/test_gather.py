@@ -386,6 +386,16 @@ def test_a_photograph_is_made_to_tile_and_maps_are_derived(place: MainWindow, ha
     assert derive.tiles.isChecked(), "Seamless has made it tile"
     before = derive.views["height"].image.copy()
     assert derive.ours.image != derive.plain.image
+    coloured = derive.ours.picture.linear
+    QTest.mouseClick(derive.relief, Qt.MouseButton.LeftButton, pos=QPoint(6, derive.relief.height() // 2))
+    assert wait_until(lambda: derive.settled and derive.ours.shown.mode == derive.plain.shown.mode == "clay")
+    on = derive.ours.picture.objects == 0
+    spread = [np.ptp(one[on].mean(axis=0)) for one in (coloured, derive.ours.picture.linear)]
+    assert spread[1] < 0.25 * spread[0], "relief alone has no colour"
+    lit, middle = derive.plain.picture.linear, derive.ours.rect().center()
+    hand.drag(derive.ours, middle, middle + QPoint(60, 0), keys=Qt.KeyboardModifier.AltModifier)
+    assert wait_until(lambda: derive.settled and derive.plain.shown.bench.lights == derive.ours.shown.bench.lights)
+    assert (derive.plain.picture.linear != lit).any(), "both are lit from the same side"
     QTest.mouseClick(derive.inverse, Qt.MouseButton.LeftButton, pos=QPoint(6, derive.inverse.height() // 2))
     assert derive.inverse.isChecked()
     assert wait_until(lambda: derive.settled and derive.views["height"].image != before)

@@ -72,6 +72,12 @@ class DerivePage(Page):
         self.plain = SetPreview(renderer, jobs, "Photograph as height", "plane")
         self.ours.note, self.plain.note = "Derived height", "Photograph used as height"
         self.previews = (self.ours, self.plain)
+        self.ours.light_moved.connect(self.plain.set_light)
+        self.plain.light_moved.connect(self.ours.set_light)
+        self.relief = QCheckBox("Relief alone")
+        self.relief.setToolTip("Clay: without the photograph's colour. Alt+drag moves the light.")
+        self.relief.toggled.connect(self._show_relief)
+        self.form.addWidget(self.relief, self.form.rowCount(), 0, 1, 2)
         for one in self.previews:
             one.failed.connect(self.problem)
         grid = QGridLayout(self.pictures)
@@ -120,6 +126,10 @@ class DerivePage(Page):
             self.tiles.setChecked(tiles)
             self.history.reset(self.recipe())
             self.ask()
+
+    def _show_relief(self, alone: bool) -> None:
+        for one in self.previews:
+            one.set_mode("clay" if alone else "lit")
 
     def _set_shape(self, name: str) -> None:
         for one in self.previews:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QPointF, QSize, Signal
 from PySide6.QtGui import QColor, QPainter
 
 from collage.app.preview.viewport import Viewport
@@ -12,7 +12,7 @@ from collage.core.document.model import Network
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.swatch import studio
-from collage.core.scene.bench import Camera
+from collage.core.scene.bench import Camera, Light
 from collage.core.scene.stage import LABELS
 
 SHAPES = {name: LABELS[name] for name in ("sphere", "plane", "pot", "cylinder", "rounded box")}
@@ -20,14 +20,17 @@ SHOWN = "shown"  # the material's name
 
 
 class SetPreview(Viewport):
-    """Shows a material that is not, or not yet, the project's."""
+    """Shows a material that is not, or not yet, the project's. Its light is its own, moved by Alt+drag."""
+
+    light_moved = Signal(object)  # the light, for another preview beside it
 
     def __init__(self, renderer: Renderer, jobs: Jobs, name: str, shape: str = "sphere") -> None:
         super().__init__(renderer, jobs, DAY, name)
         self.note = ""
         self.shape_name = shape
         self._network: Network | None = None
-        self._camera = studio("", shape).camera
+        self._camera, (self.light,) = studio("", shape).camera, studio("", shape).lights
+        self.mode = "lit"
         self.setMinimumSize(120, 110)
         self.over.append(self._draw_note)
 
@@ -37,8 +40,9 @@ class SetPreview(Viewport):
     def request(self) -> PictureRequest | None:
         if self._network is None:
             return None
-        bench = studio(SHOWN, self.shape_name).model_copy(update={"camera": self._camera})
-        return PictureRequest(bench, {SHOWN: self._network}, *self.full_size())
+        changed = {"camera": self._camera, "lights": (self.light,)}
+        bench = studio(SHOWN, self.shape_name).model_copy(update=changed)
+        return PictureRequest(bench, {SHOWN: self._network}, *self.full_size(), mode=self.mode)
 
     @property
     def camera(self) -> Camera:
@@ -56,8 +60,23 @@ class SetPreview(Viewport):
         self.ask("value")
 
     def set_shape(self, name: str) -> None:
-        self.shape_name, self._camera = name, studio("", name).camera
+        self.shape_name, self._camera, (self.light,) = name, studio("", name).camera, studio("", name).lights
         self.ask("view")
+
+    def set_mode(self, mode: str) -> None:
+        """Lit, or clay: relief without colour."""
+        self.mode = mode
+        self.ask("value")
+
+    def move_light(self, gone: QPointF) -> None:
+        height = min(max(self.light.height - gone.y() * 0.35, 2.0), 90.0)
+        self.set_light(self.light.model_copy(update={"turn": self.light.turn + gone.x() * 0.5, "height": height}))
+        self.light_moved.emit(self.light)
+
+    def set_light(self, light: Light) -> None:
+        """Lights it from somewhere else."""
+        self.light = light
+        self.ask("light")
 
     def _draw_note(self, painter: QPainter) -> None:
         painter.setFont(font(11))

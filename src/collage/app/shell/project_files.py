@@ -30,6 +30,7 @@ class ProjectFiles:
     def __init__(self, studio: Studio, banner: Banner, window: QWidget) -> None:
         self.studio, self.session, self.banner, self.window = studio, studio.session, banner, window
         studio.materials_offered.connect(self.choose_materials)
+        studio.ball_wanted.connect(self.new_on_ball)
 
     def entries(self) -> list[Entry]:
         return [

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.theme import Theme
+from collage.app.widgets.empty_note import EmptyNote
 from collage.app.wire.board_map import BoardMap
 from collage.app.wire.card_item import HEIGHT, PICTURE, UNIT_X, UNIT_Y, WIDTH, CardItem, Tab
 from collage.app.wire.channel_names import channel_label
@@ -85,6 +86,9 @@ class BoardView(QGraphicsView):
         self.map = BoardMap(theme, self)
         self.map.wanted.connect(self._look_at)
         self.map_wanted: bool | None = None  # None: shown once there are many cards
+        text = "Cards go here. Drop pictures or map sets on the board, or add a card."
+        self.empty = EmptyNote(self, text, "Add a card")
+        self.empty.button.clicked.connect(self._add_first)
         self.set_theme(theme)
         session.changed.connect(self._on_changed)
         session.material_changed.connect(self._on_material)
@@ -231,6 +235,7 @@ class BoardView(QGraphicsView):
         """Puts landings and wires where they belong now."""
         self._place_landings()
         self._show_map()
+        self.empty.show_when(not self.cards and not self.frames)
         lanes: dict[str, int] = {}
         for wire in self.wires:
             start = self.cards[wire.source.card].output_place(wire.source.output)
@@ -392,6 +397,9 @@ class BoardView(QGraphicsView):
         horizontal.setValue(horizontal.value() - by.x())
         vertical.setValue(vertical.value() - by.y())
         self._lay_landings()
+
+    def _add_first(self) -> None:
+        self.add_wanted.emit(self.viewport().rect().center(), None, "")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QImage,
     QMouseEvent,
     QPainter,
+    QShowEvent,
 )
 from PySide6.QtWidgets import QMenu
 
@@ -24,6 +25,7 @@ from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.app.theme import font
 from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
+from collage.app.widgets.empty_note import EmptyNote
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.project.pictures import picture_request
@@ -54,6 +56,9 @@ class Preview(Viewport):
         self.setObjectName("preview")
         self.setMinimumSize(200, 160)
         self.setAcceptDrops(True)
+        self.empty = EmptyNote(self, "Nothing is on the bench.", "New material on a ball")
+        self.empty.button.clicked.connect(studio.ball_wanted)
+        self.stage_changed.connect(self._show_empty)
         self.over.append(self._draw_flat)
         session.changed.connect(self._on_changed)
         session.peek_changed.connect(self._values_changed)
@@ -147,9 +152,17 @@ class Preview(Viewport):
     def _looked(self) -> None:
         self.ask("view")
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._show_empty()
+
+    def _show_empty(self) -> None:
+        self.empty.show_when(self.stage is None and not self.session.project.bench.objects)
+
     # ---- the picture of last time -------------------------------------------------------------
 
     def _opened(self) -> None:
+        self._show_empty()
         folder = self.session.folder
         plain = folder is not None and self.mode == "lit" and self.stage is None
         image = self._pictures.find(folder, self.session.camera) if plain and folder is not None else None

@@ -14,7 +14,8 @@ from collage.core.document.model import Card, Input, Network, Wire
 from collage.core.evaluate.literals import LOUD
 from collage.core.evaluate.plan import CardOutput
 from collage.core.evaluate.run import Cancelled
-from collage.core.render.cards import card_pictures
+from collage.core.images.colour import linear_to_srgb
+from collage.core.render.cards import SURROUND, card_pictures, needs_shape
 from collage.core.render.channels import DEFAULTS
 from collage.core.render.files import check_view, write_picture
 from collage.core.render.renderer import Renderer
@@ -220,6 +221,22 @@ def test_pictures_of_cards(library) -> None:
     assert made.pictures["odd"][0, 0].tolist()[1] < 80
     assert ((), "odd") in made.problems
     assert made.pictures["place"][0, -1, 0] == pytest.approx(0.5 * 255 * 15 / 16, abs=2)
+
+
+def test_cards_that_look_at_the_surface_are_shown_on_a_ball_by_themselves(library) -> None:
+    network = Network().with_card(Card("slope", "clg_slope_mask", "float"))
+    network = network.with_card(Card("turned", "invert", "float", {"in": Input("in", "float", None, Wire("slope"))}))
+    network = network.with_card(Card("noise", "noise2d", "float"))
+    assert [needs_shape(network, name) for name in network.cards] == [True, True, False]
+    made = card_pictures(library, network, list(network.cards), size=(40, 40))
+    corner = {name: one[0, 0].tolist() for name, one in made.pictures.items()}
+    grey = round(float(linear_to_srgb(np.array(SURROUND))) * 255)
+    assert corner["slope"] == corner["turned"] == [grey] * 3, "around the ball"
+    assert corner["noise"] != [grey] * 3
+    slope = made.pictures["slope"][:, 20, 0].astype(int)
+    assert abs(slope[4] - slope[35]) > 60, "what faces up is not what faces down"
+    raw = card_pictures(library, network, ["slope"], size=(40, 40), ground="raw").pictures["slope"]
+    assert raw[0, 0].tolist() != [grey] * 3, "asked for flat, it is flat"
 
 
 def test_a_see_through_object_shows_what_lies_behind_it(renderer) -> None:

@@ -21,12 +21,13 @@ from collage.core.gather.spaces import doubts_of
 from collage.core.nodes.labels import Offer, new_card
 from collage.core.project.references import stored_path
 from collage.core.project.state import Project
-from collage.core.render.cards import UNIT_BOX, Box, CardPictures, Ground, card_pictures
+from collage.core.render.cards import Box, CardPictures, Ground, card_pictures
 from collage.core.render.renderer import Renderer
 from collage.core.render.swatch import swatch
 from collage.core.render.values import Limits, limits_of
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import object_bounds
+from collage.core.scene.stage import Stage
 
 PICTURE_SIZE = (228, 136)
 BETWEEN = 250  # milliseconds after the pictures of all cards until the next ones begin, while a hand moves
@@ -130,10 +131,11 @@ class PictureMaker(QObject):
             self.ground, self.mark = ground, mark
             self.ask()
 
-    def _wearer(self) -> BenchObject | None:
-        """The first object that wears the material: pictures show patterns at its size."""
-        objects = self.session.project.bench.objects
-        return next((item for item in objects if item.material == self.session.material), None)
+    def _wearer(self) -> BenchObject:
+        """The first object that has the material, or the shape that it is shown on: pictures are of its size."""
+        bench, material = self.session.project.bench, self.session.material
+        shape = Stage().bench(bench, material).objects[0]
+        return next((item for item in bench.objects if item.material == material), shape)
 
     def ask(self) -> None:
         """Asks for the cards' pictures: at once, or shortly where they have been asked for just before."""
@@ -186,7 +188,7 @@ class PictureMaker(QObject):
                 size=PICTURE_SIZE,
                 ground=ground,
                 mark=mark,
-                box=object_bounds(wearer) if wearer is not None else UNIT_BOX,
+                box=object_bounds(wearer),
             )
             images, problems = _images(made), _here(made, path)
             values = dict(made.values)

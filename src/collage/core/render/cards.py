@@ -28,6 +28,9 @@ UNIT_BOX: Box = ((0.0, 0.0, 0.0), (1.0, 1.0, 0.0))
 Ground = Literal["flat", "shape", "raw"]
 """What pictures lie on: flat; on a ball; or flat with their least and greatest value as black and white."""
 
+NEEDS_SHAPE = {"normal", "viewdirection", "facingratio", "clg_slope_mask", "clg_rim_mask"}
+"""Kinds of cards that say nothing on a flat sheet: they look at how the surface lies."""
+
 SURROUND = 0.195
 """Linear grey around the ball."""
 
@@ -99,6 +102,16 @@ def first_output(library: Library, card: Card) -> tuple[str, str] | None:
     return (name, tab.type) if tab.type in CHANNELS else None
 
 
+def needs_shape(network: Network, name: str) -> bool:
+    """Whether what a card puts out depends on how the surface lies, by itself or by what it takes in."""
+    return any(_looks_at_shape(network.cards[one]) for one in network.upstream(name))
+
+
+def _looks_at_shape(card: Card) -> bool:
+    within = card.network.cards.values() if card.network is not None else ()
+    return card.category in NEEDS_SHAPE or any(_looks_at_shape(one) for one in within)
+
+
 def card_pictures(
     library: Library,
     document: Network,
@@ -118,25 +131,38 @@ def card_pictures(
 ) -> CardPictures:
     """What the cards `names` of the network at `path` put out. Raises Cancelled.
 
-    mark : hatch what lies outside 0 to 1; what is no number is loud in any case.
+    ground : what they lie on; those that say nothing when flat lie on a ball even so. mark : hatch what lies outside 0
+    to 1; what is no number is loud in any case.
     """
     network = inside(document, path)
-    targets: dict[str, CardOutput] = {}
-    types: dict[str, str] = {}
-    for name in names:
-        found = first_output(library, network.cards[name])
-        if found is not None and CHANNELS.get(found[1], 99) <= 4:
-            targets[name], types[name] = CardOutput(name, found[0], path), found[1]
-    plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud)
-    points, light = _ball(*size, box) if ground == "shape" else (_sheet(*size, box), None)
-    values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
-    pictures, read = {}, {}
-    for name, value in values.items():
-        if isinstance(value, np.ndarray):
-            read[name] = number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
-            what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
-            pictures[name] = _picture(number, what, size, ground, light, mark)
-    return CardPictures(pictures, plan.problems, read)
+
+    def made(some: list[str], on: Ground) -> CardPictures:
+        targets: dict[str, CardOutput] = {}
+        types: dict[str, str] = {}
+        for name in some:
+            found = first_output(library, network.cards[name])
+            if found is not None and CHANNELS.get(found[1], 99) <= 4:
+                targets[name], types[name] = CardOutput(name, found[0], path), found[1]
+        plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud)
+        points, light = _ball(*size, box) if on == "shape" else (_sheet(*size, box), None)
+        values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
+        pictures, read = {}, {}
+        for name, value in values.items():
+            if isinstance(value, np.ndarray):
+                read[name] = number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
+                what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
+                pictures[name] = _picture(number, what, size, on, light, mark)
+        return CardPictures(pictures, plan.problems, read)
+
+    every = list(names)
+    on_ball = [name for name in every if needs_shape(network, name)] if ground == "flat" else []
+    rest = made([name for name in every if name not in on_ball], ground)
+    if not on_ball:
+        return rest
+    more = made(on_ball, "shape")
+    return CardPictures(
+        {**rest.pictures, **more.pictures}, {**rest.problems, **more.problems}, {**rest.values, **more.values}
+    )
 
 
 def _picture(

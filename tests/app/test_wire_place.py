@@ -10,7 +10,7 @@ from places import in_tab, landing, middle, out_tab, wire_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QMenu
 
-from collage.app.shell.start import settle
+from collage.app.shell.start import settle, wait_until
 from collage.app.shell.window import MainWindow
 from collage.app.widgets.fields import ColourField, NumbersField
 from collage.app.widgets.number_field import NumberField
@@ -499,4 +499,16 @@ def test_what_is_dropped_at_the_border_can_be_seen_whole(window) -> None:
         seen = board.mapFromScene(item.sceneBoundingRect()).boundingRect()
         window.session.history.undo()
         assert box.adjusted(-3, -3, 3, 3).contains(seen), corner
+    assert settle(window)
+
+
+def test_hints_go_away(window) -> None:
+    usual = window.current.hint
+    window._said.setInterval(60)
+    window.studio.hint.emit("Drop to assign to Pot")
+    assert window.hint_label.text() == "Drop to assign to Pot"
+    assert wait_until(lambda: window.hint_label.text() == usual, 5)
+    window.say("Saved.")
+    window.go_to(0)
+    assert window.hint_label.text() == window.current.hint
     assert settle(window)

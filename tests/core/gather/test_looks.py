@@ -261,3 +261,10 @@ def test_the_small_picture_has_a_few_pixels_and_the_same_mean(height: int, width
     small = look_of(pixels).small
     assert max(small.shape[:2]) <= SMALL
     assert small.mean() == pytest.approx(pixels.mean() / 255, abs=0.01)
+
+
+def test_records_of_made_pictures_are_no_files_of_their_own(tmp_path: Path) -> None:
+    write_image(tmp_path / "rock_color.png", colours())
+    (tmp_path / "rock_color.made.json").write_text("{}")
+    (tmp_path / "note.json").write_text("{}")
+    assert [one.file for one in gathered(tmp_path).leftover] == ["note.json"]

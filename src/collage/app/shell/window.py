@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from psygnal import SignalInstance
-from PySide6.QtCore import QByteArray
+from PySide6.QtCore import QByteArray, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -42,6 +42,8 @@ from collage.app.shell.watch import FileWatch
 from collage.app.theme import THEMES, Theme, apply_theme
 from collage.app.widgets.dragged import files_in
 from collage.core.document.history import History
+
+SAID_FOR = 8000  # milliseconds that a hint stays in the status line
 
 
 class MainWindow(QMainWindow):
@@ -103,6 +105,10 @@ class MainWindow(QMainWindow):
         status.setSizeGripEnabled(False)
         status.setFixedHeight(24)  # a line of text must not move the pictures above it
         self.hint_label, self.pixel_label, self.time_label = QLabel(), QLabel(), QLabel()
+        self._said = QTimer(self)  # a hint goes away with what it hinted at
+        self._said.setSingleShot(True)
+        self._said.setInterval(SAID_FOR)
+        self._said.timeout.connect(self._say_usual)
         for label in (self.hint_label, self.pixel_label, self.time_label):
             label.setContentsMargins(8, 0, 8, 0)
         status.addWidget(self.hint_label, 1)
@@ -174,7 +180,7 @@ class MainWindow(QMainWindow):
         ]
         for signal, slot in self._heard:
             signal.connect(slot)
-        studio.hint.connect(self.hint_label.setText)
+        studio.hint.connect(self.say)
         studio.pixel.connect(self.pixel_label.setText)
         studio.timed.connect(self.time_label.setText)
         studio.wanted.connect(self.open_for)
@@ -203,11 +209,21 @@ class MainWindow(QMainWindow):
         self.stack.setCurrentIndex(number)
         self.current.shown()
         self.refresh()
-        self.hint_label.setText(self.current.hint)
+        self._say_usual()
+
+    def say(self, text: str) -> None:
+        """Says something in the status line for some time."""
+        self.hint_label.setText(text)
+        self._said.start()
+
+    def _say_usual(self) -> None:
+        """What can be done in the place that is shown."""
+        self._said.stop()
+        self.hint_label.setText("" if self.front.at_start else self.current.hint)
 
     def _front_changed(self, _number: int) -> None:
         self.refresh()
-        self.hint_label.setText("" if self.front.at_start else self.current.hint)
+        self._say_usual()
         for label in (self.pixel_label, self.time_label):
             label.clear()
 
@@ -243,7 +259,7 @@ class MainWindow(QMainWindow):
         before = self.session.project
         run()
         where = self.session.lead_to_change(before)
-        self.hint_label.setText(f"{word}: {label} {where}".rstrip() if label else "")
+        self.say(f"{word}: {label} {where}".rstrip() if label else "")
 
     def refresh_steps(self) -> None:
         history = self.steps
@@ -255,7 +271,7 @@ class MainWindow(QMainWindow):
     def _files_changed(self, paths: list[str]) -> None:
         self.session.files_changed.emit()
         names = ", ".join(Path(path).name for path in paths[:3])
-        self.hint_label.setText(f"Reloaded from disk: {names}")
+        self.say(f"Reloaded from disk: {names}")
 
     def _show_missing(self) -> None:
         self.bar.show_missing(len(self.watch.missing))
@@ -328,6 +344,7 @@ class MainWindow(QMainWindow):
         for signal, slot in self._heard:
             signal.disconnect(slot)
         self._heard.clear()
+        self._said.stop()
         self.safety.close_down()
         self.watch.close()
         self.front.close_down()

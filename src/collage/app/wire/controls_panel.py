@@ -298,7 +298,15 @@ class ControlsPanel(QFrame):
                 column.addWidget(field)
                 if tab.type == "filename" and one is not None:
                     column.addWidget(SpaceRow(self.session, card, one))
-        wide = {"vector3": 176, "vector4": 176, "filename": 236, "float": 112, "integer": 112, "boolean": 112}
+        wide = {
+            "vector3": 176,
+            "vector4": 200,
+            "color4": 176,
+            "filename": 236,
+            "float": 112,
+            "integer": 112,
+            "boolean": 112,
+        }
         cell.setFixedWidth(wide.get(tab.type, 136))
         return cell
 

@@ -19,6 +19,7 @@ from collage.core.gather.words import Role
 
 MOST_FILES = 100_000
 SURE_OF_AXES = 0.35  # correlation from which red and green that are not as usual are told
+RECORD = ".made.json"  # how a picture beside it was made; see images.made
 SKIPPED_FOLDERS = {"__MACOSX", "node_modules"}
 Looks = Mapping[str, Look | CollageError]
 """By relative file name: what a picture looks like, or why it cannot be read."""
@@ -63,7 +64,8 @@ def gather(
     cannot be read; a picture that cannot be read gets a remark and stops nothing.
     """
     yield Progress("Reading names", 0.0)
-    found = group(list_files(folder) if files is None else files, rules)
+    names = list_files(folder) if files is None else files
+    found = group([name for name in names if not name.endswith(RECORD)], rules)
     yield found
     total = sum(len(one.maps) for one in found.sets)
     done, sets = 0, []

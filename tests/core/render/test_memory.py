@@ -34,7 +34,7 @@ def test_views_that_are_seen_once_are_counted_with_their_light(library, shed):
     renderer = Renderer(library, ImageStore(budget))
     request = picture_request(project, 240, 180, folder=shed)
     try:
-        for turn in range(25):
+        for turn in range(14):
             camera = project.bench.camera.model_copy(update={"turn": 10.0 + turn})
             environment = project.bench.environment.model_copy(update={"turn": 5.0 * turn})
             bench = project.bench.model_copy(update={"camera": camera, "environment": environment})

@@ -52,7 +52,7 @@ def test_a_picture_in_tiles_is_the_same_to_the_last_bit(library, shed, monkeypat
     )  # what lies behind is looked at too
     request = picture_request(project, 150, 110, quality, mode, folder=shed)
     whole = Renderer(library).picture(request)
-    monkeypatch.setattr("collage.core.render.renderer.tiles", lambda *size: tiles(*size, 1500, 48))
+    monkeypatch.setattr("collage.core.render.renderer.tiles", lambda *size, whole: tiles(*size, 1500, 48))
     renderer = Renderer(library)
     parts = renderer.picture(request)
     np.testing.assert_array_equal(parts.linear, whole.linear)
@@ -71,6 +71,15 @@ def test_it_is_cancelled_between_tiles(library, shed):
             seen.append(step.share)
     assert len(seen) == 2
     assert 0 < seen[0] < seen[1] < 0.1
+
+
+def test_a_draft_of_the_previews_size_is_made_whole_and_kept(library, shed):
+    project, _ = load_project(shed)
+    renderer = Renderer(library)
+    renderer.picture(picture_request(project, 640, 480, "draft", folder=shed))
+    assert renderer.caches.views.count == 1
+    renderer.picture(picture_request(project, 640, 480, "final", folder=shed))
+    assert renderer.caches.views.count == 1, "nothing is kept of a picture for a file"
 
 
 PEAK = """
@@ -95,6 +104,6 @@ def test_memory_does_not_grow_with_the_picture(shed: Path):
         command = [sys.executable, "-c", PEAK, str(shed), str(width), str(height)]
         return float(subprocess.run(command, capture_output=True, text=True, check=True, env=os.environ).stdout)
 
-    small, large = peak(640, 480), peak(1920, 1080)
+    small, large = peak(1024, 768), peak(1920, 1080)
     own = 1920 * 1080 * (3 * 4 + 3 + 4) / 2**20  # its pixels, as light, as shown, and the triangles
     assert large < small + own + 120

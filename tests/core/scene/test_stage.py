@@ -13,6 +13,8 @@ from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.scene.stage import LABELS, Stage, length_text, sized
 
+MATERIAL = new_material()
+
 
 @pytest.mark.parametrize("name", SHAPES)
 @pytest.mark.parametrize("metres", [0.01, 0.2, 3.0])
@@ -23,16 +25,21 @@ def test_a_shape_is_as_large_as_it_is_said(name, metres):
     assert name in LABELS
 
 
-def picture(library, name: str, metres: float) -> Picture:
+@pytest.fixture(scope="module")
+def renderer(library):
+    return Renderer(library)
+
+
+def picture(renderer: Renderer, name: str, metres: float) -> Picture:
     stage = Stage(shape=name, metres=metres)
     bench = stage.bench(ball_project().bench, "m").model_copy(update={"camera": stage.camera(), "ground": False})
-    return Renderer(library).picture(PictureRequest(bench, {"m": new_material()}, 120, 120, "draft"))
+    return renderer.picture(PictureRequest(bench, {"m": MATERIAL}, 72, 72, "draft"))
 
 
 @pytest.mark.parametrize("name", SHAPES)
 @pytest.mark.parametrize("metres", [0.05, 2.0])
-def test_all_of_it_is_in_the_picture_and_lit_alike_at_every_size(library, name, metres):
-    one, usual = picture(library, name, metres), picture(library, name, 0.2)
+def test_all_of_it_is_in_the_picture_and_lit_alike_at_every_size(renderer, name, metres):
+    one, usual = picture(renderer, name, metres), picture(renderer, name, 0.2)
     on = one.objects == 0
     assert on.mean() > 0.08
     for edge in (on[0], on[-1], on[:, 0], on[:, -1]):

@@ -40,7 +40,7 @@ from collage.core.render.surface import (
     surface_key,
     value_of,
 )
-from collage.core.render.tiles import Tile, tiles
+from collage.core.render.tiles import WHOLE, Tile, tiles
 from collage.core.scene.bench import Bench
 from collage.core.scene.lights import light_table
 from collage.core.scene.scene import GROUND, Scene, build_bounds
@@ -105,7 +105,7 @@ class Renderer:
         begin = time.perf_counter()
         shifts = FINAL_SHIFTS if request.quality == "final" else ((0.0, 0.0),)
         work = _Work(self, request, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
-        parts = list(tiles(*request.size))
+        parts = list(tiles(*request.size, whole=0 if request.quality == "final" else WHOLE))
         if len(parts) > 1:
             return (yield from self._in_tiles(request, parts, shifts, work, begin))
         total: np.ndarray | None = None

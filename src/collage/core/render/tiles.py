@@ -9,6 +9,7 @@ from collage.core.render.samples import Window
 
 PIXELS = 150_000  # of a tile, without its margin: about 250 MB
 ACROSS = 512
+WHOLE = 700_000  # of a picture that may be looked at again, with other values: what is known of its rays is kept
 MARGIN = 8
 """Pixels around a tile that are made too: shade is smoothed over neighbours, and edges look at them."""
 
@@ -33,14 +34,14 @@ class Tile:
         return slice(start, start + self.inner.width)
 
 
-def tiles(width: int, height: int, pixels: int = PIXELS, across: int = ACROSS) -> Iterator[Tile]:
-    """The tiles of a picture, row by row; one without margin where it is small enough.
+def tiles(width: int, height: int, pixels: int = PIXELS, across: int = ACROSS, *, whole: int = 0) -> Iterator[Tile]:
+    """The tiles of a picture, row by row; one without margin where it has no more than `whole` pixels, or one tile's.
 
     Tiles begin at multiples of MARGIN, so that a pixel sends its shadow rays to the same places as in the whole.
     """
-    if width * height <= pixels:
-        whole = Window(0, 0, width, height)
-        yield Tile(whole, whole)
+    if width * height <= max(whole, pixels):
+        all_of_it = Window(0, 0, width, height)
+        yield Tile(all_of_it, all_of_it)
         return
     wide = min(across, width)
     high = max(pixels // wide // MARGIN, 1) * MARGIN

@@ -51,6 +51,7 @@ class Preview(Viewport):
         self.mode = "lit"
         self.chosen: Stage | None = None  # what the person wants to see the material on; None for the bench
         self._stage_camera: tuple[Stage, Camera] | None = None
+        self._told: tuple[Stage | None, bool] = (None, False)  # what was said of what it is shown on
         self._carried_over = False  # something is being dragged over it, to be dropped on one of the bench's objects
         self.flat: QImage | None = None
         self.setObjectName("preview")
@@ -125,18 +126,25 @@ class Preview(Viewport):
     def show_on(self, stage: Stage | None) -> None:
         """Shows the material in hand on a stock shape, or the bench."""
         self.chosen = stage
-        self.stage_changed.emit()
+        self._tell_stage()
         self.ask("view")
+
+    def _tell_stage(self) -> None:
+        """Says when the material is shown on something else, and not with every value that changes."""
+        now = self.stage, bool(self.session.project.bench.objects)
+        if now != self._told:
+            self._told = now
+            self.stage_changed.emit()
 
     def _material_changed(self) -> None:
         """Another material is in hand: it may be on no object, and the one before may have been."""
         if self.shown is not None and self.shown.bench.objects != self.bench().objects:
             self.ask("view")
-        self.stage_changed.emit()
+        self._tell_stage()
 
     def _on_changed(self, before: Project, after: Project) -> None:
         old, new = before.bench, after.bench
-        self.stage_changed.emit()
+        self._tell_stage()
         if old.geometry_key != new.geometry_key or before.wearers(self.session.material) != after.wearers(
             self.session.material
         ):
@@ -254,7 +262,7 @@ class Preview(Viewport):
         before = self.stage
         self._carried_over = over
         if self.stage != before:
-            self.stage_changed.emit()
+            self._tell_stage()
             self.ask("view")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

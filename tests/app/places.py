@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QApplication, QWidget
 
 from collage.app.gather.place import GatherPlace
 from collage.app.shell.window import MainWindow
@@ -38,3 +42,13 @@ def middle(window: MainWindow, card: str) -> QPoint:
 
 def landing(window: MainWindow, name: str) -> QPoint:
     return wire_of(window).board.mapFromScene(wire_of(window).board.landings[name].pos()) + QPoint(30, 0)
+
+
+def drop(widget: QWidget, *paths: Path) -> None:
+    """Drops files in the middle of a widget."""
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    at, copy = widget.rect().center(), Qt.DropAction.CopyAction
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    QApplication.sendEvent(widget, QDragEnterEvent(at, copy, mime, left, none))
+    QApplication.sendEvent(widget, QDropEvent(QPointF(at), copy, mime, left, none))

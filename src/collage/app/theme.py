@@ -160,7 +160,6 @@ def _sheet(t: Theme) -> str:
     QTreeWidget#sets::item:selected {{ border-bottom: 1px solid {t.accent}; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line};
         padding: 3px 4px; font-size: 11px; }}
-    QSpinBox {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 0; padding: 2px 5px; }}
     QLabel#quiet {{ color: {t.quiet}; font-size: 11px; }}
     QLabel#title {{ font-weight: bold; }}
     QLabel#loud {{ color: {t.accent}; }}

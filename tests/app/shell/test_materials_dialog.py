@@ -5,26 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from places import wire_of
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from places import drop, wire_of
+from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog
 
 from collage.app.shell.materials_dialog import KEY, MaterialsDialog
 from collage.app.shell.start import settle, wait_until
 from collage.app.shell.window import MainWindow
 from other_writers import COLOUR, document, material, woods
-
-
-def drop(widget: QWidget, path: Path) -> None:
-    """Drops a file in the middle of a widget."""
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(path))])
-    at, copy = widget.rect().center(), Qt.DropAction.CopyAction
-    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    QApplication.sendEvent(widget, QDragEnterEvent(at, copy, mime, left, none))
-    QApplication.sendEvent(widget, QDropEvent(QPointF(at), copy, mime, left, none))
 
 
 def dialog_of(window: MainWindow) -> MaterialsDialog | None:

@@ -8,11 +8,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from places import gather_of, wire_of
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage
+from places import drop, gather_of, wire_of
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from collage.app.shell import front as front_module
 from collage.app.shell import start_page as page_module
@@ -22,16 +22,6 @@ from collage.app.shell.start_page import when
 from collage.app.shell.walk import STEPS
 from collage.core.document.model import Wire
 from collage.core.images.files import write_image
-
-
-def drop(widget: QWidget, *paths: Path) -> None:
-    """Drops files in the middle of a widget."""
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
-    at, copy = widget.rect().center(), Qt.DropAction.CopyAction
-    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    QApplication.sendEvent(widget, QDragEnterEvent(at, copy, mime, left, none))
-    QApplication.sendEvent(widget, QDropEvent(QPointF(at), copy, mime, left, none))
 
 
 @pytest.fixture

@@ -134,8 +134,8 @@ class PictureMaker(QObject):
     def _wearer(self) -> BenchObject:
         """The first object that has the material, or the shape that it is shown on: pictures are of its size."""
         bench, material = self.session.project.bench, self.session.material
-        shape = Stage().bench(bench, material).objects[0]
-        return next((item for item in bench.objects if item.material == material), shape)
+        wearers = (item for item in bench.objects if item.material == material)
+        return next(wearers, None) or Stage().bench(bench, material).objects[0]
 
     def ask(self) -> None:
         """Asks for the cards' pictures: at once, or shortly where they have been asked for just before."""

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QSize, Qt
-from PySide6.QtGui import QIcon, QKeyEvent, QPixmap
+from PySide6.QtGui import QKeyEvent, QPixmap
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from collage.app.preview.images import picture_icon
 
 
 class SearchPopup(QFrame):
@@ -58,9 +60,7 @@ class SearchPopup(QFrame):
         item.setData(Qt.ItemDataRole.UserRole, data)
         item.setToolTip(tip)
         if picture is not None:
-            icon = QIcon(picture)
-            icon.addPixmap(picture, QIcon.Mode.Selected)  # chosen rows keep the picture's colours
-            item.setIcon(icon)
+            item.setIcon(picture_icon(picture))
         self.found.addItem(item)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:

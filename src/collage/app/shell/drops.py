@@ -120,7 +120,8 @@ class Drops:
             yield Progress("Looking at the files", 0.0)
             found = gathered(Path(), rules, files=all_files(paths))
             loose = [Path(one.file) for one in found.leftover if Path(one.file).suffix.lower() in MAP_SUFFIXES]
-            return _Found(list(found.sets), loose, _first(list(found.sets), loose))
+            every = list(found.sets)
+            return _Found(every, loose, _first(every, loose))
 
         self.studio.jobs.queue("Looking at the files", steps, then, self.studio.tell)
 

@@ -16,10 +16,10 @@ from collage.core.gather.looks import Look, LookAt, judged, look_at
 from collage.core.gather.names import AXES_TEXT, Axes, Green
 from collage.core.gather.sets import FoundMap, FoundSet, Gathered, Rules, group
 from collage.core.gather.words import Role
+from collage.core.images.codecs import RECORD
 
 MOST_FILES = 100_000
 SURE_OF_AXES = 0.35  # correlation from which red and green that are not as usual are told
-RECORD = ".made.json"  # how a picture beside it was made; see images.made
 SKIPPED_FOLDERS = {"__MACOSX", "node_modules"}
 Looks = Mapping[str, Look | CollageError]
 """By relative file name: what a picture looks like, or why it cannot be read."""

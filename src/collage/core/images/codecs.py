@@ -60,3 +60,7 @@ def codec_to_write(path: Path) -> Codec:
 def dialog_filter() -> str:
     """The formats that are written, as a file dialog lists them."""
     return f"Pictures ({' '.join(f'*{suffix}' for codec in WRITTEN for suffix in codec.suffixes)})"
+
+
+RECORD = ".made.json"
+"""The end of the name of a record: how the picture beside it was made; see `made`."""

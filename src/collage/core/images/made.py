@@ -16,6 +16,7 @@ from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Progress, Steps
 from collage.core.base.safe_write import write_bytes
+from collage.core.images.codecs import RECORD
 from collage.core.images.derive import (
     ROWS_AT_ONCE,
     HeightFrom,
@@ -65,7 +66,7 @@ Files = Steps[list[Path]]
 
 def record_path(path: Path) -> Path:
     """Where the record of a made picture lies, beside it."""
-    return path.with_name(f"{path.stem}.made.json")
+    return path.with_name(f"{path.stem}{RECORD}")
 
 
 def read_record(path: Path) -> Record:
@@ -186,7 +187,7 @@ def make_region_file(source: Path, target: Path, region: Region) -> Files:
 
 def make_again(path: Path) -> Files:
     """Makes a picture anew from its record, after its source has changed. Raises CollageError."""
-    path = path.with_name(path.name.removesuffix(".made.json") + ".png") if path.suffix == ".json" else path
+    path = path.with_name(path.name.removesuffix(RECORD) + ".png") if path.suffix == ".json" else path
     record = read_record(path)
     source = path.parent / record.source
     if record.seamless is not None:

@@ -178,11 +178,12 @@ def run(
     seconds: float, seed: int, memory: int, tell: Callable[[str], object] = print, every: float = 30.0
 ) -> tuple[float, float, int]:
     """Works for some time; megabytes after the warm-up and at the end, both at rest, and how many acts failed."""
-    from collage.core import kernels
     from collage.core.base.memory import keep_freed_memory
-    from collage.core.base.progress import finished
 
     keep_freed_memory()  # as the program begins, and then it compiles all kernels in processes of their own
+    from collage.core import kernels
+    from collage.core.base.progress import finished
+
     finished(kernels.compiled())
     from collage.app.shell.settings import Settings
     from collage.app.shell.start import make_window, settle

@@ -11,10 +11,13 @@ import pytest
 
 from collage.core.images.derive import normal_from
 from collage.core.images.files import read_info, read_pixels, write_image
+from collage.core.images.made import read_record
+from collage.core.images.region import taken_size
 from collage.core.project.folder import load_project
 from collage.core.project.references import references
 from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import photograph
+from collage.demo.regular import regular_photograph
 from test_cli import collage
 
 
@@ -88,9 +91,38 @@ def test_photographs(tmp_path: Path) -> None:
     assert (read_info(tmp_path / "r.png").width, read_info(tmp_path / "r.png").channels) == (64, 1)
 
 
+def test_a_wall_taken_at_a_slant_is_straightened_and_cut_at_whole_bricks(tmp_path: Path) -> None:
+    slanted = regular_photograph("bricks", (300, 400), 3, period=80, slant=(16.0, -9.0), roll=2.0)
+    write_image(tmp_path / "wall.png", slanted.pixels)
+    out = tmp_path / "wall_base_color.png"
+    done = collage("seamless", tmp_path / "wall.png", "-o", out, "--corners", "find", "--period", "find")
+    assert done.returncode == 0, done.stderr
+    assert "broken pattern 100% to " in done.stdout
+    how = read_record(out).seamless
+    assert how.region.corners is not None
+    width, height = taken_size((400, 300), how.region)
+    again = tmp_path / "again.png"
+    corners = " ".join(f"{x},{y}" for x, y in how.region.corners)
+    period = f"{how.period[0] * width},{how.period[1] * height}"
+    done = collage("seamless", tmp_path / "wall.png", "-o", again, "--corners", corners, "--period", period)
+    assert done.returncode == 0, done.stderr
+    assert np.abs(read_pixels(again).astype(int) - read_pixels(out)).max() <= 1
+    done = collage("seamless", tmp_path / "wall.png", "-o", again, "--period", "500,20")
+    assert "larger than the region, 400×300" in done.stderr
+    write_image(tmp_path / "gravel.png", photograph("gravel", 128).pixels)
+    done = collage("seamless", tmp_path / "gravel.png", "-o", again, "--corners", "find")
+    assert "parallel lines" in done.stderr
+    done = collage("seamless", tmp_path / "gravel.png", "-o", again, "--period", "find")
+    assert "No pattern" in done.stderr
+
+
 @pytest.mark.parametrize(
     ("words", "said"),
     [
+        (("seamless", "nowhere.jpg", "-o", "x.png", "--corners", "0,0 1,1"), "not four corners"),
+        (("seamless", "nowhere.jpg", "-o", "x.png", "--corners", "find"), "not there"),
+        (("seamless", "nowhere.jpg", "-o", "x.png", "--period", "wide"), "not a length"),
+        (("seamless", "nowhere.jpg", "-o", "x.png", "--bulge", "3"), "out of range"),
         (("gather", "nowhere"), "no such folder"),
         (("gather", ".", "--relief", "up"), "cannot be used as"),
         (("seamless", "nowhere.jpg", "-o", "x.png"), "not there"),

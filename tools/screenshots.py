@@ -209,9 +209,14 @@ def photograph(window: MainWindow, name: str) -> None:
 
 
 def seamless(window: MainWindow) -> None:
-    photograph(window, "stones.jpg")
-    window.place("Gather").open_seamless()
-    wait_until(lambda: window.place("Gather").settled and not window.place("Gather").seamless.after.empty, 90)
+    """Brickwork taken at a slant: its corners and its pattern found, the tile twice."""
+    photograph(window, "bricks.jpg")
+    place = window.place("Gather")
+    place.open_seamless()
+    for button in (place.seamless.find_corners, place.seamless.find_pattern):
+        wait_until(lambda: place.settled and not place.seamless.after.empty, 90)
+        button.click()
+    wait_until(lambda: place.settled and place.seamless.across.value > 0, 90)
 
 
 def derive(window: MainWindow) -> None:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from collage.core.gather.sets import FoundMap, FoundSet, Gathered
     from collage.core.gather.words import Role
     from collage.core.images.made import Files
+    from collage.core.images.seamless import Seamless
 
 
 app = typer.Typer(add_completion=False)
@@ -247,8 +248,17 @@ def seamless(
     photograph: Photograph,
     out: Annotated[Path, typer.Option("--out", "-o", help="The tiling map: .png, .tif or .exr.")],
     crop: Crop = "0,0,1,1",
+    corners: Annotated[
+        str,
+        typer.Option(help="Straighten perspective: “find”, or four corners clockwise, X,Y X,Y X,Y X,Y from 0 to 1."),
+    ] = "",
+    proportion: Annotated[float, typer.Option(help="Width to height of what the corners enclose; 0: worked out.")] = 0,
+    bulge: Annotated[float, typer.Option(help="Lens bulge to undo, -0.5 to 0.5.")] = 0.0,
     angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
     size: Annotated[int, typer.Option(help="Long side in pixels; 0 keeps it.")] = 0,
+    period: Annotated[
+        str, typer.Option(help="Length of a regular pattern: “find”, or pixels of the region, ACROSS,DOWN.")
+    ] = "",
     even: Annotated[float, typer.Option(help="How much to even the lighting, 0 to 1.")] = 0.7,
     overlap: Annotated[float, typer.Option(help="Blend width, as a fraction of a side.")] = 0.2,
     patches: Annotated[int, typer.Option(help="Mix the tile of so many patches a side instead.")] = 0,
@@ -259,14 +269,60 @@ def seamless(
     from collage.core.images.region import Region
     from collage.core.images.seamless import Seamless
 
-    region = _checked(Region, **_crop(crop), angle=angle, size=size)
+    straight = {"bulge": bulge, "proportion": proportion, "corners": _corners(corners, photograph)}
+    region = _checked(Region, **_crop(crop), **straight, angle=angle, size=size)
     how = _checked(Seamless, region=region, even=even, overlap=overlap, patches=patches, seed=seed)
+    how = _with_period(how, period, photograph)
     _finish(make_seamless_file(photograph, out, how), "Making it seamless")
     record = read_record(out)
     assert record.before is not None
     assert record.after is not None
     typer.echo(f"{out}  seam {record.before[0]:.2f} to {record.after[0]:.2f}, "
+               f"broken pattern {record.before[-1]:.0%} to {record.after[-1]:.0%}, "
                f"repetition {record.before[1]:.0%} to {record.after[1]:.0%}")  # fmt: skip
+
+
+def _corners(text: str, photograph: Path) -> Any:
+    """Four corners as they are written, or found in the picture; None for none."""
+    from collage.core.images.files import read_pixels
+    from collage.core.images.vanishing import find_corners
+
+    if text.strip().lower() == "find":
+        return find_corners(read_pixels(photograph))
+    if not text:
+        return None
+    try:
+        points = [tuple(float(one) for one in point.split(",")) for point in text.split()]
+    except ValueError:
+        points = []
+    if [len(point) for point in points] != [2, 2, 2, 2]:
+        raise CollageError(f"“{shown(text)}” are not four corners.", remedy="Write 0.1,0.1 0.9,0.1 0.9,0.9 0.1,0.9.")
+    return tuple(points)
+
+
+def _with_period(how: Seamless, text: str, photograph: Path) -> Seamless:
+    """The recipe with the length of its pattern: as it is written, in pixels of the region, or found."""
+    from collage.core.images.files import read_info, read_pixels
+    from collage.core.images.region import taken, taken_size
+    from collage.core.images.seamless import Seamless, regular
+
+    if not text:
+        return how
+    if text.strip().lower() == "find":
+        found = regular(how, taken(read_pixels(photograph), how.region))
+        if not any(found.period):
+            raise CollageError("No pattern is found that repeats.", remedy="Give its length: --period 225,150.")
+        return found
+    try:
+        across, down = (float(one) for one in text.split(","))
+    except ValueError as error:
+        remedy = "Write pixels across and down: 225,150."
+        raise CollageError(f"“{shown(text)}” is not a length.", remedy=remedy) from error
+    info = read_info(photograph)
+    width, height = taken_size((info.width, info.height), how.region)
+    if across > width or down > height:
+        raise CollageError(f"The pattern is larger than the region, {width}×{height}.", remedy="Give a smaller one.")
+    return _checked(Seamless, **{**dict(how), "period": (across / width, down / height)})
 
 
 @app.command()

@@ -12,6 +12,7 @@ from collage.core.images.files import write_image
 from collage.demo.fields import blurred, cell_distances, fractal_field, soft_step, stretched
 from collage.demo.maps import MapSet, bench_wood, celadon, encoded, mapset, sky, studio, terracotta
 from collage.demo.photographs import KINDS, photograph
+from collage.demo.regular import regular_photograph
 
 Writer = Callable[[Path], None]
 
@@ -213,9 +214,20 @@ def _soil(root: Path) -> None:
     _save(at / "POTTINGSOIL-height.png", maps.height, bits=16)
 
 
+SLANTED = {
+    "bricks": (200.0, (20.0, -12.0), 2.0),
+    "planks": (330.0, (-12.0, 16.0), -1.5),
+    "weave": (150.0, (8.0, 9.0), 3.0),
+}
+"""Photographs taken at a slant: the pattern's length in pixels, how the wall leans, how the camera is held."""
+
+
 def _photographs(root: Path) -> None:
     for number, kind in enumerate(KINDS):
         write_image(root / "photographs" / f"{kind}.jpg", photograph(kind, 768, 21 + number).pixels)
+    for kind, (period, slant, roll) in SLANTED.items():
+        picture = regular_photograph(kind, (900, 1200), 31, period=period, slant=slant, roll=roll)
+        write_image(root / "photographs" / f"{kind}.jpg", picture.pixels)
 
 
 def _environments(root: Path) -> None:

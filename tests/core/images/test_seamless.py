@@ -10,13 +10,11 @@ import pytest
 from collage.core.base.errors import CollageError
 from collage.core.images import seamless as seamless_module
 from collage.core.images.blur import blurred
+from collage.core.images.joining import best_overlap, cheapest_cut, joined
 from collage.core.images.region import Region, inner_size, taken
 from collage.core.images.seamless import (
     Seamless,
-    best_overlap,
-    cheapest_cut,
     evened,
-    joined,
     made_seamless,
     mixed,
     repeated,

@@ -28,7 +28,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document.history import History
 from collage.core.images.files import read_pixels
 from collage.core.images.made import Files
-from collage.core.images.region import floats, resized
+from collage.core.images.region import smaller
 
 LIVE = 720
 """Pixels of the longer side that a page works on while values are tried; files are made in full."""
@@ -187,7 +187,7 @@ class Page(QWidget):
             small = pixels
             if small is None:
                 whole = read_pixels(source)
-                small = in_small(whole)
+                small = smaller(whole, LIVE)
                 yield ("read", small, whole.shape)
             for answer in work(small, cancelled):
                 yield ("work", answer)
@@ -254,10 +254,3 @@ class Page(QWidget):
         self.save.setEnabled(True)
         self.said.setText(f"Written: {', '.join(path.name for path in paths)}")
         self.made.emit(paths)
-
-
-def in_small(pixels: np.ndarray) -> np.ndarray:
-    """A picture at the size that pages work on, (h, w, c) float32."""
-    step = max(1, max(pixels.shape[:2]) // (2 * LIVE))
-    values = floats(np.ascontiguousarray(pixels[::step, ::step]))
-    return resized(values, LIVE) if max(values.shape[:2]) > LIVE else values

@@ -1,28 +1,35 @@
-"""A picture in a page: fitted, repeated side by side, with a region that the hand draws on it."""
+"""A picture in a page: fitted, repeated side by side, with a region or four corners that the hand draws on it."""
 
 from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from collage.app.preview.images import to_image
 from collage.app.theme import font
+from collage.core.images.perspective import Corners, is_convex, moved, onto
 
 HANDLE = 9.0
+APART = 22.0  # pixels between the lines of a grid that the hand can take hold of
 Region = tuple[float, float, float, float]
 
 
 class PictureView(QWidget):
-    """Shows a picture on neutral grey. With `cropped` listening, a region can be drawn and its edges dragged."""
+    """Shows a picture on neutral grey. With `cropped` listening, a region can be drawn and its edges dragged, or four
+    corners where there are any; and the lines of a grid on it."""
 
     cropped = Signal(object, bool)  # (left, top, right, bottom) as shares, and whether the hand is still on it
+    cornered = Signal(object, bool)  # four corners as shares, clockwise from the upper left
+    stepped = Signal(object, bool)  # the grid's step across and down, as shares of the region
 
     def __init__(self, title: str, *, crops: bool = False) -> None:
         super().__init__()
         self.title, self.note, self._crops = title, "", crops
         self.region: Region = (0.0, 0.0, 1.0, 1.0)
+        self.corners: Corners | None = None  # instead of the region
+        self.grid = (0.0, 0.0)  # steps across and down, as shares of the region; 0 for none
         self.repeats = 1
         self._image: QImage | None = None
         self._held: str | None = None
@@ -91,17 +98,46 @@ class PictureView(QWidget):
         painter.end()
 
     def _draw_region(self, painter: QPainter, frame: QRectF) -> None:
-        inside = self.region_rect()
-        dim = QColor(0, 0, 0, 110)
-        for part in (
-            QRectF(frame.left(), frame.top(), frame.width(), inside.top() - frame.top()),
-            QRectF(frame.left(), inside.bottom(), frame.width(), frame.bottom() - inside.bottom()),
-            QRectF(frame.left(), inside.top(), inside.left() - frame.left(), inside.height()),
-            QRectF(inside.right(), inside.top(), frame.right() - inside.right(), inside.height()),
-        ):
-            painter.fillRect(part, dim)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.corners is not None)
+        inside = QPolygonF(self._on_screen(list(self.selection())))
+        dim = QPainterPath()
+        dim.addRect(frame)
+        shape = QPainterPath()
+        shape.addPolygon(inside)
+        painter.fillPath(dim.subtracted(shape), QColor(0, 0, 0, 110))
+        self._draw_grid(painter)
         painter.setPen(QPen(QColor("#F1F1F1"), 1))
-        painter.drawRect(inside)
+        painter.drawPolygon(inside)
+        if self.corners is not None:
+            painter.setBrush(QColor("#F1F1F1"))
+            for corner in self._on_screen(list(self.corners)):
+                painter.drawRect(QRectF(corner.x() - 4, corner.y() - 4, 8, 8))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _draw_grid(self, painter: QPainter) -> None:
+        for width, colour in ((3, QColor(0, 0, 0, 120)), (1, QColor("#FFE28A"))):
+            painter.setPen(QPen(colour, width))
+            for axis in (0, 1):
+                for at in self._lines(axis):
+                    painter.drawLine(*self._line(axis, at))
+
+    def _lines(self, axis: int) -> list[float]:
+        """Where lines of the grid lie, as shares of the region."""
+        step = self.grid[axis]
+        return [] if step < 0.004 else list(np.arange(step, 1 - 1e-6, step))
+
+    def _line(self, axis: int, at: float) -> list[QPointF]:
+        ends = [(at, 0.0), (at, 1.0)] if axis == 0 else [(0.0, at), (1.0, at)]
+        return self._on_screen(moved(onto(self.selection()), np.array(ends)).tolist())
+
+    def selection(self) -> Corners:
+        """Corners of what is selected, as shares of the picture, clockwise from the upper left."""
+        left, top, right, bottom = self.region
+        return self.corners or ((left, top), (right, top), (right, bottom), (left, bottom))
+
+    def _on_screen(self, points: list[tuple[float, float]]) -> list[QPointF]:
+        frame = self._frame()
+        return [QPointF(frame.x() + x * frame.width(), frame.y() + y * frame.height()) for x, y in points]
 
     # ---- the hand -----------------------------------------------------------------------------
 
@@ -128,21 +164,86 @@ class PictureView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._crops and self._image is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._held = self._edge_at(event.position())
-            self._start, self._before = self._share(event.position()), self.region
+            at = event.position()
+            self._held = self._corner_at(at) or self._line_at(at)
+            if self._held is None and self.corners is None:
+                self._held = self._edge_at(at)
+            self._start, self._before = self._share(at), self.region
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
-            self._set_region(self._dragged(self._share(event.position())), True)
+        at = event.position()
+        if self._held is None:
+            self._show_cursor(at)
+        elif self._held.startswith("corner"):
+            self._move_corner(int(self._held[-1]), self._share(at))
+        elif self._held.startswith("line"):
+            self._move_line(self._held, at)
+        else:
+            self._set_region(self._dragged(self._share(at)), True)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
-            self._held = None
+        held, self._held = self._held, None
+        if held is None:
+            return
+        if held.startswith("corner"):
+            self.cornered.emit(self.corners, False)
+        elif held.startswith("line"):
+            self.stepped.emit(self.grid, False)
+        else:
             self.cropped.emit(self.region, False)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if self._crops:
+        if self._crops and self.corners is None:
             self._set_region((0.0, 0.0, 1.0, 1.0), False)
+
+    def _show_cursor(self, at: QPointF) -> None:
+        shape = Qt.CursorShape.ArrowCursor
+        line = self._line_at(at) if self._crops and self._image is not None else None
+        if line is not None:
+            shape = Qt.CursorShape.SplitHCursor if line.startswith("line0") else Qt.CursorShape.SplitVCursor
+        elif self._corner_at(at) is not None:
+            shape = Qt.CursorShape.CrossCursor
+        self.setCursor(shape)
+
+    def _corner_at(self, at: QPointF) -> str | None:
+        for number, corner in enumerate(self._on_screen(list(self.corners or ()))):
+            if (corner - at).manhattanLength() < 2 * HANDLE:
+                return f"corner{number}"
+        return None
+
+    def _move_corner(self, number: int, to: QPointF) -> None:
+        corners = list(self.corners or ())
+        corners[number] = (to.x(), to.y())
+        moved_to: Corners = tuple(corners)  # type: ignore[assignment]
+        if is_convex(moved_to):
+            self.corners = moved_to
+            self.update()
+            self.cornered.emit(self.corners, True)
+
+    def _line_at(self, at: QPointF) -> str | None:
+        """The line of the grid under the hand: its axis and its number."""
+        for axis in (0, 1):
+            lines = [self._line(axis, one) for one in self._lines(axis)]
+            if len(lines) > 1 and (lines[1][0] - lines[0][0]).manhattanLength() < APART:
+                continue
+            for number, (start, end) in enumerate(lines):
+                along = end - start
+                length = max((along.x() ** 2 + along.y() ** 2) ** 0.5, 1e-6)
+                off = abs((at.x() - start.x()) * along.y() - (at.y() - start.y()) * along.x()) / length
+                share = QPointF.dotProduct(at - start, along) / length**2
+                if off < HANDLE / 2 and 0 < share < 1:
+                    return f"line{axis} {number + 1}"
+        return None
+
+    def _move_line(self, held: str, at: QPointF) -> None:
+        """A line is dragged: the step is such that it lies under the hand."""
+        axis, number = int(held[4]), int(held[6:])
+        place = self._share(at)
+        inside = moved(np.linalg.inv(onto(self.selection())), np.array([[place.x(), place.y()]]))[0]
+        step = min(max(float(inside[axis]) / number, 0.01), 1.0)
+        self.grid = (step, self.grid[1]) if axis == 0 else (self.grid[0], step)
+        self.update()
+        self.stepped.emit(self.grid, True)
 
     def _dragged(self, now: QPointF) -> Region:
         left, top, right, bottom = self._before

@@ -17,8 +17,8 @@ def keep_freed_memory() -> None:
     """Large arrays that come and go with every picture take the memory of those before them.
 
     Left alone, the GNU C library asks the system for every array of over 32 MB, which hands out cleared pages one by
-    one: 5 % of a picture's time. NumPy, where it is not imported yet, asks for no huge pages: the system makes such pages
-    whole again after their freed parts were given back, by which a window grew by 150 MB in 20 minutes.
+    one: 5 % of a picture's time. NumPy, where it is not imported yet, asks for no huge pages: the system makes
+    such pages whole again after their freed parts were given back, by which a window grew by 150 MB in 20 minutes.
     """
     os.environ.setdefault("NUMPY_MADVISE_HUGEPAGE", "0")
     setting = _of_the_c_library("mallopt")

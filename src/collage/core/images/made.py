@@ -27,8 +27,8 @@ from collage.core.images.derive import (
     roughness_from,
 )
 from collage.core.images.files import read_pixels, write_image
-from collage.core.images.region import Region, taken
-from collage.core.images.seamless import Scores, Seamless, scores, seamless
+from collage.core.images.region import Region, taking
+from collage.core.images.seamless import Scores, Seamless, scores, tiling
 
 Derived = Literal["height", "normal", "roughness", "occlusion"]
 DERIVED: tuple[Derived, ...] = ("height", "normal", "roughness", "occlusion")
@@ -54,8 +54,8 @@ class Record(Frozen):
     seamless: Seamless | None = None
     derive: Derive | None = None
     region: Region | None = None
-    before: tuple[float, float] | None = None  # seam, repetition
-    after: tuple[float, float] | None = None
+    before: tuple[float, float] | tuple[float, float, float] | None = None  # seam, repetition, broken pattern
+    after: tuple[float, float] | tuple[float, float, float] | None = None
 
 
 NO_SEAM = 0.02  # up to which score the borders of a picture fit each other
@@ -122,22 +122,25 @@ def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     """Writes a tiling 16-bit map of a photograph, with its record. Raises CollageError."""
     yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
-    made = yield from seamless(pixels, how)
-    yield Progress("Scoring", 0.85)
-    before = scores(taken(pixels, how.region))
+    part = yield from taking(pixels, how.region)
     del pixels
+    yield Progress("Scoring", 0.2)
+    before = scores(part)
+    made = yield from tiling(part, how)  # nobody needs the part any more
+    del part
+    yield Progress("Scoring", 0.85)
     after = scores(made)
     yield Progress(f"Writing {target.name}", 0.9)
     write_image(target, sixteen_bits(made))
     record = Record(
-        source=_relative(source, target), seamless=how, before=_pair(before), after=_pair(after),
+        source=_relative(source, target), seamless=how, before=_numbers(before), after=_numbers(after),
     )  # fmt: skip
     _keep_record(target, record)
     return [target]
 
 
-def _pair(one: Scores) -> tuple[float, float]:
-    return one.seam, one.repetition
+def _numbers(one: Scores) -> tuple[float, float, float]:
+    return one.seam, one.repetition, one.pattern
 
 
 def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") -> Files:
@@ -179,7 +182,7 @@ def make_region_file(source: Path, target: Path, region: Region) -> Files:
     yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
     yield Progress(f"Writing {target.name}", 0.6)
-    made = taken(pixels, region)
+    made = yield from taking(pixels, region)
     write_image(target, made if pixels.dtype.kind == "f" else sixteen_bits(made))
     _keep_record(target, Record(source=_relative(source, target), region=region))
     return [target]

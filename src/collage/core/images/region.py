@@ -10,14 +10,17 @@ from pydantic import Field
 
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
+from collage.core.base.progress import Steps, finished
 from collage.core.images.files import MAX_SIDE
+from collage.core.images.perspective import Corners, rectangle, straight
 
 
 class Region(Frozen):
     """What is taken of a picture.
 
-    left, top, right, bottom : shares of its width and height, 0 to 1. angle : degrees by which it is turned back,
-    so that what leans stands straight. turns : quarter turns to the left. channel : "all", "r", "g", "b", "a" or
+    corners, bulge, proportion : straightened first, as `perspective.straight` says. angle : degrees by which it is
+    turned back then, so that what leans stands straight. left, top, right, bottom : shares of its width and height,
+    0 to 1. turns : quarter turns to the left. channel : "all", "r", "g", "b", "a" or
     "luminance". size : of the longer side in pixels; 0 keeps it.
     """
 
@@ -25,6 +28,9 @@ class Region(Frozen):
     top: float = Field(0.0, ge=0, le=1)
     right: float = Field(1.0, ge=0, le=1)
     bottom: float = Field(1.0, ge=0, le=1)
+    corners: Corners | None = None
+    bulge: float = Field(0.0, ge=-0.5, le=0.5)
+    proportion: float = Field(0.0, ge=0, le=100)
     angle: float = Field(0.0, ge=-45, le=45)
     turns: int = 0
     channel: str = "all"
@@ -33,9 +39,12 @@ class Region(Frozen):
 
 def taken(pixels: np.ndarray, region: Region) -> np.ndarray:
     """The region of (h, w, c) pixels of any kind, as float32 0..1. Raises CollageError for an empty one."""
-    values = floats(pixels)
-    if region.angle:
-        values = straightened(values, region.angle)
+    return finished(taking(pixels, region))
+
+
+def taking(pixels: np.ndarray, region: Region) -> Steps[np.ndarray]:
+    """`taken`, step by step: pictures at a slant take a while."""
+    values = yield from upright(pixels, region)
     height, width = values.shape[:2]
     x0, x1 = round(region.left * width), round(region.right * width)
     y0, y1 = round(region.top * height), round(region.bottom * height)
@@ -46,6 +55,25 @@ def taken(pixels: np.ndarray, region: Region) -> np.ndarray:
     if region.size:
         values = resized(values, region.size)
     return np.ascontiguousarray(values)
+
+
+def upright(pixels: np.ndarray, region: Region) -> Steps[np.ndarray]:
+    """The whole picture, straightened and turned: (h, w, c) float32, on which the region is drawn."""
+    values = floats(pixels)
+    if region.corners is not None or region.bulge:
+        values = yield from straight(values, region.corners, region.bulge, region.proportion)
+    return straightened(values, region.angle) if region.angle else values
+
+
+def taken_size(size: tuple[int, int], region: Region) -> tuple[int, int]:
+    """(width, height) of the region of a picture of (width, height), before it is resized. Raises CollageError for
+    corners that enclose nothing."""
+    width, height = size if region.corners is None else rectangle(region.corners, size, region.proportion)
+    if region.angle:
+        width, height = inner_size(width, height, region.angle)
+    across = round(region.right * width) - round(region.left * width)
+    down = round(region.bottom * height) - round(region.top * height)
+    return (down, across) if region.turns % 2 else (across, down)
 
 
 def floats(pixels: np.ndarray) -> np.ndarray:
@@ -110,6 +138,13 @@ def resized(values: np.ndarray, longer: int) -> np.ndarray:
     return np.clip(
         np.asarray(made.get_pixels(oiio.FLOAT)).reshape(new[1], new[0], -1), float(values.min()), float(values.max())
     )
+
+
+def smaller(pixels: np.ndarray, longer: int) -> np.ndarray:
+    """A picture of any kind for looking at, its longer side at most so many pixels: (h, w, c) float32."""
+    step = max(1, max(pixels.shape[:2]) // (2 * longer))
+    values = floats(np.ascontiguousarray(pixels[::step, ::step]))
+    return resized(values, longer) if max(values.shape[:2]) > longer else values
 
 
 def _buffer(values: np.ndarray) -> oiio.ImageBuf:

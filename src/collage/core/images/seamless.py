@@ -1,15 +1,13 @@
 """From a photograph to a map that tiles: light evened, borders joined along the cut that shows least.
 
-The cut is the minimum-error boundary of Efros and Freeman, "Image Quilting for Texture Synthesis and Transfer"
-(SIGGRAPH 2001), closed to a loop so that it tiles too; broad and fine detail are blended over different widths as
-in Burt and Adelson, "A Multiresolution Spline with Application to Image Mosaics" (1983). Mixing patches keeps the
-histogram as in Heitz and Neyret, "High-Performance By-Example Noise using a Histogram-Preserving Blending
-Operator" (2018).
+Mixing patches keeps the histogram as in Heitz and Neyret, "High-Performance By-Example Noise using a
+Histogram-Preserving Blending Operator" (2018).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from pydantic import Field
@@ -18,23 +16,24 @@ from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Progress, Steps, finished
 from collage.core.images.blur import blurred
-from collage.core.images.region import Region, floats, luminance, taken
-
-ROWS_COMPARED = 768
-"""Rows of a picture that are looked at for the best overlap: as many tell as well as all of them."""
+from collage.core.images.joining import joined
+from collage.core.images.periods import pattern_of
+from collage.core.images.region import Region, floats, luminance, taking
 
 
 class Seamless(Frozen):
     """How a photograph is made to tile.
 
     even : how much broad light and dark is evened out, 0 to 1. overlap : the share of each side that the borders
-    are blended over. patches : instead, the tile is mixed of so many patches along a side; 0 keeps the picture.
-    seed : of the patches.
+    are blended over. period : of a regular pattern, across and down, as shares of the region; the tile is whole periods
+    then, joined along the pattern's own joints; 0 where there is none. patches : instead, the tile is mixed of so many
+    patches along a side; 0 keeps the picture. seed : of the patches.
     """
 
     region: Region = Region()
     even: float = Field(0.7, ge=0, le=1)
     overlap: float = Field(0.2, ge=0.02, le=0.45)
+    period: tuple[Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)]] = (0.0, 0.0)
     patches: int = Field(0, ge=0, le=32)
     seed: int = 0
 
@@ -42,33 +41,48 @@ class Seamless(Frozen):
 @dataclass(frozen=True)
 class Scores:
     """seam : how much steeper the picture is across its border than inside, 0 where no more. repetition : the share
-    of its contrast that is broader than a quarter of the tile, by which repeats are seen, 0 to 1."""
+    of its contrast that is broader than a quarter of the tile, by which repeats are seen, 0 to 1; what a pattern
+    repeats by itself is not counted. pattern : how much of a regular pattern ends at the worst line, 0 to 1."""
 
     seam: float
     repetition: float
+    pattern: float = 0.0
 
 
 def seamless(pixels: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
     """A tiling map of (h, w, c) pixels of any kind: float32. Raises CollageError for a region that is too small."""
     yield Progress("Cutting the region", 0.0)
-    values = taken(pixels, how.region)
+    values = yield from taking(pixels, how.region)
+    return (yield from tiling(values.copy() if np.shares_memory(values, pixels) else values, how))
+
+
+def tiling(values: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
+    """`seamless` of (h, w, c) float32 values that were taken already, which may be written over."""
     if min(values.shape[:2]) < 32:
         raise CollageError("The region is too small to tile.", remedy="Take at least 32 pixels a side.")
     if how.even:
         yield Progress("Evening the light", 0.2)
-        values = evened(values, how.even, out=None if np.shares_memory(values, pixels) else values)
+        values = evened(values, how.even, out=values)
     if how.patches:
         yield Progress("Mixing patches", 0.5)
         return mixed(values, how.patches, how.seed)
+    down, across = (share * length for share, length in zip(how.period[::-1], values.shape[:2], strict=True))
     yield Progress("Joining left and right", 0.5)
-    values = joined(values, how.overlap, loop=False)
+    values = joined(values, how.overlap, loop=False, period=across)
     yield Progress("Joining top and bottom", 0.75)
-    return np.ascontiguousarray(joined(values.swapaxes(0, 1), how.overlap, loop=True).swapaxes(0, 1))
+    values = joined(values.swapaxes(0, 1), how.overlap, loop=True, period=down)
+    return np.ascontiguousarray(values.swapaxes(0, 1))
 
 
 def made_seamless(pixels: np.ndarray, how: Seamless) -> np.ndarray:
     """The tiling map in one go. pixels : (h, w, c), as `seamless` takes them."""
     return finished(seamless(pixels, how))
+
+
+def regular(how: Seamless, part: np.ndarray) -> Seamless:
+    """A recipe with the period of the pattern that (h, w, c) values of its region show; 0 where they show none."""
+    pattern = pattern_of(part)
+    return how.model_copy(update={"period": (pattern.across / part.shape[1], pattern.down / part.shape[0])})
 
 
 # ---- light --------------------------------------------------------------------------------------
@@ -92,96 +106,6 @@ def evened(values: np.ndarray, amount: float, reach: float = 0.1, out: np.ndarra
         np.power(broad, np.float32(amount), out=broad)
         np.multiply(one, broad, out=out[:, :, channel])
     return np.clip(out, 0, highest, out=out)
-
-
-# ---- borders ------------------------------------------------------------------------------------
-
-
-def joined(values: np.ndarray, overlap: float, *, loop: bool) -> np.ndarray:
-    """The picture narrower by the overlap, its right border running on into its left one.
-
-    loop : rows wrap around, so the cut ends in the column where it began. values : (h, w, c). Returns (h, w - o, c).
-    """
-    width = values.shape[1]
-    over = best_overlap(values, overlap)
-    left, right = values[:, :over], values[:, width - over :]
-    cut = cheapest_cut(np.square(left - right).sum(axis=2), loop=loop)
-    out, highest = values[:, : width - over].copy(), max(1.0, float(values.max()))
-    for channel in range(values.shape[2]):  # one after the other: strips of large photographs take much room
-        blend = _blended(left[:, :, channel], right[:, :, channel], cut, loop=loop)
-        out[:, :over, channel] = blend[:, : out.shape[1]]
-    return np.clip(out, 0, highest, out=out)
-
-
-def _blended(left: np.ndarray, right: np.ndarray, cut: np.ndarray, *, loop: bool) -> np.ndarray:
-    """One channel of the strip, (h, o): fine detail changes at the cut, broad shapes over all of its width."""
-    over = left.shape[1]
-    across = np.arange(over, dtype=np.float32)[None, :]
-    sharp = np.clip((across - cut[:, None].astype(np.float32)) / np.float32(3) + np.float32(0.5), 0, 1)  # 1 : left
-    t = (across + np.float32(0.5)) / np.float32(over)
-    sigma, tiles = max(over / 6, 1.0), (loop, False)
-    low_left, low_right = blurred(left, sigma, tiles=tiles), blurred(right, sigma, tiles=tiles)
-    blend = low_right + (low_left - low_right) * (t * t * (3 - 2 * t))
-    blend += (right - low_right) * (1 - sharp)
-    blend += (left - low_left) * sharp
-    # at its two ends the strip is exactly what goes on there
-    ends = np.clip(np.minimum(across, over - 1 - across) / np.float32(max(over * 0.1, 1.0)), 0, 1)
-    exact = np.where(across < over / 2, right, left)
-    blend -= exact
-    blend *= ends
-    blend += exact
-    return blend
-
-
-def best_overlap(values: np.ndarray, overlap: float) -> int:
-    """How many columns to lay over each other: near the share that is asked for, where both borders agree best.
-
-    So threads, bricks and rings meet their likes. values : (h, w, c) float32.
-    """
-    width = values.shape[1]
-    wanted = max(4, round(width * overlap))
-    field = luminance(values)
-    field = field - blurred(field, max(wanted / 3, 1.0), tiles=False)
-    field = np.ascontiguousarray(field[:: max(field.shape[0] // ROWS_COMPARED, 1)])
-    best, least = wanted, np.inf
-    for over in range(max(4, round(wanted * 0.7)), min(round(wanted * 1.3), round(width * 0.48)) + 1):
-        differ = float(((field[:, :over] - field[:, width - over :]) ** 2).mean())
-        if differ < least:
-            best, least = over, differ
-    return best
-
-
-def cheapest_cut(cost: np.ndarray, *, loop: bool) -> np.ndarray:
-    """For each row of (rows, columns) costs a column, at most one further than the row before; the sum is least.
-
-    loop : the last row's column is at most one from the first row's.
-    """
-    if not loop:
-        return _path(cost, None)
-    free = _path(np.concatenate([cost, cost, cost]), None)
-    return _path(cost, int(free[len(cost)]))
-
-
-def _path(cost: np.ndarray, ends: int | None) -> np.ndarray:
-    """By dynamic programming; `ends` fixes the column of the first and the last row."""
-    rows, columns = cost.shape
-    best = cost[0].astype(np.float64)
-    if ends is not None:
-        best = np.where(np.arange(columns) == ends, best, np.inf)
-    came = np.zeros((rows, columns), np.int32)
-    at = np.arange(columns)
-    for row in range(1, rows):
-        wide = np.concatenate([[np.inf], best, [np.inf]])
-        three = np.stack([wide[:-2], wide[1:-1], wide[2:]])
-        choice = three.argmin(axis=0)
-        came[row] = np.clip(at + choice - 1, 0, columns - 1)
-        best = three[choice, at] + cost[row]
-    column = int(best.argmin()) if ends is None else ends
-    path = np.empty(rows, np.int32)
-    for row in range(rows - 1, -1, -1):
-        path[row] = column
-        column = came[row, column]
-    return path
 
 
 # ---- patches ------------------------------------------------------------------------------------
@@ -253,14 +177,20 @@ def _from_normal(gauss: np.ndarray, sorted_values: np.ndarray) -> np.ndarray:
 
 def scores(values: np.ndarray) -> Scores:
     """How well (h, w, c) values tile."""
+    pattern = pattern_of(values)
     field = luminance(floats(values))
     del values  # of large pictures, what is not needed any more is let go of
-    seam = max(_seam(field, axis) for axis in (0, 1))
-    return Scores(round(seam, 4), round(_broad_share(field), 4))
+    periods = pattern.down, pattern.across
+    seam = max(_seam(field, axis, regular=periods[axis] > 0) for axis in (0, 1))
+    counts = tuple(round(size / one) if one else 0 for size, one in zip(field.shape, periods, strict=True))
+    return Scores(round(seam, 4), round(_broad_share(field, counts), 4), round(pattern.broken, 4))
 
 
-def _seam(field: np.ndarray, axis: int) -> float:
-    """How much larger the step across the border is than the steepest ones inside, pixel by pixel and broadly."""
+def _seam(field: np.ndarray, axis: int, *, regular: bool) -> float:
+    """How much larger the step across the border is than the steepest ones inside, pixel by pixel and broadly.
+
+    regular : a pattern may have joints there, which are its steepest lines.
+    """
     from scipy.ndimage import uniform_filter1d
 
     lines = field if axis == 0 else np.ascontiguousarray(field.T)
@@ -273,13 +203,14 @@ def _seam(field: np.ndarray, axis: int) -> float:
         steps = np.array([  # the first is the step across the border
             float(np.abs(means[at] - means[at - reach]).mean(dtype=np.float64)) for at in range(len(means))
         ])  # fmt: skip
-        inside = max(float(np.quantile(steps[reach : len(steps) - reach + 1], 0.97)), 1e-6)
+        inside = max(float(np.quantile(steps[reach : len(steps) - reach + 1], 1.0 if regular else 0.97)), 1e-6)
         worst = max(worst, float(steps[0]) / inside - 1)
     return max(worst, 0.0)
 
 
-def _broad_share(field: np.ndarray) -> float:
-    """The share of the variance in waves longer than a quarter of the tile."""
+def _broad_share(field: np.ndarray, periods: tuple[int, ...] = (0, 0)) -> float:
+    """The share of the variance in waves longer than a quarter of the tile. periods : of a pattern, down and across,
+    whose own waves are not counted."""
     field = field - field.mean()
     height, width = field.shape
     down, across = np.arange(-4, 5), np.arange(5)  # waves a tile; those the other way across are the same again
@@ -288,8 +219,14 @@ def _broad_share(field: np.ndarray) -> float:
     power = np.abs(np.exp(-2j * np.pi * down[:, None] * np.arange(height)[None, :] / height) @ along) ** 2
     power[:, 1:] *= 2
     total = field.size * float(np.square(field).sum(dtype=np.float64))  # Parseval
-    broad = power[np.hypot(down[:, None], across[None, :]) <= 4].sum()
+    own = _own_waves(down, periods[0])[:, None] & _own_waves(across, periods[1])[None, :]
+    broad = power[(np.hypot(down[:, None], across[None, :]) <= 4) & ~own].sum()
     return float(broad) / total if total > 1e-9 else 0.0
+
+
+def _own_waves(waves: np.ndarray, periods: int) -> np.ndarray:
+    """Which numbers of waves a tile are those of a pattern with so many periods a tile."""
+    return waves % periods == 0 if periods else waves == 0
 
 
 def repeated(values: np.ndarray, across: int) -> np.ndarray:

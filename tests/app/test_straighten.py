@@ -118,3 +118,23 @@ def test_what_is_not_found_is_said(page: SeamlessPage, tmp_path: Path) -> None:
     press(page.shape.button(1))
     assert wait_until(lambda: page.settled and page.said.text() == "")
     assert page.before.corners is not None, "they can still be dragged by hand"
+
+
+def test_bright_joints_are_offered_to_be_inverted(page: SeamlessPage, tmp_path: Path) -> None:
+    place = gather_of(page.window())
+    light = regular_photograph("bricks", (300, 400), 2, period=80, joint=2.0)
+    write_image(tmp_path / "walls" / "light mortar.png", light.pixels)
+    derive = place.derive
+    place.stack.setCurrentWidget(derive)
+    derive.open(tmp_path / "walls" / "light mortar.png")
+    assert wait_until(lambda: derive.settled and derive.bright.isVisible(), 60)
+    joint = derive.views["height"].image.copy()
+    press(derive.bright)
+    assert derive.inverse.isChecked()
+    assert not derive.bright.isVisible()
+    assert wait_until(lambda: derive.settled and derive.views["height"].image != joint)
+    QTest.keyClick(derive.window(), Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert not derive.inverse.isChecked()
+    assert derive.bright.isVisible(), "asked again after undo"
+    derive.open(tmp_path / "walls" / "back wall.png")
+    assert wait_until(lambda: derive.settled and not derive.bright.isVisible())

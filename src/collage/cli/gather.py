@@ -341,15 +341,18 @@ def derive(
 ) -> None:
     """Derive height, normals, roughness and occlusion from a photograph."""
     from collage.core.gather.names import stem_of
-    from collage.core.images.derive import HeightFrom
+    from collage.core.images.derive import HeightFrom, joints_are_bright
     from collage.core.images.files import read_pixels
     from collage.core.images.made import Derive, make_derived_files, tiles_already
 
     wanted = tuple(part.strip() for part in maps.split(",") if part.strip())
     if not wanted:
         raise CollageError("No map is wanted.", remedy="Name some of height, normal, roughness, occlusion.")
+    pixels = read_pixels(photograph)
     if tiles is None:
-        tiles = tiles_already(photograph, read_pixels(photograph))
+        tiles = tiles_already(photograph, pixels)
+    if not inverse and joints_are_bright(pixels):
+        typer.echo("The joints are brighter than the rest: if they lie deeper, add --inverse.", err=True)
     height = _checked(
         HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
     )  # fmt: skip

@@ -76,12 +76,13 @@ REGULAR: dict[str, tuple[Callable[..., tuple[np.ndarray, np.ndarray]], tuple[flo
 
 def regular_photograph(
     kind: str, size: tuple[int, int] = (480, 640), seed: int = 5, *, period: float = 110.0,
-    slant: tuple[float, float] = (0.0, 0.0), roll: float = 0.0, uneven: float = 1.0,
+    slant: tuple[float, float] = (0.0, 0.0), roll: float = 0.0, uneven: float = 1.0, joint: float = 0.35,
 ) -> RegularPhotograph:  # fmt: skip
     """A picture of (h, w) pixels of bricks, planks or weave, none of whose units are alike.
 
     period : the pattern's length in pixels, seen straight on. slant : degrees about the upright and the level axis that
     the wall leans away by. roll : degrees that the camera is held wrong by. uneven : how much the light falls off.
+    joint : how bright joints are, where 1 is as bright as the rest.
     """
     pattern, colour, shape = REGULAR[kind]
     height, width = size
@@ -95,7 +96,7 @@ def regular_photograph(
     shift = np.random.default_rng(seed).random(2)
     raised, tone = pattern(u + shift[0] * one[0], v + shift[1] * one[1], one, seed)
     grain = _grain(u, v, seed, 8.0 if kind == "planks" else 1.0)
-    albedo = np.array(colour) * (1 + tone + 0.16 * grain)[..., None] * (0.35 + 0.65 * raised)[..., None]
+    albedo = np.array(colour) * (1 + tone + 0.16 * grain)[..., None] * (joint + (1 - joint) * raised)[..., None]
     across, down = x / width * 2 - 1, y / height * 2 - 1
     light = 1.05 + uneven * (0.25 * across + 0.15 * down - 0.15 * (across**2 + down**2))
     shown = linear_to_srgb(np.clip(albedo * light[..., None] * 1.8, 0, 1))

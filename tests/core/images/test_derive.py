@@ -11,12 +11,14 @@ from collage.core.images.derive import (
     bands,
     falloff,
     height_from,
+    joints_are_bright,
     normal_from,
     occlusion_from,
     plain_height,
     roughness_from,
 )
 from collage.demo.photographs import KINDS, photograph
+from collage.demo.regular import regular_photograph
 
 
 def agreement(one: np.ndarray, other: np.ndarray) -> float:
@@ -118,3 +120,24 @@ def test_broad_middle_and_fine_forms_add_up(tiles: bool) -> None:
     parts = bands(field, tiles=tiles)
     np.testing.assert_allclose(sum(parts), field - field.mean(), atol=2e-3 if not tiles else 1e-5)
     assert all(abs(float(part.mean())) < 2e-2 for part in parts)
+
+
+@pytest.mark.parametrize("kind", ["bricks", "planks"])
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_bright_joints_are_noticed(kind: str, seed: int) -> None:
+    for joint, bright in ((2.0, True), (1.5, True), (0.35, False)):
+        wall = regular_photograph(kind, (300, 400), seed, period=100, joint=joint)
+        assert joints_are_bright(wall.pixels) == bright
+        assert not joints_are_bright(255 - wall.pixels) or not bright
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_no_bright_joints_where_gaps_are_dark(kind: str) -> None:
+    for seed in (5, 6):
+        assert not joints_are_bright(photograph(kind, 384, seed).pixels)
+    assert not joints_are_bright(np.full((200, 200, 3), 90, np.uint8))
+    assert not joints_are_bright(np.zeros((8, 8, 1), np.uint8))
+
+
+def test_turned_gravel_has_bright_gaps() -> None:
+    assert joints_are_bright(255 - photograph("gravel", 384, 5).pixels)

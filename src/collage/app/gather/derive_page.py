@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from collage.app.gather.page import Page
 from collage.app.gather.picture_view import PictureView
@@ -19,7 +19,7 @@ from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material
 from collage.core.gather.names import stem_of
 from collage.core.gather.sets import group
-from collage.core.images.derive import HeightFrom, RoughnessFrom, plain_height
+from collage.core.images.derive import HeightFrom, RoughnessFrom, joints_are_bright, plain_height
 from collage.core.images.files import write_image
 from collage.core.images.made import DERIVED, Derive, Derived, derived, make_derived_files, sixteen_bits, tiles_already
 from collage.core.render.renderer import Renderer
@@ -34,7 +34,7 @@ class DerivePage(Page):
 
     def __init__(self, proposed: Callable[[Path, str], Path], renderer: Renderer, jobs: Jobs) -> None:
         super().__init__(jobs, "derive", "Save the maps…")
-        self._proposed = proposed
+        self._proposed, self._joints_bright = proposed, False
         self._work_folder = tempfile.TemporaryDirectory(prefix="collage-derive-")
         self.section("Height")
         self.broad = self.number("Large shapes", 0.6, (0, 2), (0, 4), "How much large hollows and bulges count")
@@ -43,6 +43,11 @@ class DerivePage(Page):
         self.stains = self.number("Ignore stains", 0.9, (0, 1), (0, 1),
                                   "How much of the light and dark is stain, not relief")  # fmt: skip
         self.inverse = self._check("Invert height", "Light is low, dark is high")
+        self.bright = QPushButton("Bright joints: invert?")
+        self.bright.setToolTip("The joints are brighter than what they join, so they would stand out")
+        self.bright.clicked.connect(self._invert)
+        self.bright.hide()
+        self.form.addWidget(self.bright, self.form.rowCount(), 0, 1, 2)
         self.tiles = self._check("Source already tiles", "Keeps the derived maps seamless")
         self.section("Size")
         self.metres = self.number("Tile width (m)", 1.0, (0.05, 4), (0.001, 1000), "Real width of the tile")
@@ -121,11 +126,29 @@ class DerivePage(Page):
         self.photo.set_picture(self.pixels)
         assert self.source is not None
         assert self.pixels is not None
+        self._joints_bright = joints_are_bright(self.pixels)
+        self._show_bright()
         tiles = tiles_already(self.source, self.pixels)
         if tiles != self.tiles.isChecked():
             self.tiles.setChecked(tiles)
             self.history.reset(self.recipe())
             self.ask()
+
+    def _invert(self) -> None:
+        self.inverse.setChecked(True)
+        self.tried()
+
+    def _show_bright(self) -> None:
+        """Joints that look inverted are said, until they are."""
+        self.bright.setVisible(self._joints_bright and not self.inverse.isChecked())
+
+    def ask(self) -> None:
+        self._show_bright()
+        super().ask()
+
+    def open(self, source: Path) -> None:
+        self._joints_bright = False
+        super().open(source)
 
     def _show_relief(self, alone: bool) -> None:
         for one in self.previews:

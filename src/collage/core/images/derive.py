@@ -10,12 +10,17 @@ from pydantic import Field
 from collage.core.base.frozen import Frozen
 from collage.core.images.blur import blurred
 from collage.core.images.colour import srgb_to_linear
-from collage.core.images.region import floats, luminance
+from collage.core.images.region import floats, luminance, smaller
 
 DARKEST = 0.004
+"""Linear light below which the camera sees only noise."""
+
 ROWS_AT_ONCE = 256  # of large photographs, where a step takes much room
 MOST_COUNTED = 4_000_000  # places of a photograph whose colours are counted
-"""Linear light below which the camera sees only noise."""
+
+LINES_IN, LINE, COVERED = 400, 0.035, 0.36
+"""Pixels of the longer side of the picture in which joints are looked for, how wide they are as a share of the shorter,
+and what share of the picture they cover at most."""
 
 GRAIN, BINS = 1 / 200, 48
 """Blur of the colour ratios as a share of the shorter side, and how many steps of each ratio are told apart."""
@@ -63,6 +68,36 @@ def height_from(photograph: np.ndarray, how: HeightFrom) -> np.ndarray:
     broad, middle, fine = bands(np.exp(light - light.mean()), tiles=how.tiles)
     height = broad * how.broad + middle * how.middle + fine * how.fine
     return _stretched(-height if how.inverse else height)
+
+
+def joints_are_bright(photograph: np.ndarray) -> bool:
+    """Whether (h, w, c) pixels of any kind show a net of bright lines, as light mortar is, and none of dark ones.
+
+    Such joints would stand out of a derived height instead of lying in it. Lines are what an opening, or a closing, of
+    the picture takes away (Serra, "Image Analysis and Mathematical Morphology", 1982).
+    """
+    from scipy.ndimage import black_tophat, gaussian_filter, white_tophat
+
+    field = luminance(smaller(photograph, LINES_IN))
+    if min(field.shape) < 32:
+        return False
+    field = gaussian_filter(np.log(np.maximum(field, 0.02)), 1)
+    reach = max(int(min(field.shape) * LINE), 5)
+    return _net(white_tophat(field, size=reach)) > 0.6 and _net(black_tophat(field, size=reach)) < 0.2
+
+
+def _net(lines: np.ndarray) -> float:
+    """The share of distinct lines that hang together in one net over most of (h, w) values; 0 where there is none."""
+    from scipy.ndimage import find_objects, label
+
+    distinct = lines > max(0.4 * float(np.quantile(lines, 0.98)), 0.02)
+    parts, _ = label(distinct, np.ones((3, 3)))
+    sizes = np.bincount(parts.ravel())[1:]
+    if len(sizes) == 0 or distinct.mean() > COVERED:
+        return 0.0
+    rows, columns = find_objects(parts)[int(sizes.argmax())]
+    whole = min((rows.stop - rows.start) / lines.shape[0], (columns.stop - columns.start) / lines.shape[1]) > 0.6
+    return float(sizes.max() / sizes.sum()) if whole else 0.0
 
 
 def _linear(photograph: np.ndarray) -> np.ndarray:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.widgets.card_editors import CardEditor, Histogram
+from collage.app.widgets.depth_field import DepthField, is_strength
 from collage.app.widgets.editors import editor_for
 from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
@@ -37,6 +38,7 @@ from collage.core.nodes import ramps, stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
+from collage.core.scene.relief import tile_metres
 
 ROWS = 4
 
@@ -249,14 +251,14 @@ class ControlsPanel(QFrame):
         self.kind.setToolTip(note)
 
     def _cells(self, card: Card, tab: TabDef) -> list[QWidget]:
-        """The cell of an input; the size of a tile has its repeats below it."""
+        """The cell of an input; the size of a tile has its repeats below it, strength of relief its depth."""
         cells, field = [self._cell(card, tab)], self.fields.get(tab.name)
-        if isinstance(field, TileField):
+        if isinstance(field, TileField | DepthField):
             below = QWidget()
             column = QVBoxLayout(below)
             column.setContentsMargins(0, 0, 0, 2)
             column.setSpacing(1)
-            column.addWidget(quiet("Repeats"))
+            column.addWidget(quiet("Repeats" if isinstance(field, TileField) else "Depth (mm)"))
             column.addWidget(field.beside)
             below.setFixedWidth(cells[0].width())
             cells.append(below)
@@ -268,7 +270,8 @@ class ControlsPanel(QFrame):
         column.setContentsMargins(0, 0, 0, 2)
         column.setSpacing(1)
         tile = is_tile_size(card, tab)
-        label = "Tile size" if tile else input_label(tab.name, tab.attributes.get("uiname", ""))
+        named = input_label(tab.name, tab.attributes.get("uiname", ""))
+        label = "Tile size" if tile else "Strength" if is_strength(card, tab) else named
         caption = quiet(label)
         caption.setToolTip(tab.help)
         column.addWidget(caption)
@@ -287,7 +290,7 @@ class ControlsPanel(QFrame):
             follows.setToolTip("Group input; set its value on the group card")
             column.addWidget(follows)
         else:
-            field = TileField() if tile else field_for(tab, self.session.relative, self.session.found)
+            field = self._field(card, tab)
             if tab.geometry or field is None:
                 from_surface = QLabel("from the mesh")
                 from_surface.setFixedHeight(22)
@@ -309,6 +312,16 @@ class ControlsPanel(QFrame):
         }
         cell.setFixedWidth(wide.get(tab.type, 136))
         return cell
+
+    def _field(self, card: Card, tab: TabDef) -> Field | None:
+        if is_tile_size(card, tab):
+            return TileField()
+        if is_strength(card, tab) and self._tile_metres() is not None:
+            return DepthField(self._tile_metres)
+        return field_for(tab, self.session.relative, self.session.found)
+
+    def _tile_metres(self) -> float | None:
+        return tile_metres(self.session.project.bench, self.session.material)
 
     def _open_menu(self, over: QWidget, at: QPoint, card: Card, tab: TabDef, label: str) -> None:
         menu = value_menu(self, self.session, card, tab, label)

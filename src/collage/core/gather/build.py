@@ -14,6 +14,7 @@ from collage.core.gather.placed_normal import placed_normal
 from collage.core.gather.sets import FoundMap, FoundSet
 from collage.core.gather.words import COLOURS, Role
 from collage.core.images.tiles import pattern_of
+from collage.core.nodes.adding import BUMP_UNITS
 
 Relief = Literal["auto", "none", "bump", "displacement"]
 RELIEFS: tuple[Relief, ...] = ("auto", "none", "bump", "displacement")
@@ -43,7 +44,6 @@ CHANNELS: dict[str, tuple[str, str]] = {
 """Which channel of the surface takes an output as it is."""
 
 GLOW = 1000.0  # nits of an emission map: bright beside a lit surface, not blinding
-BUMP_UNITS = 16.0  # the standard's bump divides slopes by this many
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,13 @@ FINER = 24.0
 FOR_PATTERNS = "clg_for_patterns"
 """Marks the card that new patterns share; another one, whoever made it, is not touched."""
 
+BUMP_UNITS = 16.0  # the standard's bump divides slopes by this many
+RELIEF = ("bump", "heighttonormal")
+"""Cards that make relief of a height."""
+
+NATURAL = 0.16
+"""The strength that relief starts with: a hundredth of the UV square deep, a centimetre on an object of one metre."""
+
 Place = tuple[float, float]
 
 
@@ -65,6 +72,8 @@ def added(
     name = name or network.free_name(definition.category)
     place = free_place(network, place)
     network = edits.move_cards(edits.add_card(network, new_card(definition, name)), {name: place})
+    if definition.category in RELIEF:
+        network = edits.set_value(network, name, "scale", "float", NATURAL)
     if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
         network = _with_coordinates(network, name, place)
     if definition.group == "procedural3d" and "position" in definition.inputs and target != "position":

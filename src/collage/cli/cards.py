@@ -266,6 +266,21 @@ def image(
     typer.echo(made)
 
 
+@app.command("range")
+def in_range(
+    folder: Folder,
+    material: Material,
+    name: CardName,
+    off: Annotated[bool, typer.Option("--off", help="Give it its own range back.")] = False,
+    group: Group = "",
+) -> None:
+    """Bring a pattern to 0 to 1, from its lowest to its highest."""
+    from collage.core.actions.patterns import set_range
+
+    with saved_session(folder, material, group) as session:
+        set_range(session, card_of(session.network, name).name, not off)
+
+
 @app.command()
 def space(
     folder: Folder,

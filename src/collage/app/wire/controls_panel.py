@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
+    QCheckBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -29,6 +30,7 @@ from collage.app.wire.card_tabs import card_tabs
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.space_row import SpaceRow
 from collage.app.wire.value_menu import value_menu
+from collage.core.actions import patterns
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.text import counted
@@ -52,6 +54,7 @@ class ControlsPanel(QFrame):
         self.setObjectName("panel")
         self.fields: dict[str, Field] = {}
         self._card: Card | None = None
+        self.in_range: QCheckBox | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 4)
         layout.setSpacing(4)
@@ -139,6 +142,11 @@ class ControlsPanel(QFrame):
         elif card is not self._card or links.follows(self.session.network):
             self._card = card
             self._show_values()
+        self._show_range()
+
+    def _show_range(self) -> None:
+        if self._card is not None and self.in_range is not None:
+            self.in_range.setChecked(patterns.range_card(self.session.network, self._card.name) is not None)
 
     def _show_values(self) -> None:
         card = self._card
@@ -179,7 +187,7 @@ class ControlsPanel(QFrame):
             made = self.editor or self.layers
             if made is not None:
                 grid.addWidget(made, 0, 0, ROWS + 1, 1, Qt.AlignmentFlag.AlignTop)
-            cells = [cell for tab in tabs for cell in self._cells(self._card, tab)]
+            cells = [*self._range_cell(self._card), *(cell for tab in tabs for cell in self._cells(self._card, tab))]
             for number, cell in enumerate(cells):
                 row, column = number % ROWS, number // ROWS
                 grid.addWidget(cell, row, column + 1, Qt.AlignmentFlag.AlignTop)
@@ -249,6 +257,18 @@ class ControlsPanel(QFrame):
             text += f" · {counted(len(card.network.cards), 'card')} · double-click to open"
         self.kind.setText(f"{text} · {note}" if note else text)
         self.kind.setToolTip(note)
+
+    def _range_cell(self, card: Card) -> list[QWidget]:
+        """The switch of a pattern that brings it to 0 to 1."""
+        session, self.in_range = self.session, None
+        if not patterns.is_pattern(session, card.name):
+            return []
+        switch = QCheckBox("Range 0 to 1")
+        switch.setToolTip("From its lowest to its highest value, for all that it is wired to")
+        switch.setChecked(patterns.range_card(session.network, card.name) is not None)
+        switch.clicked.connect(lambda on: patterns.set_range(session, card.name, on))
+        self.in_range = switch
+        return [switch]
 
     def _cells(self, card: Card, tab: TabDef) -> list[QWidget]:
         """The cell of an input; the size of a tile has its repeats below it, strength of relief its depth."""

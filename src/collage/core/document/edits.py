@@ -102,11 +102,11 @@ def remove_cards(
     main_inputs = main_inputs or {}
     for name in names:
         through = pass_through(_card(network, name), main_inputs.get(name))
-        network = _led_past(network, name, through.wire if through is not None else None).without_cards({name})
+        network = led_past(network, name, through.wire if through is not None else None).without_cards({name})
     return _without_idle_conversions(network)
 
 
-def _led_past(network: Network, name: str, source: Wire | None) -> Network:
+def led_past(network: Network, name: str, source: Wire | None) -> Network:
     """What takes from a card takes from `source` instead, or from nothing."""
     for consumer, input_name, _wire in network.consumers(name):
         if source is not None and source.card != consumer:
@@ -211,7 +211,7 @@ def take_out(network: Network, names: Iterable[str], main_inputs: Mapping[str, s
     for name in names:
         through = pass_through(_card(network, name), main_inputs.get(name))
         source = through.wire if through is not None else None
-        network = _led_past(network, name, source)
+        network = led_past(network, name, source)
         if through is not None and source is not None:
             network = disconnect(network, name, through.name)
     return _without_idle_conversions(network)

@@ -76,7 +76,7 @@ def pick(window: MainWindow, hand, text: str) -> None:
     hand.key(wire_of(window).pick_field.line, Qt.Key.Key_Return)
 
 
-def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, monkeypatch) -> None:
+def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand) -> None:
     session, view = board.session, wire_of(board).board.viewport()
     session.add(session.library["ND_mix_color3"], (3.4, 3.0))
     mix = session.selection[0]
@@ -96,7 +96,6 @@ def test_several_wires_at_once_and_all_wires_of_a_tab(board: MainWindow, hand, m
     session.history.undo()
 
     session.select(())
-    monkeypatch.setattr(QApplication, "keyboardModifiers", lambda: Qt.KeyboardModifier.ControlModifier)
     hand.drag(view, out_tab(board, "cells"), out_tab(board, "cloud"), keys=Qt.KeyboardModifier.ControlModifier)
     assert cards(board)["both"].inputs["bg"].wire == Wire("cloud")
     assert session.network.consumers("cells") == []

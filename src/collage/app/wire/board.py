@@ -19,7 +19,6 @@ from PySide6.QtGui import (
     QPen,
 )
 from PySide6.QtWidgets import (
-    QApplication,
     QGraphicsPathItem,
     QGraphicsRectItem,
     QMenu,
@@ -95,7 +94,7 @@ class Board(BoardView):
             self._hand = Hand.STROKE
         elif event.button() == Qt.MouseButton.LeftButton and self._open_mark(place):
             return
-        elif event.button() == Qt.MouseButton.LeftButton and not self._begin_wiring(point, place):
+        elif event.button() == Qt.MouseButton.LeftButton and not self._begin_wiring(point, place, ctrl):
             card, frame = self.card_at(place), self.frame_hand.at(place)
             self._pull = ctrl and card is not None
             if card is not None:
@@ -111,8 +110,11 @@ class Board(BoardView):
                 self._box.setPen(QPen(QColor(self.theme.accent), 0, Qt.PenStyle.DashLine))
                 self._scene.addItem(self._box)
 
-    def _begin_wiring(self, point: QPoint, place: QPointF) -> bool:
-        """Takes hold of a tab: an output starts a wire, a wired input or landing gives its wire's end."""
+    def _begin_wiring(self, point: QPoint, place: QPointF, every: bool) -> bool:
+        """Takes hold of a tab: an output starts a wire, a wired input or landing gives its wire's end.
+
+        every : all wires of the output are taken.
+        """
         landing = self._landing_at(point)
         if landing is not None:
             return self._take_end("", landing.name)
@@ -121,8 +123,7 @@ class Board(BoardView):
             return False
         item, tab, is_output = found
         if is_output:
-            keys = QApplication.keyboardModifiers()
-            self._all_wires = bool(keys & Qt.KeyboardModifier.ControlModifier)
+            self._all_wires = every
             self._start_wire(Wire(item.name, tab.name), item.output_type(tab.name))
             return True
         return self._take_end(item.name, tab.name) or True
@@ -418,8 +419,8 @@ class Board(BoardView):
         card, name = end
         if card:
             self.session.unwire(card, name)
-        elif not self.session.path and self.session.surface is not None:
-            self.session.unwire(self.session.surface.name, name)
+        elif (channel := self.session.channel_card(name)) is not None:
+            self.session.unwire(channel.name, name)
         else:
             self._fill()
 
@@ -440,8 +441,8 @@ class Board(BoardView):
             return self.session.wire(source, card, name, type_name)
         if self.session.path:
             return self.session.edit("Wire the output", lambda network: edits.connect_output(network, source, name))
-        surface = self.session.surface
-        return surface is not None and self.session.wire(source, surface.name, name, type_name)
+        channel = self.session.channel_card(name)
+        return channel is not None and self.session.wire(source, channel.name, name, type_name)
 
     # ---- keys, menus, drops -------------------------------------------------------------------
 
@@ -497,9 +498,10 @@ class Board(BoardView):
     def _show_before(self) -> None:
         """While B is held, the picture is as if the chosen cards were not there."""
         names, path = [name for name in self.session.selection if name in self.cards], self.session.path
-        channel, surface = self.channel_under_pointer(), self.session.surface
-        if channel and surface is not None:
-            self.session.show_before(lambda document: edits.set_input(document, surface.name, None, channel))
+        channel = self.channel_under_pointer()
+        holder = self.session.channel_card(channel) if channel else None
+        if holder is not None:
+            self.session.show_before(lambda document: edits.set_input(document, holder.name, None, channel))
             self.hint.emit(f"{channel_label(channel)} at its default while B is held")
         elif names:
             self.session.show_before(

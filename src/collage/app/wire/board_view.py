@@ -32,10 +32,10 @@ from collage.core.actions import cards
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document import frames
-from collage.core.document.materials import hidden_on_board
+from collage.core.document.materials import DISPLACEMENT, hidden_on_board
 from collage.core.document.model import Card, Network, Wire
 from collage.core.nodes.labels import input_label
-from collage.core.nodes.wiring import fits, origin, told
+from collage.core.nodes.wiring import fits, offered, origin, told
 from collage.core.render.values import Limits
 
 EDGE = 6  # pixels that stay free around a card that is dropped near the border
@@ -193,10 +193,14 @@ class BoardView(QGraphicsView):
             fitting = (
                 bool(self._source_type)
                 and tab.attributes.get("uiadvanced") != "true"
-                and fits(self.session.library, self._source_type, tab.type)
+                and offered(self.session.library, self._source_type, tab.type)
             )
             if wired or fitting or surface.category == "mix":
                 found.append(Tab(tab.name, tab.type, channel_label(tab.name), wired))
+        material = self.session.channel_card(DISPLACEMENT)
+        moved = material.inputs.get(DISPLACEMENT) if material is not None else None
+        if (moved is not None and moved.wire is not None) or (material and self._source_type == DISPLACEMENT):
+            found.append(Tab(DISPLACEMENT, DISPLACEMENT, "Displacement", moved is not None and moved.wire is not None))
         return found
 
     def _fill_wires(self, network: Network) -> bool:
@@ -212,14 +216,11 @@ class BoardView(QGraphicsView):
 
     def _wires_wanted(self, network: Network) -> list[WireKey]:
         wanted = []
-        surface = self.session.surface
         for card in network.cards.values():
-            is_surface = surface is not None and card.name == surface.name and not self.session.path
-            if card.helper or (card.name not in self.cards and not is_surface):
-                continue
             for one in card.inputs.values():
-                if one.wire is not None:
-                    wanted.append(_wire_key(network, one.wire, "" if is_surface else card.name, one.name, one.type))
+                channel = card.name not in self.cards and self.session.channel_card(one.name) is card
+                if one.wire is not None and not card.helper and (card.name in self.cards or channel):
+                    wanted.append(_wire_key(network, one.wire, "" if channel else card.name, one.name, one.type))
         if self.session.path:
             for out in network.outputs.values():
                 if out.wire is not None:
@@ -499,9 +500,12 @@ class BoardView(QGraphicsView):
         found = []
         if session.surface is not None and not session.path:
             for tab in session.library.definition(session.surface).inputs.values():
-                if not tab.uniform and fits(session.library, kind, tab.type):
+                if not tab.uniform and offered(session.library, kind, tab.type):
                     end = (source, "", tab.name, tab.type)
                     found.append((f"Surface · {channel_label(tab.name)}", self._now_of(session.surface, tab.name), end))
+            if kind == DISPLACEMENT and (material := session.channel_card(DISPLACEMENT)) is not None:
+                end = (source, "", DISPLACEMENT, DISPLACEMENT)
+                found.append(("Surface · Displacement", self._now_of(material, DISPLACEMENT), end))
         for other, card in self.cards.items():
             if other not in before:
                 for one in self.offers_for(source, kind, other):

@@ -16,7 +16,7 @@ from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
-from collage.core.document.materials import blended, hidden_on_board, showing, surface_card
+from collage.core.document.materials import DISPLACEMENT, blended, hidden_on_board, material_card, showing, surface_card
 from collage.core.document.model import Card, Network, Value, Wire, inside, replaced_inside
 from collage.core.evaluate.plan import CardOutput
 from collage.core.gather.spaces import with_file
@@ -104,6 +104,12 @@ class Session:
     def surface(self) -> Card | None:
         """The card of the material's surface; None where it has none."""
         return surface_card(self.document)
+
+    def channel_card(self, channel: str) -> Card | None:
+        """The card that has a channel: the surface, or for its displacement the material; None inside a group."""
+        if self.path:
+            return None
+        return material_card(self.document) if channel == DISPLACEMENT else self.surface
 
     @property
     def base_folder(self) -> Path:

@@ -50,7 +50,6 @@ def swap(session: Session, name: str, first: str, second: str) -> None:
 @act("cards.cut", "Cut wires", keys="Ctrl+Shift+X", command="cards cut")
 def cut(session: Session, ends: Sequence[tuple[str, str]]) -> None:
     """Cuts the wires at some inputs; an end without a card is a channel's, or an output's of the open group."""
-    surface = session.surface
 
     def change(network: Network) -> Network:
         inner = [(card, name) for card, name in ends if card]
@@ -58,8 +57,7 @@ def cut(session: Session, ends: Sequence[tuple[str, str]]) -> None:
         if session.path:
             for name in outer:
                 network = replace(network, outputs={**network.outputs, name: replace(network.outputs[name], wire=None)})
-        elif surface is not None:
-            inner += [(surface.name, name) for name in outer]
+        inner += [(card.name, name) for name in outer if (card := session.channel_card(name)) is not None]
         return edits.cut_wires(network, inner)
 
     if ends:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from collage.core.document.model import Card, Input, Network, Wire
 
 SURFACE = "open_pbr_surface"
+DISPLACEMENT = "displacementshader"  # the input of a material that moves the surface
 
 
 def surface_card(network: Network) -> Card | None:
@@ -41,11 +42,14 @@ def hidden_on_board(network: Network) -> set[str]:
     return hidden | ({surface.name} if surface is not None else set())
 
 
+def material_card(network: Network) -> Card | None:
+    """The card of the document's material; None where there is none."""
+    return next((card for card in network.cards.values() if card.category == "surfacematerial"), None)
+
+
 def has_displacement(network: Network) -> bool:
     """Whether the document's material moves the surface."""
-    inputs = [
-        card.inputs.get("displacementshader") for card in network.cards.values() if card.category == "surfacematerial"
-    ]
+    inputs = [card.inputs.get(DISPLACEMENT) for card in network.cards.values() if card.category == "surfacematerial"]
     return any(one is not None and one.wire is not None for one in inputs)
 
 

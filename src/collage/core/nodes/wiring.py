@@ -66,6 +66,11 @@ def fits(library: Library, source: str, target: str) -> bool:
     return steps_between(library, source, target) is not None
 
 
+def offered(library: Library, source: str, target: str) -> bool:
+    """Whether an output of one type is offered to a channel of another: a vector makes no opacity or roughness."""
+    return fits(library, source, target) and not (source.startswith("vector") and target in ("float", "integer"))
+
+
 def told(card: Card) -> str:
     """A word for what a conversion card does, to stand on its wire."""
     if card.category == "luminance":

@@ -9,9 +9,10 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from collage.app.shell.start import settle
+from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.dragged import KEPT_FORMAT, SET_FORMAT
 from collage.app.wire.add_field import DATA, chip_places, type_word
+from collage.core.actions import groups
 from collage.core.document.model import MAP_SET, Wire
 
 
@@ -142,3 +143,22 @@ def test_map_sets_and_saved_groups_are_dragged_onto_the_board(window, form):
     finally:
         window.studio.shelf.drop(kept)
     assert settle(window)
+
+
+def test_a_saved_group_has_its_picture_among_the_sources_and_in_the_add_field(window):
+    session, place = window.session, wire_of(window)
+    session.add(session.library["ND_checkerboard_color3"], (0.0, 6.0))
+    groups.group_cards(session)
+    session.select(session.selection[:1])
+    before = set(window.studio.shelf.names())
+    place.keep_group()
+    (kept,) = set(window.studio.shelf.names()) - before
+    try:
+        assert wait_until(lambda: window.studio.maker.kept_worker.idle)
+        shown = place.sources._tiles[f"kept {kept}"].picture.pixmap().toImage()
+        greys = {shown.pixelColor(x, y).lightness() // 64 for x in range(shown.width()) for y in range(shown.height())}
+        assert len(greys) > 1, "both squares are seen"
+        offered = next(one for one in place._others((0.0, 0.0)) if one.label == kept)
+        assert offered.picture is not None
+    finally:
+        window.studio.shelf.drop(kept)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -12,6 +13,7 @@ from PySide6.QtGui import QImage
 from collage.app.preview.images import to_image
 from collage.app.shell.jobs import Jobs, Latest
 from collage.core.actions.session import Session
+from collage.core.assets.shelf import Shelf
 from collage.core.base.errors import CollageError
 from collage.core.document.changes import compare
 from collage.core.document.materials import hidden_on_board, showing
@@ -19,6 +21,7 @@ from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.evaluate.run import ResultCache, Workers
 from collage.core.gather.spaces import doubts_of
 from collage.core.nodes.labels import Offer, new_card
+from collage.core.nodes.library import Library
 from collage.core.project.references import stored_path
 from collage.core.project.state import Project
 from collage.core.render.cards import Box, CardPictures, Ground, card_pictures
@@ -54,10 +57,13 @@ class PictureMaker(QObject):
     ready = Signal(object)  # BoardPictures
     kinds_ready = Signal(object)  # dict of category to QImage
     material_ready = Signal(object)  # BoardPictures of a material; the one without a name stands for it
+    kept_ready = Signal(object)  # dict of saved group to QImage
 
-    def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, parent: QObject | None = None) -> None:
+    def __init__(
+        self, session: Session, renderer: Renderer, jobs: Jobs, shelf: Shelf, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self.shelf = session, shelf
         self.workers = Workers(renderer.workers.count, behind=True)  # the preview comes first
         self.renderer = Renderer(renderer.library, renderer.images, self.workers, renderer.caches)
         self.cache = ResultCache(renderer.images.budget)
@@ -69,6 +75,8 @@ class PictureMaker(QObject):
         self.kinds_worker.answered.connect(self.kinds_ready)
         self.materials_worker = Latest(jobs, self)
         self.materials_worker.answered.connect(self.material_ready)
+        self.kept_worker = Latest(jobs, self)
+        self.kept_worker.answered.connect(self.kept_ready)
         self._soon = QTimer(self)  # while a hand moves, the preview comes first
         self._soon.setSingleShot(True)
         self._soon.setInterval(BETWEEN)
@@ -90,6 +98,7 @@ class PictureMaker(QObject):
             self._begun = True
             self.ask()
             self.ask_kinds(offers)
+            self.ask_kept()
             self._rest.start()
 
     @property
@@ -100,7 +109,7 @@ class PictureMaker(QObject):
     @property
     def all_settled(self) -> bool:
         """Whether the materials too have their pictures."""
-        return self.settled and self.materials_worker.idle and not self._rest.isActive()
+        return self.settled and self.materials_worker.idle and self.kept_worker.idle and not self._rest.isActive()
 
     def close(self) -> None:
         self._rest.stop()
@@ -111,6 +120,7 @@ class PictureMaker(QObject):
         self.session.saved.disconnect(self.ask_materials)
         self.worker.close()
         self.materials_worker.close()
+        self.kept_worker.close()
         self.kinds_worker.close()
 
     def _files_changed(self) -> None:
@@ -246,6 +256,28 @@ class PictureMaker(QObject):
             yield found
 
         self.kinds_worker.ask(work)
+
+    def ask_kept(self) -> None:
+        """Pictures of the saved groups, for the sources and the add field."""
+        shelf, library, workers = self.shelf, self.session.library, self.workers
+
+        def work(overtaken: Callable[[], bool]) -> Iterator[dict[str, QImage]]:
+            found: dict[str, QImage] = {}
+            for name in shelf.names():
+                if overtaken():
+                    return
+                with suppress(CollageError, ValueError, KeyError, IndexError):  # it is there without a picture
+                    found[name] = _kept_picture(shelf, name, library, workers)
+            yield found
+
+        self.kept_worker.ask(work)
+
+
+def _kept_picture(shelf: Shelf, name: str, library: Library, workers: Workers) -> QImage:
+    """What a saved group puts out by itself. Raises CollageError."""
+    network, names = shelf.put(Network({}), name, (0.0, 0.0))
+    made = card_pictures(library, network, names[:1], workers=workers, size=TILE_SIZE, box=KIND_BOX)
+    return _images(made)[names[0]]
 
 
 def _looks(project: Project) -> tuple[object, ...]:

@@ -51,7 +51,7 @@ class Studio(QObject):
         self.offers = offers(session.library)
         self.shelf = Shelf()
         self.kept_pictures = KeptPictures(pictures_folder(settings_file))
-        self.maker = PictureMaker(session, self.renderer, self.jobs, self)
+        self.maker = PictureMaker(session, self.renderer, self.jobs, self.shelf, self)
         self.budget = renderer.images.budget  # of all that this window keeps
         self.budget.limit = settings.memory * 2**20
 

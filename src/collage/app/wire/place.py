@@ -80,6 +80,7 @@ class WirePlace:
         self._keys.setInterval(0)
         self._keys.timeout.connect(self._take_keys)
         self._images: dict[str, QImage] = {}
+        self._kept_pictures: dict[str, QPixmap] = {}  # by saved group
         self._set_pictures: dict[tuple[str, str], QPixmap] = {}  # by material and card
         self._connect()
 
@@ -165,6 +166,7 @@ class WirePlace:
         studio.maker.ready.connect(self._show_pictures)
         studio.maker.kinds_ready.connect(self._show_kinds)
         studio.maker.material_ready.connect(self._show_material)
+        studio.maker.kept_ready.connect(self._show_kept)
 
     # ---- layout -------------------------------------------------------------------------------
 
@@ -212,6 +214,10 @@ class WirePlace:
             else:
                 self.sources.set_material_picture(made.material, pixmap)
 
+    def _show_kept(self, images: dict[str, QImage]) -> None:
+        self._kept_pictures = pixmaps(images)
+        self.sources.set_kind_pictures({f"kept {name}": pixmap for name, pixmap in self._kept_pictures.items()})
+
     def _show_kinds(self, images: dict[str, QImage]) -> None:
         pictures = pixmaps(images)
         self.sources.set_kind_pictures(pictures)
@@ -252,8 +258,11 @@ class WirePlace:
                     take = partial(self._take_set, material, name, place)
                     one = Other(title_of(card), "map set", take, self._set_pictures.get((material, name)))
                     sets.setdefault((title_of(card), id(card.network)), one)
-        kept = self.studio.shelf.names()
-        return [*sets.values(), *(Other(name, "saved group", partial(self._take_kept, name, place)) for name in kept)]
+        kept = [
+            Other(name, "saved group", partial(self._take_kept, name, place), self._kept_pictures.get(name))
+            for name in self.studio.shelf.names()
+        ]
+        return [*sets.values(), *kept]
 
     def _take_offer(self, offer: Offer) -> None:
         self.session.add(offer.definition, self.middle_place())
@@ -300,6 +309,7 @@ class WirePlace:
             return
         self.studio.hint.emit(f"“{name}” is saved among the sources.")
         self.sources.rebuild()
+        self.studio.maker.ask_kept()
 
     def open_group(self) -> None:
         """Opens the selected group."""

@@ -236,6 +236,8 @@ def _at_rest(window: Any) -> float:
 
     settle(window)
     gc.collect()
+    Soak._wait(3)  # what begins by itself once the hand rests: materials' pictures, the project's kept one
+    settle(window)
     Soak._wait(REST + 1)
     return megabytes()
 

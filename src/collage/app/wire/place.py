@@ -270,13 +270,15 @@ class WirePlace:
     def _take_set(self, material: str, name: str, at: tuple[float, float] | None = None) -> None:
         card, place = self.session.project.materials[material].cards[name], at or self.middle_place()
 
+        fresh = self.session.network.free_name(name)
+
         def change(network: Network) -> Network:
-            fresh = network.free_name(name)
             return edits.move_cards(
                 edits.add_card(network, replace(card, name=fresh)), {fresh: free_place(network, place)}
             )
 
-        self.session.edit(f"Add {card.title or name}", change)
+        if self.session.edit(f"Add {card.title or name}", change):
+            self.session.select([fresh])
 
     def _take_dropped(self, form: str, text: str, place: tuple[float, float]) -> None:
         """A map set or a saved group that was dragged from the sources."""

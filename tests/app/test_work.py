@@ -8,7 +8,7 @@ import MaterialX
 import numpy as np
 import pytest
 from counted import Counted
-from places import drop, gather_of, middle, out_tab, wire_of
+from places import drop, gather_of, in_tab, middle, out_tab, wire_of
 from PySide6.QtCore import QPoint, Qt
 
 from collage.app.gather.state import Chosen
@@ -16,8 +16,12 @@ from collage.app.shell.render_dialog import RenderDialog
 from collage.app.shell.start import settle, wait_until
 from collage.app.shell.window import MainWindow
 from collage.core.document.materials import surface_card
+from collage.core.evaluate.plan import CardOutput, build_plan
+from collage.core.evaluate.run import run
+from collage.core.geometry.points import sheet
 from collage.core.images.derive import normal_from
 from collage.core.images.files import read_info, write_image
+from collage.core.images.store import ImageStore
 from collage.core.nodes import stacks
 from collage.core.scene.relief import depth_of, tile_metres
 from collage.demo.fields import fractal_field, stretched
@@ -171,6 +175,42 @@ def test_plaster_at_twenty_percent(me: Counted, tmp_path: Path) -> None:
     assert layer.opacity.value == pytest.approx(0.2)
     assert surface_card(session.document).inputs["base_color"].wire.card == stack
     assert me.actions <= 11
+
+
+def test_axes_are_mended_by_cards(me: Counted, tmp_path: Path) -> None:
+    window, session = me.window, me.window.session
+    right = as_bytes(normal_from(stretched(fractal_field(64, 3)), 1.0, 0.05))
+    write_image(tmp_path / "odd_normal.png", np.ascontiguousarray(right[:, :, [1, 0, 2]]))
+    write_image(tmp_path / "right_normal.png", right)
+    session.show_material("Weathered bench")
+    me.actions += 1
+    assert settle(window)
+    picture = me.drop(tmp_path / "odd_normal.png", QPoint(60, 330))
+    parts = _drawn_to(me, picture, "swap axis")
+    whole = me.add("combine3")
+    me.drag(middle(window, whole), QPoint(330, 420))
+    for output, name in (("outg", "in1"), ("outr", "in2"), ("outb", "in3")):
+        me.drag(out_tab(window, parts, output), in_tab(window, whole, name))
+    mended = _drawn_to(me, whole, "normal map")
+    me.wire_to_landing(mended, "geometry_normal")
+    assert surface_card(session.document).inputs["geometry_normal"].wire.card == mended
+    plan = build_plan(
+        session.library,
+        session.network,
+        {"out": CardOutput(whole)},
+        folder=session.folder / "materials",
+        images=ImageStore(),
+    )
+    found = np.asarray(run(plan, sheet(64, 64))["out"]).reshape(3, 64, 64)
+    assert np.abs(found - right.transpose(2, 0, 1) / 255).mean() < 0.02
+    assert me.actions <= 20
+
+
+def _drawn_to(me: Counted, card: str, words: str) -> str:
+    """A wire drawn to an empty place, and the card that is added there by its words."""
+    start = out_tab(me.window, card)
+    me.drag(start, start + QPoint(70, 50))
+    return me.choose(words)
 
 
 def test_a_material_is_copied_and_a_group_used_again(me: Counted) -> None:

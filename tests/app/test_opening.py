@@ -11,10 +11,19 @@ from pathlib import Path
 import pytest
 
 from collage import starting
+from collage.app import opening
+from collage.core import kernels
+from collage.core.base.progress import Progress, Steps
 
 RUN = """
 import sys, time
 from pathlib import Path
+
+import pytest
+
+from collage.app import opening
+from collage.core import kernels
+from collage.core.base.progress import Progress, Steps
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from collage.app.opening import Opening
@@ -99,3 +108,24 @@ def test_missing_system_packages_are_named_before_qt_gives_up(monkeypatch, capsy
     assert starting.told_of_missing_packages() == bool(lacking)
     said = capsys.readouterr().err
     assert said == ("collage: Qt needs system packages: apt-get install libxcb-cursor0 libegl1\n" if lacking else "")
+
+
+def test_the_first_start_says_how_long_it_still_takes(monkeypatch: pytest.MonkeyPatch) -> None:
+    now, said = [100.0], []
+
+    def compiled(_families: object) -> Steps[None]:
+        for seconds, share in ((0.2, 0.01), (10.0, 0.25), (30.0, 0.75)):
+            now[0] = 100.0 + seconds
+            yield Progress("Compiling kernels: rays", share)
+            said.append((start._line, start._share))
+
+    start = opening.Opening()
+    monkeypatch.setattr(opening.time, "monotonic", lambda: now[0])
+    monkeypatch.setattr(kernels, "missing", lambda _families: True)
+    monkeypatch.setattr(kernels, "compiled", compiled)
+    start._compile()
+    assert said == [
+        ("First start: compiling for this machine", 0.01),
+        ("First start: compiling for this machine · 30 s left", 0.25),
+        ("First start: compiling for this machine · 10 s left", 0.75),
+    ]

@@ -9,6 +9,7 @@ import gc
 import json
 import sys
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -88,10 +89,16 @@ class Opening:
     def _compile(self) -> None:
         """Before anything that has kernels is imported: it would compile them one by one."""
         from collage.core import kernels
-        from collage.core.base.progress import finished
+        from collage.core.base.progress import finished, remaining
+
+        begin = time.monotonic()
+
+        def tell(_what: str, share: float) -> None:
+            left = remaining(time.monotonic() - begin, share)
+            self._tell("First start: compiling for this machine" + (f" · {left}" if left else ""), share)
 
         if kernels.missing(kernels.NEEDED):
-            finished(kernels.compiled(kernels.NEEDED), self._tell)
+            finished(kernels.compiled(kernels.NEEDED), tell)
 
     def _read_window(self) -> None:
         import collage.app.shell.start
@@ -189,6 +196,9 @@ class _Frame(QMainWindow):
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
         self.bar.setFixedSize(240, 6)
+        self.bar.setStyleSheet(
+            f"QProgressBar {{ border: 1px solid {ink}; }} QProgressBar::chunk {{ background: {ink}; }}"
+        )
         column.addStretch(1)
         column.addWidget(self.line)
         column.addWidget(self.bar, 0, Qt.AlignmentFlag.AlignHCenter)

@@ -6,14 +6,15 @@ from pathlib import Path
 
 import pytest
 from places import wire_of
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit
 
 from collage.app.shell.render_dialog import RenderDialog
 from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.choosing import existing
 from collage.app.widgets.progress_line import ProgressLine
+from collage.core.project.folder import is_project
 
 
 @pytest.fixture
@@ -82,12 +83,36 @@ def test_a_project_without_a_folder_asks_beside_the_last_one(open_window, elsewh
     assert settle(window)
     begun = []
     monkeypatch.setattr(
-        QFileDialog, "getExistingDirectory", lambda _parent, _title, start, *_: begun.append(start) or ""
+        QFileDialog, "getSaveFileName", lambda _parent, _title, start, *_, **__: begun.append(start) or ("", "")
     )
     window.files.save()
-    assert begun == [str(Path.home())]
+    assert begun == [str(Path.home() / "New look")]
     window.studio.remember(recent=[str(tmp_path / "kitchen")])
     window.files.save()
-    assert begun[1:] == [str(tmp_path)]
+    assert begun[1:] == [str(tmp_path / "New look")]
+    (tmp_path / "New look").mkdir()
+    window.files.save()
+    assert begun[2:] == [str(tmp_path / "New look 2")]
     assert list(elsewhere.iterdir()) == []
     assert wire_of(window).preview.isVisible()
+
+
+def test_a_new_project_is_saved_under_a_name_that_is_typed(open_window, tmp_path):
+    """In Qt's own dialog, as a person does it: the folder is not there yet."""
+    window = open_window(None)
+    window.files.new_on_ball()
+    assert settle(window)
+    window.studio.remember(recent=[str(tmp_path / "kitchen")])
+
+    def typed() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, QFileDialog)
+        line = dialog.findChild(QLineEdit)
+        line.selectAll()
+        QTest.keyClicks(line, "mottled clay")
+        QTest.keyClick(line, Qt.Key.Key_Return)
+
+    QTimer.singleShot(300, typed)
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert wait_until(lambda: is_project(tmp_path / "mottled clay"))
+    assert window.session.folder == tmp_path / "mottled clay"

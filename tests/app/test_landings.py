@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from places import landing, out_tab, wire_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from collage.app.shell.start import settle, wait_until
-from collage.app.wire.card_item import CardItem
+from collage.app.wire.board import HINT
+from collage.app.wire.card_item import MOST_TABS, PICTURE, CardItem, _spacing
 from collage.core.document.materials import DISPLACEMENT, material_card
 from collage.core.document.model import Wire
 
@@ -64,3 +67,23 @@ def _offered(window, hand, name: str) -> set[str]:
     found = {key for key, item in board.landings.items() if not item.wired}
     hand.drop(board.viewport(), start)
     return found
+
+
+def test_names_of_tabs_never_cover_the_label_or_each_other(window) -> None:
+    item = wire_of(window).board.cards[added(window, "ND_bump_vector3")]
+    for count in range(1, MOST_TABS + 1):
+        middles = [item._place(number, count, False).y() for number in range(count)]
+        high = min(_spacing(count), 13.0)
+        assert middles[-1] + high / 2 <= PICTURE.bottom() + 1, "the label stands below the picture"
+        assert all(b - a >= high - 1e-6 for a, b in pairwise(middles))
+    assert [tab.label for tab in item.inputs][:2] == ["Height", "Strength"]
+
+
+def test_names_and_hint_go_with_the_wire(window, hand) -> None:
+    board = wire_of(window).board
+    name, said = added(window, "ND_fractal2d_float"), []
+    board.hint.connect(said.append)
+    _offered(window, hand, name)
+    assert "Drop the number" in " ".join(said)
+    assert said[-1] == HINT
+    assert not any(item.named or item.hovered for item in board.cards.values())

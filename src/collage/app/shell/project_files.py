@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from itertools import count
 from pathlib import Path
 
 from PySide6.QtWidgets import QMenu, QMessageBox, QWidget
@@ -13,7 +14,7 @@ from collage.app.shell.banner import Banner, Choice
 from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry, separator
 from collage.app.shell.studio import Studio
-from collage.app.widgets.choosing import choose_file, choose_folder
+from collage.app.widgets.choosing import choose_file, choose_folder, choose_new_folder
 from collage.core.actions.materials import Offered, add_materials, bring_back
 from collage.core.actions.project import close_project, new_on_ball
 from collage.core.actions.session import Session
@@ -132,13 +133,19 @@ class ProjectFiles:
         folder = self.session.folder or (Path(recent[0]) if recent else None)
         return folder.parent if folder is not None else None
 
+    def _proposed(self, name: str) -> Path:
+        """A folder for a new project, with a number where there is one of its name."""
+        beside, name = self._beside() or Path.home(), name.replace("/", "-")
+        names = (name if number == 1 else f"{name} {number}" for number in count(1))
+        return next(beside / one for one in names if not (beside / one).exists())
+
     def open_dialog(self) -> None:
         folder = choose_folder(self.window, "Open a project folder", self._beside())
         if folder is not None:
             self.open_folder(folder)
 
     def new_from(self, sample: str) -> None:
-        folder = choose_folder(self.window, "Choose an empty folder for the new project", self._beside())
+        folder = choose_new_folder(self.window, "Name the new project's folder", self._proposed(sample))
         if folder is not None:
             self.make_sample(sample, folder)
 
@@ -175,7 +182,7 @@ class ProjectFiles:
             self.save_to(None)
 
     def save_as(self) -> None:
-        folder = choose_folder(self.window, "Choose a folder for the project", self._beside())
+        folder = choose_new_folder(self.window, "Name the project's folder", self._proposed(self.session.project.name))
         if folder is not None:
             self.save_to(folder)
 

@@ -41,3 +41,12 @@ def choose_new_file(parent: QWidget, title: str, proposed: Path, kinds: str = ""
     begin = existing(proposed.parent) / proposed.name
     name, _ = QFileDialog.getSaveFileName(parent, title, str(begin), kinds)
     return Path(name) if name else None
+
+
+def choose_new_folder(parent: QWidget, title: str, proposed: Path) -> Path | None:
+    """Asks where a folder is to be made, and its name; the dialog begins in the nearest folder that is there."""
+    name, _ = QFileDialog.getSaveFileName(
+        parent, title, str(existing(proposed.parent) / proposed.name), "Folders",
+        options=QFileDialog.Option.DontConfirmOverwrite | QFileDialog.Option.ShowDirsOnly,
+    )  # fmt: skip
+    return Path(name) if name else None

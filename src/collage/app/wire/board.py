@@ -45,6 +45,8 @@ from collage.core.document.contained import is_document
 from collage.core.document.model import Wire, inside, replaced_inside
 from collage.core.nodes.labels import TYPE_WORDS
 
+HINT = "Double-click or Enter to add a card · middle drag to pan · wheel to zoom"
+
 
 class Hand(Enum):
     """What the mouse is doing."""
@@ -215,7 +217,7 @@ class Board(BoardView):
         elif self._landing_at(point) is not None:
             self.hint.emit("Drag the end to rewire it")
         else:
-            self.hint.emit("Double-click or Enter to add a card · middle drag to move · wheel to zoom")
+            self.hint.emit(HINT)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         point, place = event.position().toPoint(), self.mapToScene(event.position().toPoint())
@@ -412,8 +414,9 @@ class Board(BoardView):
         self._all_wires = False
         self._names.hide()
         for item in self.cards.values():
-            item.named = False
+            item.named = item.hovered = False  # the pointer is elsewhere by now; it tells when it moves
             item.update()
+        self.hint.emit(HINT)
 
     def _cut(self, end: tuple[str, str]) -> None:
         card, name = end

@@ -13,7 +13,7 @@ from collage.app.wire.tabs import draw_tab
 from collage.core.base.errors import CollageError
 from collage.core.document.model import MAP_SET, Card
 from collage.core.document.types import CHANNELS
-from collage.core.nodes.labels import input_label, title_of
+from collage.core.nodes.labels import input_label, tab_label, title_of
 from collage.core.nodes.library import Library
 from collage.core.render.values import Limits
 
@@ -22,10 +22,15 @@ PICTURE = QRectF(3, 3, WIDTH - 6, 68)
 CUT = 8.0
 READABLE = 0.75  # zoom from which on the names of tabs can be read
 FAR = 0.35  # zoom from which on letters on cards can be read
-SPACING, FIRST = 15.0, 14.0
+SPACING, FIRST, LAST = 15.0, 10.0, 65.0  # of tabs along an edge, beside the picture: names never cover the label
 MOST_TABS = 6
 UNIT_X, UNIT_Y = 150.0, 122.0
 _DIRECTIONAL = {"texcoord", "position", "normal", "tangent", "bitangent", "normalmap", "bump", "place2d"}
+
+
+def _spacing(count: int) -> float:
+    """Between so many tabs on one edge."""
+    return min(SPACING, (LAST - FIRST) / max(count - 1, 1))
 
 
 @dataclass(frozen=True)
@@ -59,7 +64,7 @@ def input_tabs(card: Card, library: Library) -> list[Tab]:
         Tab(
             tab.name,
             tab.type,
-            input_label(tab.name, tab.attributes.get("uiname", "")),
+            tab_label(card.category, tab.name, tab.attributes.get("uiname", "")),
             tab.name in card.inputs and card.inputs[tab.name].wire is not None,
         )
         for tab in definition.inputs.values()
@@ -139,8 +144,7 @@ class CardItem(QGraphicsItem):
 
     @staticmethod
     def _place(number: int, count: int, right: bool) -> QPointF:
-        spacing = min(SPACING, (HEIGHT - 2 * FIRST) / max(count - 1, 1))
-        return QPointF(WIDTH if right else 0.0, FIRST + number * spacing)
+        return QPointF(WIDTH if right else 0.0, FIRST + number * _spacing(count))
 
     def input_place(self, name: str) -> QPointF:
         """Where the tab of an input is, in scene coordinates."""
@@ -159,7 +163,7 @@ class CardItem(QGraphicsItem):
         for tabs, right in ((self.outputs, True), (self.inputs, False)):
             for number, tab in enumerate(tabs):
                 gap = here - self._place(number, len(tabs), right)
-                if abs(gap.x()) <= reach and abs(gap.y()) <= min(reach, SPACING / 2):
+                if abs(gap.x()) <= reach and abs(gap.y()) <= min(reach, _spacing(len(tabs)) / 2):
                     return tab, right
         return None
 
@@ -294,7 +298,8 @@ class CardItem(QGraphicsItem):
                 place = self._place(number, len(tabs), right)
                 text = metrics.elidedText(tab.label, Qt.TextElideMode.ElideRight, room)
                 width = metrics.horizontalAdvance(text) + 6
-                box = QRectF(WIDTH - 7 - width if right else 7, place.y() - 6.5, width, 13)
+                high = min(_spacing(len(tabs)), 13.0)
+                box = QRectF(WIDTH - 7 - width if right else 7, place.y() - high / 2, width, high)
                 paper = QColor(self.theme.card)
                 paper.setAlpha(225)
                 painter.fillRect(box, paper)

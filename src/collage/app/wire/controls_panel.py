@@ -37,7 +37,7 @@ from collage.core.base.text import counted
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside
 from collage.core.nodes import ramps, stacks
-from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, title_of
+from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, tab_label, title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
 from collage.core.scene.relief import tile_metres
@@ -290,8 +290,8 @@ class ControlsPanel(QFrame):
         column.setContentsMargins(0, 0, 0, 2)
         column.setSpacing(1)
         tile = is_tile_size(card, tab)
-        named = input_label(tab.name, tab.attributes.get("uiname", ""))
-        label = "Tile size" if tile else "Strength" if is_strength(card, tab) else named
+        named = tab_label(card.category, tab.name, tab.attributes.get("uiname", ""))
+        label = "Tile size" if tile else named
         caption = quiet(label)
         caption.setToolTip(tab.help)
         column.addWidget(caption)

@@ -22,7 +22,7 @@ from collage.app.widgets.dragged import KEPT_FORMAT
 from collage.app.widgets.panels import splitter
 from collage.app.widgets.pick_field import PickField
 from collage.app.wire.add_field import AddField, Other
-from collage.app.wire.board import Board
+from collage.app.wire.board import HINT, Board
 from collage.app.wire.channels_panel import ChannelsPanel
 from collage.app.wire.controls_panel import ControlsPanel
 from collage.app.wire.keyboard import BoardKeyboard
@@ -45,7 +45,7 @@ class WirePlace:
     """See shell.place.Place."""
 
     title = "Wire"
-    hint = "Double-click or Enter to add a card · middle drag to pan · wheel to zoom"
+    hint = HINT
     opens = frozenset({"material"})
     steps_changed = Event()
 

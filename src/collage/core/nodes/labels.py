@@ -255,6 +255,15 @@ def _split(word: str) -> list[str]:
     return found.get(len(word), [word])
 
 
+STRENGTH = {("bump", "scale"), ("heighttonormal", "scale"), ("normalmap", "scale")}
+"""Inputs, by kind and name, that say how strong relief is: the standard calls them scale."""
+
+
+def tab_label(category: str, name: str, given: str = "") -> str:
+    """What an input of a kind of card is called on the screen."""
+    return "Strength" if (category, name) in STRENGTH else input_label(name, given)
+
+
 def input_label(name: str, given: str = "") -> str:
     """A plain label of an input: the definition's own, in British spelling and sentence case."""
     text = given or INPUTS.get(name) or _apart(re.sub(r"^in(?=\d+$)", "input", name))

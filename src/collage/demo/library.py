@@ -215,9 +215,9 @@ def _soil(root: Path) -> None:
 
 
 SLANTED = {
-    "bricks": (200.0, (20.0, -12.0), 2.0),
-    "planks": (330.0, (-12.0, 16.0), -1.5),
-    "weave": (150.0, (8.0, 9.0), 3.0),
+    "bricks": (134.0, (20.0, -12.0), 2.0),
+    "planks": (220.0, (-12.0, 16.0), -1.5),
+    "weave": (100.0, (8.0, 9.0), 3.0),
 }
 """Photographs taken at a slant: the pattern's length in pixels, how the wall leans, how the camera is held."""
 
@@ -226,7 +226,7 @@ def _photographs(root: Path) -> None:
     for number, kind in enumerate(KINDS):
         write_image(root / "photographs" / f"{kind}.jpg", photograph(kind, 768, 21 + number).pixels)
     for kind, (period, slant, roll) in SLANTED.items():
-        picture = regular_photograph(kind, (900, 1200), 31, period=period, slant=slant, roll=roll)
+        picture = regular_photograph(kind, (600, 800), 31, period=period, slant=slant, roll=roll)
         write_image(root / "photographs" / f"{kind}.jpg", picture.pixels)
 
 

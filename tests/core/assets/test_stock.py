@@ -47,7 +47,7 @@ def test_the_sample_library_is_understood(shelf: Path) -> None:
 
 def test_it_is_searched_by_words_and_kind(shelf: Path) -> None:
     every = items(shelf)
-    assert [one.kind for one in every] == ["map set"] * 10 + ["image"] * 5 + ["environment"] * 2
+    assert [one.kind for one in every] == ["map set"] * 10 + ["image"] * 8 + ["environment"] * 2
     assert [one.name for one in search(every, "slate")] == ["Slate floor"]
     assert [one.name for one in search(every, "gloss glaze")] == ["Celadon glaze"]
     assert {one.name for one in search(every, "", "environment")} == {"studio", "morning sky"}

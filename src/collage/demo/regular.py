@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -30,30 +31,27 @@ def _unit(row: np.ndarray, column: np.ndarray, seed: int) -> np.ndarray:
     return value - np.floor(value)  # type: ignore[no-any-return]
 
 
-def _bricks(x: np.ndarray, y: np.ndarray, period: tuple[float, float], seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """Height and tone of a running bond; a period is one brick long and two courses high."""
-    long, high = period[0], period[1] / 2
+def _courses(
+    rows: int,
+    joint: tuple[float, float],
+    tones: float,
+    x: np.ndarray,
+    y: np.ndarray,
+    period: tuple[float, float],
+    seed: int,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Height and tone of units in courses; a period is one unit long and some rows high, each shifted on by its share.
+
+    joint : where it ends and where the unit is full, as shares of a course.
+    """
+    long, high = period[0], period[1] / rows
     row = np.floor(y / high)
-    along = x / long + 0.5 * (row % 2)
+    along = x / long + (row % rows) / rows
     column = np.floor(along)
-    joint = 0.07 * high
     edge = np.minimum(
         np.minimum(along - column, column + 1 - along) * long, np.minimum(y / high - row, row + 1 - y / high) * high
     )
-    return soft_step(edge, joint * 0.6, joint * 1.6), 0.6 * _unit(row, column, seed) - 0.3
-
-
-def _planks(x: np.ndarray, y: np.ndarray, period: tuple[float, float], seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """Boards that end a third further on in each row; a period is one board long and three high."""
-    long, high = period[0], period[1] / 3
-    row = np.floor(y / high)
-    along = x / long + (row % 3) / 3
-    column = np.floor(along)
-    joint = 0.05 * high
-    edge = np.minimum(
-        np.minimum(along - column, column + 1 - along) * long, np.minimum(y / high - row, row + 1 - y / high) * high
-    )
-    return soft_step(edge, joint * 0.5, joint * 1.5), 0.5 * _unit(row, column, seed) - 0.25
+    return soft_step(edge, joint[0] * high, joint[1] * high), tones * (_unit(row, column, seed) - 0.5)
 
 
 def _weave(x: np.ndarray, y: np.ndarray, period: tuple[float, float], seed: int) -> tuple[np.ndarray, np.ndarray]:
@@ -67,8 +65,8 @@ def _weave(x: np.ndarray, y: np.ndarray, period: tuple[float, float], seed: int)
 
 
 REGULAR: dict[str, tuple[Callable[..., tuple[np.ndarray, np.ndarray]], tuple[float, float, float], float]] = {
-    "bricks": (_bricks, (0.30, 0.11, 0.07), 2 / 3),
-    "planks": (_planks, (0.26, 0.19, 0.12), 0.42),
+    "bricks": (partial(_courses, 2, (0.042, 0.112), 0.6), (0.30, 0.11, 0.07), 2 / 3),
+    "planks": (partial(_courses, 3, (0.025, 0.075), 0.5), (0.26, 0.19, 0.12), 0.42),
     "weave": (_weave, (0.42, 0.33, 0.18), 1.0),
 }
 """The pattern, its colour, and how high a period is to its length."""

@@ -33,6 +33,13 @@ hypothesis.settings.register_profile("test", derandomize=True, database=None)
 hypothesis.settings.register_profile("campaign", max_examples=400, deadline=None, print_blob=True)
 hypothesis.settings.load_profile(os.environ.get("COLLAGE_EXAMPLES", "test"))
 
+LONG = ("test_campaign", "test_windows_come_and_go", "test_a_project_opens_with_its_picture")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The longest tests first: at the end, one process would wait for the other."""
+    items.sort(key=lambda item: not any(name in item.nodeid for name in LONG))
+
 
 @pytest.fixture(scope="session")
 def library() -> Library:

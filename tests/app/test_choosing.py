@@ -14,7 +14,7 @@ from collage.app.shell.render_dialog import RenderDialog
 from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.choosing import existing
 from collage.app.widgets.progress_line import ProgressLine
-from collage.core.project.folder import is_project
+from collage.core.project.folder import is_project, load_project
 
 
 @pytest.fixture
@@ -116,3 +116,5 @@ def test_a_new_project_is_saved_under_a_name_that_is_typed(open_window, tmp_path
     QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert wait_until(lambda: is_project(tmp_path / "mottled clay"))
     assert window.session.folder == tmp_path / "mottled clay"
+    assert window.session.project.name == "mottled clay"
+    assert load_project(tmp_path / "mottled clay")[0].name == "mottled clay"

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from pathlib import Path
 
 from psygnal import Signal
@@ -34,7 +35,7 @@ from collage.core.project.folder import (
     relative_name,
     save_project,
 )
-from collage.core.project.fresh import MATERIAL, empty_project
+from collage.core.project.fresh import FRESH, MATERIAL, empty_project
 from collage.core.project.lock import Holder, Lock
 from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
@@ -440,7 +441,7 @@ class Session:
             copy_files(self.folder, target)
         if target.resolve() != self.base_folder.resolve():
             before = self.base_folder
-            self.history.do("Update file paths", lambda project: moved(project, before, target))
+            self.history.do("Update file paths", lambda project: self._named(moved(project, before, target), target))
         save_project(self._as_seen(self.project), target)
         if self.is_elsewhere(target) or self.lock is None:
             self._hold(target)
@@ -449,6 +450,10 @@ class Session:
         with self._desk_lock:
             self.desk.clear()
         self.saved.emit()
+
+    def _named(self, project: Project, folder: Path) -> Project:
+        """A project that nobody has named yet is called what its first folder is."""
+        return replace(project, name=folder.name) if self.folder is None and project.name == FRESH else project
 
     def _hold(self, folder: Path | None) -> None:
         """Tells other processes that the project is open here, and gives the one before back."""

@@ -8,6 +8,7 @@ from collage.core.scene.bench import Bench, Camera, Environment, stock
 from collage.core.scene.lights import AreaLight
 
 MATERIAL = "Plain"
+FRESH = "New look"  # the name of a project that nobody has named yet
 
 
 def empty_project() -> Project:
@@ -25,4 +26,4 @@ def ball_project() -> Project:
         environment=Environment(strength=0.7),
         camera=Camera(turn=0, height=12, distance=0.62, target=(0.0, 0.095, 0.0)),
     )
-    return Project("New look", {MATERIAL: new_material()}, bench)
+    return Project(FRESH, {MATERIAL: new_material()}, bench)

@@ -126,8 +126,9 @@ def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     del pixels
     yield Progress("Scoring", 0.2)
     before = scores(part)
-    made = yield from tiling(part, how)  # nobody needs the part any more
-    del part
+    steps = tiling(part, how)
+    del part  # of large photographs, nobody but the steps keeps it
+    made = yield from steps
     yield Progress("Scoring", 0.85)
     after = scores(made)
     yield Progress(f"Writing {target.name}", 0.9)

@@ -53,7 +53,9 @@ def seamless(pixels: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
     """A tiling map of (h, w, c) pixels of any kind: float32. Raises CollageError for a region that is too small."""
     yield Progress("Cutting the region", 0.0)
     values = yield from taking(pixels, how.region)
-    return (yield from tiling(values.copy() if np.shares_memory(values, pixels) else values, how))
+    steps = tiling(values.copy() if np.shares_memory(values, pixels) else values, how)
+    del values  # of large photographs, nobody but the steps keeps it
+    return (yield from steps)
 
 
 def tiling(values: np.ndarray, how: Seamless) -> Steps[np.ndarray]:

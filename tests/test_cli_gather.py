@@ -109,6 +109,9 @@ def test_a_wall_taken_at_a_slant_is_straightened_and_cut_at_whole_bricks(tmp_pat
     assert np.abs(read_pixels(again).astype(int) - read_pixels(out)).max() <= 1
     done = collage("seamless", tmp_path / "wall.png", "-o", again, "--period", "500,20")
     assert "larger than the region, 400×300" in done.stderr
+    done = collage("region", tmp_path / "wall.png", "-o", again, "--corners", corners)
+    assert done.returncode == 0, done.stderr
+    assert (read_info(again).width, read_info(again).height) == (width, height)
     write_image(tmp_path / "gravel.png", photograph("gravel", 128).pixels)
     done = collage("seamless", tmp_path / "gravel.png", "-o", again, "--corners", "find")
     assert "parallel lines" in done.stderr

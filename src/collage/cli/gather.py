@@ -243,17 +243,24 @@ def _finish(steps: Files, title: str) -> list[Path]:
         return finished(steps, step)
 
 
+CornersText = Annotated[
+    str,
+    typer.Option(
+        "--corners", help="Straighten perspective: “find”, or four corners clockwise, X,Y X,Y X,Y X,Y, 0 to 1."
+    ),
+]
+Proportion = Annotated[float, typer.Option(help="Width to height of what the corners enclose; 0: worked out.")]
+Bulge = Annotated[float, typer.Option(help="Lens bulge to undo, -0.5 to 0.5.")]
+
+
 @app.command()
 def seamless(
     photograph: Photograph,
     out: Annotated[Path, typer.Option("--out", "-o", help="The tiling map: .png, .tif or .exr.")],
     crop: Crop = "0,0,1,1",
-    corners: Annotated[
-        str,
-        typer.Option(help="Straighten perspective: “find”, or four corners clockwise, X,Y X,Y X,Y X,Y from 0 to 1."),
-    ] = "",
-    proportion: Annotated[float, typer.Option(help="Width to height of what the corners enclose; 0: worked out.")] = 0,
-    bulge: Annotated[float, typer.Option(help="Lens bulge to undo, -0.5 to 0.5.")] = 0.0,
+    corners: CornersText = "",
+    proportion: Proportion = 0.0,
+    bulge: Bulge = 0.0,
     angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
     size: Annotated[int, typer.Option(help="Long side in pixels; 0 keeps it.")] = 0,
     period: Annotated[
@@ -366,6 +373,9 @@ def region(
     picture: Photograph,
     out: Annotated[Path, typer.Option("--out", "-o", help="The file to write.")],
     crop: Crop = "0,0,1,1",
+    corners: CornersText = "",
+    proportion: Proportion = 0.0,
+    bulge: Bulge = 0.0,
     angle: Annotated[float, typer.Option(help="Degrees to straighten by.")] = 0.0,
     turns: Annotated[int, typer.Option(help="Quarter turns counter-clockwise.")] = 0,
     channel: Annotated[str, typer.Option(help="all, r, g, b, a or luminance.")] = "all",
@@ -375,7 +385,8 @@ def region(
     from collage.core.images.made import make_region_file
     from collage.core.images.region import Region
 
-    how = _checked(Region, **_crop(crop), angle=angle, turns=turns, channel=channel, size=size)
+    straight = {"bulge": bulge, "proportion": proportion, "corners": _corners(corners, picture)}
+    how = _checked(Region, **_crop(crop), **straight, angle=angle, turns=turns, channel=channel, size=size)
     _finish(make_region_file(picture, out, how), "Cutting")
     typer.echo(str(out))
 

@@ -14,9 +14,10 @@ from collage.app.gather.seamless_page import SeamlessPage
 from collage.app.shell.start import wait_until
 from collage.app.shell.window import MainWindow
 from collage.core.images.files import read_info, write_image
-from collage.core.images.made import read_record
+from collage.core.images.made import Record, read_record, record_path
 from collage.core.images.perspective import moved
-from collage.core.images.region import taken_size
+from collage.core.images.region import Region, taken_size
+from collage.core.images.seamless import Seamless
 from collage.demo.photographs import photograph
 from collage.demo.regular import RegularPhotograph, regular_photograph
 
@@ -138,3 +139,15 @@ def test_bright_joints_are_offered_to_be_inverted(page: SeamlessPage, tmp_path: 
     assert derive.bright.isVisible(), "asked again after undo"
     derive.open(tmp_path / "walls" / "back wall.png")
     assert wait_until(lambda: derive.settled and not derive.bright.isVisible())
+
+
+def test_a_record_with_corners_that_enclose_nothing_is_told(page: SeamlessPage, tmp_path: Path) -> None:
+    made = tmp_path / "walls" / "made.png"
+    write_image(made, np.zeros((32, 32, 3), np.uint8))
+    corners = ((0.1, 0.1), (0.9, 0.9), (0.9, 0.1), (0.1, 0.9))
+    record = Record(source="back wall.png", seamless=Seamless(region=Region(corners=corners)))
+    record_path(made).write_text(record.model_dump_json())
+    page.open(made)
+    assert wait_until(lambda: page.settled and "enclose nothing" in page.said.text())
+    press(page.shape.button(0))
+    assert wait_until(lambda: page.settled and page.said.text() == "")

@@ -194,8 +194,11 @@ class SeamlessPage(Page):
 
     def _region_size(self) -> tuple[int, int]:
         """Width and height of the region in pixels of the whole picture."""
-        width, height = taken_size((self.full[1], self.full[0]), self._region()) if self.full[0] else (1, 1)
-        return max(width, 1), max(height, 1)
+        if self.full[0]:
+            with suppress(CollageError):  # corners of a record that enclose nothing; the page says so
+                width, height = taken_size((self.full[1], self.full[0]), self._region())
+                return max(width, 1), max(height, 1)
+        return 1, 1
 
     def recipe(self) -> Seamless:
         """What the controls say."""

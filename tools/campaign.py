@@ -255,9 +255,8 @@ def commands(folder: Path) -> dict[str, Kind]:
             words = shlex.split(text)
         except ValueError:
             words = text.split()
-        os.chdir(place)
         sys.argv, told, code = ["collage", *(word.replace("\0", "") for word in words)], io.StringIO(), 0
-        with contextlib.redirect_stdout(told), contextlib.redirect_stderr(told):
+        with contextlib.chdir(place), contextlib.redirect_stdout(told), contextlib.redirect_stderr(told):
             try:
                 run_command()
             except SystemExit as ended:

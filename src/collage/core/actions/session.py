@@ -5,6 +5,7 @@ Panels write through the session and listen to its signals; they never hold a co
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Callable, Iterable
 from dataclasses import replace
@@ -114,8 +115,14 @@ class Session:
 
     @property
     def base_folder(self) -> Path:
-        """The project's folder; the current folder before it has one."""
-        return self.folder or Path()
+        """The project's folder; before it has one the current folder, or the home where that is gone."""
+        if self.folder is not None:
+            return self.folder
+        try:
+            os.getcwd()
+        except OSError:
+            return Path.home()
+        return Path()
 
     @property
     def dirty(self) -> bool:

@@ -234,3 +234,18 @@ def test_freed_memory_goes_back_once_nothing_has_been_asked_for_a_while(jobs: Jo
     assert wait_until(lambda: given == [1], 5)
     wait_until(lambda: False, 0.3)
     assert given == [1], "once is enough"
+
+
+def test_looks_now_and_then_do_not_keep_freed_memory(jobs: Jobs, monkeypatch) -> None:
+    """Files are looked at twice a second: the window is at rest all the same."""
+    given: list[int] = []
+    monkeypatch.setattr("collage.app.shell.jobs.REST", 0.3)
+    monkeypatch.setattr("collage.app.shell.jobs.give_back_memory", lambda: given.append(1))
+    looks, watch, work = [], Latest(jobs, light=True), Latest(jobs)
+    work.ask(lambda _overtaken: [1])
+    for _ in range(40):
+        watch.ask(lambda _overtaken: [looks.append(1)])
+        wait_until(lambda: False, 0.05)
+    assert len(looks) > 5
+    assert given == [1]
+    assert wait_until(lambda: jobs.idle, 5)

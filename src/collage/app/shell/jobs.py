@@ -30,6 +30,7 @@ Make = Callable[[Overtaken], Steps[Any]]
 """Makes the steps of queued work; they end early where `cancelled` says so."""
 
 THREADS = 4  # a window's; one of them is kept free for what the hand waits for
+SOON = 0.05  # seconds until it is looked again whether all threads rest
 REST = 3.0  # seconds without any work after which freed memory goes back to the system
 CLOSING = 1.0  # seconds that a window waits for its threads to end
 
@@ -47,21 +48,23 @@ class Jobs(QObject):
         self._changed = threading.Condition()
         self._urgent: deque[Callable[[], None]] = deque()
         self._others: deque[Callable[[], None]] = deque()
+        self._light: deque[Callable[[], None]] = deque()
         self._others_running = 0
         self._waiting = 0
-        self._worked = False  # since memory was given back
+        self._worked: float | None = None  # when work was last begun or ended; None once memory was given back
         self._threads: list[threading.Thread] = []
         self._lanes: dict[str, deque[Ticket]] = {}
         self._posted.connect(self._run_posted)
 
     # ---- threads ------------------------------------------------------------------------------
 
-    def submit(self, work: Callable[[], None], *, urgent: bool = False) -> None:
-        """Runs something on a thread. urgent : never waits for work that is not."""
+    def submit(self, work: Callable[[], None], *, urgent: bool = False, light: bool = False) -> None:
+        """Runs something on a thread. urgent : never waits for work that is not. light : a look now and then that
+        makes nothing, during which the window is at rest all the same."""
         with self._changed:
             if self.closing:
                 return
-            (self._urgent if urgent else self._others).append(work)
+            (self._light if light else self._urgent if urgent else self._others).append(work)
             if not self._waiting and len(self._threads) < THREADS:
                 thread = threading.Thread(target=self._loop, name=f"collage {len(self._threads)}", daemon=True)
                 self._threads.append(thread)
@@ -73,34 +76,42 @@ class Jobs(QObject):
             with self._changed:
                 while not (found := self._take()) and not self.closing:
                     self._waiting += 1
-                    rested = not self._changed.wait(REST if self._worked else None)
+                    until = self._until_rest()
+                    self._changed.wait(None if until is None else max(until, SOON))
                     self._waiting -= 1
-                    if rested and self._worked and self._waiting + 1 == len(self._threads):
-                        self._worked, found = False, (give_back_memory, True)
+                    if self._until_rest() == 0 and self._waiting + 1 == len(self._threads):
+                        self._worked, found = None, (give_back_memory, "light")
                         break
                 if not found:
                     return
-            work, urgent = found
+            work, kind = found
             try:
                 work()
             finally:
                 del work, found
-                if not urgent:
-                    with self._changed:
+                with self._changed:
+                    if kind != "light":
+                        self._worked = time.monotonic()
+                    if kind == "other":
                         self._others_running -= 1
                         self._changed.notify()
 
-    def _take(self) -> tuple[Callable[[], None], bool] | None:
-        """The next work and whether it is urgent; called under the lock."""
+    def _take(self) -> tuple[Callable[[], None], str] | None:
+        """The next work, and whether it is "urgent", "other" or "light"; called under the lock."""
         if self.closing:
             return None
-        self._worked = self._worked or bool(self._urgent or self._others)
+        if self._urgent or self._others:
+            self._worked = time.monotonic()
         if self._urgent:
-            return self._urgent.popleft(), True
+            return self._urgent.popleft(), "urgent"
         if self._others and self._others_running < THREADS - 1:
             self._others_running += 1
-            return self._others.popleft(), False
-        return None
+            return self._others.popleft(), "other"
+        return (self._light.popleft(), "light") if self._light else None
+
+    def _until_rest(self) -> float | None:
+        """Seconds until nothing has been worked for long enough; None where nothing was since memory was given back."""
+        return None if self._worked is None else max(self._worked + REST - time.monotonic(), 0.0)
 
     def post(self, work: Callable[[], object]) -> None:
         """Runs something on the window's thread, soon."""
@@ -120,6 +131,7 @@ class Jobs(QObject):
             self.closing = True
             self._urgent.clear()
             self._others.clear()
+            self._light.clear()
             for ticket in self.tickets:
                 ticket.cancel()
             self._changed.notify_all()
@@ -176,9 +188,9 @@ class Latest(QObject):
     failed = Signal(object)  # CollageError
     busy = Signal(bool)
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None, *, urgent: bool = False) -> None:
+    def __init__(self, jobs: Jobs, parent: QObject | None = None, *, urgent: bool = False, light: bool = False) -> None:
         super().__init__(parent)
-        self._jobs, self._urgent = jobs, urgent
+        self._jobs, self._urgent, self._light = jobs, urgent, light
         self._lock = threading.Lock()
         self._wish: Work | None = None
         self._running = False
@@ -193,7 +205,7 @@ class Latest(QObject):
                 return
             self._running = True
         self.busy.emit(True)
-        self._jobs.submit(self._run, urgent=self._urgent)
+        self._jobs.submit(self._run, urgent=self._urgent, light=self._light)
 
     @property
     def idle(self) -> bool:

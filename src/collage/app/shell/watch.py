@@ -24,7 +24,7 @@ class FileWatch(QObject):
         self.session = session
         self.missing: list[Reference] = []
         self._known: dict[str, str] = {}
-        self.worker = Latest(jobs, self)
+        self.worker = Latest(jobs, self, light=True)
         self.worker.answered.connect(self._take)
         self._timer = QTimer(self)
         self._timer.setInterval(EVERY)

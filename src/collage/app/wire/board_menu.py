@@ -78,8 +78,7 @@ def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
 
 def conversion_menu(board: BoardView, wire: WireItem) -> QMenu:
     """The ways in which a wire can convert."""
-    network, channel = board.session.network, board.session.channel_card(wire.name)
-    user = wire.card or (channel.name if channel is not None else "")
+    network, user = board.session.network, board.user_of(wire)
     menu = QMenu(board)
     menu.setObjectName("conversion")
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

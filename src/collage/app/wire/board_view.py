@@ -492,6 +492,11 @@ class BoardView(QGraphicsView):
             return " ".join(f"{part:.3g}" for part in value) if isinstance(value, tuple) else str(value)
         return "default"
 
+    def user_of(self, wire: WireItem) -> str:
+        """The card that a wire ends at; empty for an output of a group."""
+        channel = self.session.channel_card(wire.name)
+        return wire.card or (channel.name if channel is not None else "")
+
     def ends_for(self, name: str) -> list[tuple[str, str, tuple[Wire, str, str, str]]]:
         """Every input that a card's output fits: its name, what it has now, and what `wire_to` takes."""
         item, session = self.cards[name], self.session

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QApplication
 from collage.app.shell.studio import Studio
 from collage.app.widgets.pick_field import Choice, PickField
 from collage.app.wire.board import Board
-from collage.app.wire.wire_item import WireItem
 from collage.core.actions import cards as cards_acts
 from collage.core.actions import wires as wires_acts
 from collage.core.base.text import counted
@@ -77,18 +76,13 @@ class BoardKeyboard:
         """Offers other ways to convert for the wires at the chosen cards."""
         network, choices = self.session.network, []
         for wire in self.board.wires:
-            user = self._user(wire)
+            user = self.board.user_of(wire)
             if wire.mark and user and {wire.card, wire.source.card} & {*self.session.selection}:
                 between = origin(network, network.cards[user].inputs[wire.name].wire or wire.source)[1]
                 title = f"{self.session.title(wire.source.card)} → {self.session.title(user)}"
                 choices += [Choice(f"{title}: {label}", (user, wire.name, way)) for way, label in ways(between[0])]
         at = self.board.viewport().rect().center()
         self.pick_field.ask(at, "Change conversion", choices, self._convert)
-
-    def _user(self, wire: WireItem) -> str:
-        """The card that a wire ends at; empty for an output of a group."""
-        channel = self.session.channel_card(wire.name)
-        return wire.card or (channel.name if channel is not None else "")
 
     def _convert(self, end: tuple[str, str, str]) -> None:
         wires_acts.convert_by(self.session, *end)
@@ -106,7 +100,7 @@ class BoardKeyboard:
                     input_label(wire.name),
                 )
                 for wire in self.board.wires
-                if name not in (wire.source.card, wire.card) and (end := self._user(wire))
+                if name not in (wire.source.card, wire.card) and (end := self.board.user_of(wire))
             ]
             at = self.board.viewport().rect().center()
             self.pick_field.ask(at, "Insert into a wire", choices, partial(self._put_between, name))

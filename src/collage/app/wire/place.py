@@ -269,7 +269,6 @@ class WirePlace:
 
     def _take_set(self, material: str, name: str, at: tuple[float, float] | None = None) -> None:
         card, place = self.session.project.materials[material].cards[name], at or self.middle_place()
-
         fresh = self.session.network.free_name(name)
 
         def change(network: Network) -> Network:

@@ -25,7 +25,7 @@ def joined(values: np.ndarray, overlap: float, *, loop: bool, period: float = 0.
     repeats; the result is as many whole ones as fit. values : (h, w, c). Returns (h, w - o, c).
     """
     across = whole_periods(values.shape[1], period)
-    regular = 0 < across < values.shape[1]
+    regular = across > 0
     if regular:
         over = min(values.shape[1] - across, max(round(values.shape[1] * overlap), round(period)), across)
         values = values[:, : across + over]

@@ -56,7 +56,8 @@ def test_a_folder_as_json(maps: Path) -> None:
 def test_a_folder_into_a_project_with_corrections(maps: Path, tmp_path: Path) -> None:
     project = tmp_path / "project"
     done = collage("gather", maps, "--into", project, "--set", "loam", "--role", "loam_gloss.png=specular_roughness",
-                   "--rule", "qx=height", "--relief", "bump", "--depth", "0.004", "--assign", "Sphere")  # fmt: skip
+                   "--rule", "qx=height", "--relief", "bump", "--depth", "0.004", "--layout", "hex",
+                   "--assign", "Sphere")  # fmt: skip
     assert done.returncode == 0, done.stderr
     state, problems = load_project(project)
     assert not problems
@@ -65,6 +66,7 @@ def test_a_folder_into_a_project_with_corrections(maps: Path, tmp_path: Path) ->
     assert set(network.cards["loam"].network.outputs) == {"base_color", "roughness", "height"}
     assert "turned_gloss" not in network.cards["loam"].network.cards
     assert network.cards["bump"].inputs["scale"].value == pytest.approx(0.064)
+    assert network.cards["loam"].network.cards["base_color_map"].category == "hextiledimage"
     assert all(not one.missing for one in references(state, project))
     listed = collage("files", project)
     assert listed.returncode == 0
@@ -128,6 +130,7 @@ def test_a_wall_taken_at_a_slant_is_straightened_and_cut_at_whole_bricks(tmp_pat
         (("seamless", "nowhere.jpg", "-o", "x.png", "--bulge", "3"), "out of range"),
         (("gather", "nowhere"), "no such folder"),
         (("gather", ".", "--relief", "up"), "cannot be used as"),
+        (("gather", ".", "--layout", "round"), "no layout"),
         (("seamless", "nowhere.jpg", "-o", "x.png"), "not there"),
         (("seamless", "nowhere.jpg", "-o", "x.png", "--even", "7"), "out of range"),
         (("region", "nowhere.jpg", "-o", "x.png", "--crop", "1,2"), "no region"),

@@ -266,6 +266,26 @@ def test_sizes_and_what_the_height_does(place: MainWindow) -> None:
     assert all(not one.missing for one in references(window.session.project, window.session.folder))
 
 
+def test_a_set_is_laid_on_from_three_sides(place: MainWindow) -> None:
+    window, panel = place, gather_of(place).set_panel
+    gather_of(place).state.choose(Chosen(0))
+    assert wait_until(lambda: panel.preview.picture is not None)
+    before = panel.preview.picture
+    panel.layout_box.setFocus()
+    for _ in range(2):
+        QTest.keyClick(panel.layout_box, Qt.Key.Key_Down)
+    assert panel.layout_box.currentText() == "Triplanar"
+    assert "UVs" in panel.layout_box.itemData(2, Qt.ItemDataRole.ToolTipRole)
+    assert wait_until(lambda: panel.preview.picture is not before)
+    panel.metres.edited.emit(0.3, False)
+    QTest.keyClick(gather_of(window).table, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    assert wait_until(lambda: window.session.material == "Enamel")
+    card = window.session.document.cards["enamel"]
+    assert {"placement_x", "placement_y", "placement_z"} <= card.network.cards.keys()
+    assert card.inputs["scale"].value == pytest.approx((0.3, 0.3))
+    assert card.inputs["scale"].attributes["uiname"] == "Tile size (m)"
+
+
 def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: Path) -> None:
     preview = wire_of(window).preview
     at = next(

@@ -37,6 +37,7 @@ def gather(
     axes: Annotated[list[str] | None, typer.Option(help="FILE=red, FILE=swapped or FILE=swapped-red.")] = None,
     rules: Annotated[list[str] | None, typer.Option("--rule", help="WORD=ROLE, remembered from now on.")] = None,
     relief: Annotated[str, typer.Option(help="Use height as: auto, none, bump, displacement.")] = "auto",
+    layout: Annotated[str, typer.Option(help="How the maps lie on the object: uv, hex, triplanar.")] = "uv",
     occlusion: Annotated[bool, typer.Option(help="Occlusion into the base colour.")] = True,
     metres: Annotated[float, typer.Option(help="Width of a tile in metres.")] = 1.0,
     depth: Annotated[float, typer.Option(help="Metres from dark to bright of a height map.")] = 0.008,
@@ -44,6 +45,7 @@ def gather(
 ) -> None:
     """Group the maps in a folder to sets with roles; build materials from them."""
     from collage.core.gather.build import RELIEFS, BuildOptions
+    from collage.core.gather.layouts import LAYOUTS
     from collage.core.gather.report import as_json as to_json
     from collage.core.gather.rules import load_rules, save_rules, with_rule
     from collage.core.gather.scan import gathered
@@ -55,6 +57,8 @@ def gather(
         save_rules(known)
     if relief not in RELIEFS:
         raise CollageError(f"A height cannot be used as “{relief}”.", remedy=f"Use one of {', '.join(RELIEFS)}.")
+    if layout not in LAYOUTS:
+        raise CollageError(f"There is no layout “{layout}”.", remedy=f"Use one of {', '.join(LAYOUTS)}.")
     found = _corrected(gathered(folder, known), roles, greens, axes, metres, depth)
     if only:
         found = _only(found, only)
@@ -64,7 +68,7 @@ def gather(
     elif into is None:
         _list(found)
     if into is not None:
-        options = BuildOptions(occlusion=occlusion, relief=relief)  # type: ignore[arg-type]
+        options = BuildOptions(occlusion=occlusion, relief=relief, layout=layout)  # type: ignore[arg-type]
         _build(found, folder, into, options, in_place=in_place, assign=assign, aside=as_json)
 
 

@@ -204,41 +204,6 @@ def test_files_of_another_set_are_not_overwritten(tmp_path: Path) -> None:
     assert next(iter(copied_names(found, tmp_path / "one", project).values())).parent.name == "a"
 
 
-@pytest.mark.parametrize(
-    ("scale", "rotate"),
-    [((1, 1), 0), ((1, 1), 37), ((1, 1), 90), ((1, 1), 180), ((-1, 1), 0), ((1, -1), 0), ((-1, 1), 37), ((0.5, 0.5), 0),
-     ((1 / 3, 1), 0), ((1 / 3, 1), 37)],
-)  # fmt: skip
-def test_normals_follow_their_placement(library, tmp_path: Path, scale: tuple[float, float], rotate: float) -> None:
-    """Against the placed height itself, by differences: lit from four sides, both look the same."""
-    place = (np.arange(256) + 0.5) / 256 * 2 * np.pi
-    u, v = np.meshgrid(place, -place)
-    height = 0.5 + 0.1 * np.sin(u) * np.cos(v) + 0.05 * np.cos(2 * u + v)
-    du = 0.1 * np.cos(u) * np.cos(v) - 0.1 * np.sin(2 * u + v)
-    dv = -0.1 * np.sin(u) * np.sin(v) - 0.05 * np.sin(2 * u + v)
-    way = np.stack([-du, -dv, np.ones_like(u)], axis=2)
-    way /= np.linalg.norm(way, axis=2, keepdims=True)
-    write_image(tmp_path / "a_normal.exr", (way * 0.5 + 0.5).astype(np.float32))
-    write_image(tmp_path / "a_height.exr", height[:, :, None].astype(np.float32))
-    network = build_material(group(["a_normal.exr", "a_height.exr"]).sets[0])
-    card = network.cards["a"]
-    card = card.with_input(replace(card.inputs["scale"], value=scale))
-    network = network.with_card(card.with_input(replace(card.inputs["rotate"], value=float(rotate))))
-    wanted = {"n": CardInput("surface", "geometry_normal"), "h": CardOutput("a", "height")}
-    size = 192
-    values = run(build_plan(library, network, wanted, folder=tmp_path, filtered=False), sheet(size, size))
-    found, relief = values["n"].reshape(3, size, size), values["h"].reshape(size, size)
-    # as deep as a tile of the mean side is, which is what normals keep
-    down, right = np.gradient(relief, 1 / size)
-    even = np.sqrt(abs(scale[0] * scale[1])) / (2 * np.pi)
-    slopes = np.stack([-right * even, down * even, np.ones_like(down)])
-    expected = slopes / np.linalg.norm(slopes, axis=0)
-    inner = (slice(None), slice(4, -4), slice(4, -4))
-    for light in ((1, 0, 1), (-1, 0, 1), (0, 1, 1), (0, -1, 1)):
-        lit = [np.tensordot(np.array(light) / np.sqrt(2), one, 1) for one in (found[inner], expected[inner])]
-        assert np.abs(lit[0] - lit[1]).max() < 0.01, light
-
-
 @pytest.mark.parametrize("axes", ["", "red", "swapped", "swapped red"])
 @pytest.mark.parametrize("green", ["up", "down"])
 def test_mended_axes_give_the_normals_of_the_sound_map(library, tmp_path, axes: str, green: str) -> None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import cast
+from collections.abc import Callable, Mapping
+from typing import Any, cast
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -27,6 +27,7 @@ from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
 from collage.core.actions.session import Session
 from collage.core.gather.build import BuildOptions, Relief, build_material
+from collage.core.gather.layouts import LAYOUTS, Layout
 from collage.core.gather.sets import FoundSet
 from collage.core.render.renderer import Renderer
 
@@ -63,6 +64,12 @@ class SetPanel(QFrame):
         self.deep.edited.connect(lambda value, moving: self._sized("depth", value / 1000, moving))
         self.metres.reset.connect(lambda: self._sized("metres", 1.0, False))
         self.deep.reset.connect(lambda: self._sized("depth", FoundSet.depth, False))
+        self.layout_box = _combo(
+            "Layout", {key: label for key, (label, _) in LAYOUTS.items()}, "How the maps lie on the object"
+        )
+        for at, (_, says) in enumerate(LAYOUTS.values()):
+            self.layout_box.setItemData(at, says, Qt.ItemDataRole.ToolTipRole)
+        self.layout_box.activated.connect(lambda _: self.show_set())
         self.relief = _combo("Use height as", RELIEFS, "What the height map does")
         self.occlusion = QCheckBox("Multiply occlusion into base colour")
         self.occlusion.setToolTip("Darkens crevices in the base colour")
@@ -109,8 +116,8 @@ class SetPanel(QFrame):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Tile width (m)", self.metres), ("Relief depth (mm)", self.deep), ("Use height as", self.relief),
-            ("Assign to", self.target),
+            ("Layout", self.layout_box), ("Tile width (m)", self.metres), ("Relief depth (mm)", self.deep),
+            ("Use height as", self.relief), ("Assign to", self.target),
         )  # fmt: skip
         for at, (text, field) in enumerate(rows):
             grid.addWidget(quiet(text), at, 0)
@@ -134,8 +141,8 @@ class SetPanel(QFrame):
     # ---- showing ------------------------------------------------------------------------------
 
     def options(self) -> BuildOptions:
-        relief = cast(Relief, self.relief.currentData())
-        return BuildOptions(occlusion=self.occlusion.isChecked(), relief=relief)
+        relief, layout = cast(Relief, self.relief.currentData()), cast(Layout, self.layout_box.currentData())
+        return BuildOptions(occlusion=self.occlusion.isChecked(), relief=relief, layout=layout)
 
     @property
     def part(self) -> int:
@@ -154,7 +161,8 @@ class SetPanel(QFrame):
         """Shows the set that is chosen, if any."""
         found, file = self.state.chosen_set, self.state.chosen_file
         fields: tuple[QWidget, ...] = (
-            self.name, self.metres, self.deep, self.relief, self.occlusion, self.copy, self.target, self.build,
+            self.name, self.layout_box, self.metres, self.deep, self.relief, self.occlusion, self.copy, self.target,
+            self.build,
         )  # fmt: skip
         for part in fields:
             part.setEnabled(found is not None)
@@ -207,7 +215,7 @@ class SetPanel(QFrame):
             self.state.history.close_merge()
 
 
-def _combo(name: str, choices: dict[str, str], tip: str) -> QComboBox:
+def _combo(name: str, choices: Mapping[Any, str], tip: str) -> QComboBox:
     box = QComboBox()
     box.setToolTip(tip)
     box.setAccessibleName(name)

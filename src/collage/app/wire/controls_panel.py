@@ -290,8 +290,8 @@ class ControlsPanel(QFrame):
         column.setContentsMargins(0, 0, 0, 2)
         column.setSpacing(1)
         tile = is_tile_size(card, tab)
-        named = tab_label(card.category, tab.name, tab.attributes.get("uiname", ""))
-        label = "Tile size" if tile else named
+        own = tab.attributes.get("uiname", "Tile size" if tile else "")
+        label = tab_label(card.category, tab.name, own)
         caption = quiet(label)
         caption.setToolTip(tab.help)
         column.addWidget(caption)

@@ -9,8 +9,8 @@ from typing import Literal
 from collage.core.document.making import Given, card, given
 from collage.core.document.materials import new_material, surface_card
 from collage.core.document.model import MAP_SET, Card, Input, Network, Output, Wire
-from collage.core.gather.names import Axes
-from collage.core.gather.placed_normal import placed_normal
+from collage.core.gather.layouts import READERS, Layout, MapFile, Reader
+from collage.core.gather.normal_axes import GREEN_DOWN, Mended, green_switch
 from collage.core.gather.sets import FoundMap, FoundSet
 from collage.core.gather.words import COLOURS, Role
 from collage.core.images.tiles import pattern_of
@@ -53,6 +53,7 @@ class BuildOptions:
 
     occlusion: bool = True
     relief: Relief = "auto"
+    layout: Layout = "uv"
     repeats: float = 1.0
 
 
@@ -70,28 +71,32 @@ def same(file: str) -> str:
 class _Maker:
     """Puts the cards of a map set together, row by row."""
 
-    def __init__(self, stored: Stored) -> None:
+    def __init__(self, stored: Stored, layout: Layout) -> None:
         self.stored = stored
         self.cards: dict[str, Card] = {}
         self.outputs: dict[str, Output] = {}
-        self.inputs: dict[str, Input] = {}
         self.row = 0.0
+        self.reader: Reader = READERS[layout](self.put)
+        self.inputs = dict(self.reader.inputs)
 
     def put(self, one: Card) -> Wire:
-        self.cards[one.name] = one
-        return Wire(one.name)
+        """Takes a card in; one whose name is there already gets a number."""
+        name, number = one.name, 2
+        while name in self.cards:
+            name, number = f"{one.name}{number}", number + 1
+        self.cards[name] = replace(one, name=name)
+        return Wire(name)
 
     def out(self, name: str, kind: str, wire: Wire) -> None:
         self.outputs.setdefault(name, Output(name, kind, wire))
 
-    def image(self, one: FoundMap, name: str, kind: str, title: str) -> Wire:
-        """The card that reads a map, at the set's placement."""
+    def file_of(self, one: FoundMap, name: str, kind: str, title: str) -> MapFile:
+        """A map as it is to be read."""
         stored = self.stored(one.files[0])
         file = stored if not one.tiles else pattern_of(stored, one.tiles[0])
         space = {"colorspace": one.colorspace} if one.colorspace not in ("", "raw", "lin_rec709") else {}
-        made = card(name, "image", kind, (1.5, self.row), title, texcoord=("vector2", Wire("placement")))
         self.row += 1
-        return self.put(made.with_input(Input("file", "filename", file, attributes=space)))
+        return MapFile(name, kind, title, Input("file", "filename", file, attributes=space), self.row - 1)
 
     def add(self, one: FoundMap) -> None:
         if one.channels:
@@ -104,7 +109,11 @@ class _Maker:
             return
         kind = "color3" if one.role in COLOURS else "vector3" if one.role == "normal" else "float"
         name = f"{'gloss' if one.role == 'gloss' else OUTPUTS[one.role]}_map"
-        self._role(one, one.role, self.image(one, name, kind, one.label))
+        file = self.file_of(one, name, kind, one.label)
+        if one.role == "normal":
+            self._normal(one, file)
+        else:
+            self._role(one.role, self.reader.value(file))
 
     def _add_packed(self, one: FoundMap) -> None:
         """One image, and a card for each channel that means something."""
@@ -113,13 +122,17 @@ class _Maker:
         kind = ("color" if colour else "vector") + ("4" if wide else "3")
         first = self.row
         name = f"packed_map{'' if 'packed_map' not in self.cards else len(self.cards)}"
-        source = self.image(one, name, kind, "Packed" if one.role == "packed" else one.label)
+        file = self.file_of(one, name, kind, "Packed" if one.role == "packed" else one.label)
         for at, (channel, role) in enumerate(one.channels):
             if role not in OUTPUTS or OUTPUTS[role] in self.outputs:
                 continue
             self.row = first + at
+            if role == "normal" and channel == "rgb":
+                self._normal(one, file)
+                continue
+            source = self.reader.value(file)
             wire = self._rgb(source, kind, role) if channel == "rgb" else self._channel(source, kind, channel, role)
-            self._role(one, role, wire)
+            self._role(role, wire)
         self.row = first + max(len(one.channels), 1)
 
     def _channel(self, source: Wire, kind: str, channel: str, role: Role) -> Wire:
@@ -134,49 +147,20 @@ class _Maker:
         inputs: dict[str, Given] = {"in": (kind, source)}
         return self.put(card(f"{OUTPUTS[role]}_part", "convert", three, (2.5, self.row), "Without alpha", **inputs))
 
-    def _role(self, one: FoundMap, role: Role, wire: Wire) -> None:
-        """Puts a map out, turned to what the surface takes."""
-        place = (3.5, self.row - 1)
+    def _role(self, role: Role, wire: Wire) -> None:
+        """Puts a map out; gloss as roughness."""
         if role == "gloss":
+            place = (3.5, self.row - 1)
             wire = self.put(
                 card("turned_gloss", "invert", "float", place, "Gloss to roughness", **{"in": ("float", wire)})
             )
-        if role == "normal":
-            wire = self._axes(wire, one.axes, place)
-            wire = self._green(wire, one.green == "down", place)
-            wire = placed_normal(self.put, wire, (place[0] + 1.9, place[1]))
-        kind = "color3" if role in COLOURS else "vector3" if role == "normal" else "float"
-        self.out(OUTPUTS[role], kind, wire)
+        self.out(OUTPUTS[role], "color3" if role in COLOURS else "float", wire)
 
-    def _axes(self, wire: Wire, axes: Axes, place: tuple[float, float]) -> Wire:
-        """Red and green exchanged, and the red one mirrored, as the set says."""
-        x, y = place[0] - 2.8, place[1]
-        if axes.startswith("swapped"):
-            split = self.put(card("parts", "separate3", "multioutput", (x, y), "Parts", **{"in": ("vector3", wire)}))
-            parts = {f"in{number}": ("float", replace(split, output=output))
-                     for number, output in ((1, "outy"), (2, "outx"), (3, "outz"))}  # fmt: skip
-            wire = self.put(card("swapped", "combine3", "vector3", (x + 0.9, y), "Swap red and green", **parts))
-        if axes.endswith("red"):
-            self.put(card("mirrored_red", "multiply", "vector3", (x, y + 0.5), "Mirror red",
-                          in1=("vector3", wire), in2=("vector3", (-1.0, 1.0, 1.0))))  # fmt: skip
-            wire = self.put(card("turned_red", "add", "vector3", (x + 0.9, y + 0.5), "Flipped red",
-                                 in1=("vector3", Wire("mirrored_red")), in2=("vector3", (1.0, 0.0, 0.0))))  # fmt: skip
-        return wire
-
-    def _green(self, wire: Wire, down: bool, place: tuple[float, float]) -> Wire:
-        """Green turned where the set's switch says that it points down."""
-        x, y = place
-        self.inputs["green_down"] = Input(
-            "green_down", "boolean", down,
-            attributes={"uiname": "Flip the green channel (Y down)", "doc": "Flips the Y direction of the normal map."},
-        )  # fmt: skip
-        self.put(card("mirrored", "multiply", "vector3", (x - 0.9, y), "Mirror green",
-                      in1=("vector3", wire), in2=("vector3", (1.0, -1.0, 1.0))))  # fmt: skip
-        self.put(card("turned_green", "add", "vector3", (x, y), "Flipped green",
-                      in1=("vector3", Wire("mirrored")), in2=("vector3", (0.0, 1.0, 0.0))))  # fmt: skip
-        turned: dict[str, Given] = {"in1": ("vector3", Wire("turned_green")), "in2": ("vector3", wire)}
-        choose = card("green", "ifequal", "vector3", (x + 0.9, y), "Flip green", value2=("boolean", True), **turned)
-        return self.put(choose.with_input(Input("value1", "boolean", interface="green_down")))
+    def _normal(self, one: FoundMap, file: MapFile) -> None:
+        """Puts a normal map out, its axes right, and turned along with the placement."""
+        self.inputs[GREEN_DOWN] = green_switch(one.green == "down")
+        mended = Mended(self.put, file.kind, one.axes, (3.5, self.row - 1))
+        self.out(OUTPUTS["normal"], "vector3", self.reader.normal(file, mended))
 
 
 def map_set(
@@ -186,21 +170,23 @@ def map_set(
     *,
     stored: Stored = same,
     repeats: float = 1.0,
+    layout: Layout = "uv",
     title: str = "",
 ) -> Card:
-    """The card of a map set: image cards that share one placement, as a group of standard cards."""
-    maker = _Maker(stored)
-    maker.put(card("uv", "texcoord", "vector2", (-1.4, 0)))
-    placement = card("placement", "place2d", "vector2", (0, 0), texcoord=("vector2", Wire("uv")))
-    for key, kind in (("scale", "vector2"), ("rotate", "float"), ("offset", "vector2")):
-        placement = placement.with_input(Input(key, kind, interface=key))
-    maker.put(placement)
+    """The card of a map set: image cards that share one placement, as a group of standard cards.
+
+    stored : what the material calls a file. repeats : tiles along the UV square; triplanar, along the set's real width.
+    """
+    maker = _Maker(stored, layout)
     for one in sorted((one for one in found.maps if one.used), key=lambda one: bool(one.channels)):
         maker.add(one)
     turn = {"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}
-    size = 1 / repeats
+    real = layout == "triplanar"  # which has no UV square, so tiles are as large as the set says
+    size = (found.metres if real else 1) / repeats
     inputs = {
-        "scale": Input("scale", "vector2", (size, size), attributes={"uiname": "Tile size"}),
+        "scale": Input(
+            "scale", "vector2", (size, size), attributes={"uiname": "Tile size (m)" if real else "Tile size"}
+        ),
         "rotate": Input("rotate", "float", 0.0, attributes=turn),
         "offset": Input("offset", "vector2", (0.0, 0.0), attributes={"uiname": "Offset"}),
         **maker.inputs,
@@ -230,7 +216,7 @@ def with_set(
     """
     options = options or BuildOptions()
     name = network.free_name(_name(found.name))
-    made = map_set(found, name, place, stored=stored, repeats=options.repeats)
+    made = map_set(found, name, place, stored=stored, repeats=options.repeats, layout=options.layout)
     network = network.with_card(made)
     surface = surface_card(network)
     if surface is None or made.network is None:

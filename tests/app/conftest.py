@@ -14,6 +14,7 @@ from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
+from collage.app.preview import viewport
 from collage.app.shell.settings import Settings
 from collage.app.shell.start import make_window, settle
 from collage.app.shell.window import MainWindow
@@ -28,6 +29,12 @@ from collage.demo.shed import make_sample
 def compiled() -> None:
     """On a fresh machine the kernels compile for a minute; no window's time to come to rest is spent on that."""
     finished(compiled_kernels(NEEDED))
+
+
+@pytest.fixture(autouse=True)
+def small_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Pictures of a window have a quarter of its pixels, as they have fewer on a screen of very many."""
+    monkeypatch.setattr(viewport, "MOST_PIXELS", 32_000)
 
 
 @pytest.fixture(scope="session")

@@ -27,6 +27,8 @@ from collage.core.evaluate.run import Workers, run
 from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library, load_library
+from collage.demo.shed import make_sample
+from once import made_once
 
 # The same examples in every `make test`; `make campaign` draws new ones, and more of them.
 hypothesis.settings.register_profile("test", derandomize=True, database=None)
@@ -51,6 +53,12 @@ def workers() -> Iterator[Workers]:
     made = Workers(2)
     yield made
     made.close()
+
+
+@pytest.fixture(scope="session")
+def whole_shed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo as it is written, which takes seconds."""
+    return made_once(tmp_path_factory, "shed", lambda folder: make_sample("potting-shed", folder))
 
 
 @pytest.fixture

@@ -22,7 +22,7 @@ from collage.core.base.progress import finished
 from collage.core.images.files import read_pixels, write_image
 from collage.core.kernels import NEEDED
 from collage.core.kernels import compiled as compiled_kernels
-from collage.demo.shed import make_sample
+from once import made_once
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -38,16 +38,18 @@ def small_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 @pytest.fixture(scope="session")
-def shed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def shed(whole_shed: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo, its maps a quarter as wide: every window reads them anew."""
-    folder = tmp_path_factory.mktemp("demo") / "shed"
-    make_sample("potting-shed", folder)
-    for path in (folder / "maps").rglob("*.*"):
-        pixels = read_pixels(path)
-        height, width, channels = pixels.shape
-        blocks = pixels.reshape(height // 4, 4, width // 4, 4, channels).astype(np.float32)
-        write_image(path, blocks.mean(axis=(1, 3)).astype(pixels.dtype))
-    return folder
+
+    def make(folder: Path) -> None:
+        shutil.copytree(whole_shed, folder)
+        for path in (folder / "maps").rglob("*.*"):
+            pixels = read_pixels(path)
+            height, width, channels = pixels.shape
+            blocks = pixels.reshape(height // 4, 4, width // 4, 4, channels).astype(np.float32)
+            write_image(path, blocks.mean(axis=(1, 3)).astype(pixels.dtype))
+
+    return made_once(tmp_path_factory, "small shed", make)
 
 
 @pytest.fixture

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import fcntl
-import os
 import shutil
 from pathlib import Path
 
@@ -15,18 +13,18 @@ from collage.core.gather.scan import gathered
 from collage.core.images.files import write_image
 from collage.core.render.renderer import Renderer
 from collage.demo.library import is_made, library_steps
+from once import made_once
+
+
+def _make_library(folder: Path) -> None:
+    shares = [share for _, share in library_steps(folder)]
+    assert shares == sorted(shares)
 
 
 @pytest.fixture(scope="module")
 def shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Made once for all test processes, since it takes half a minute; each has a copy of its own."""
-    base = tmp_path_factory.getbasetemp()
-    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "sample library"
-    with shared.with_suffix(".lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not is_made(shared):
-            shares = [share for _, share in library_steps(shared)]
-            assert shares == sorted(shares)
+    shared = made_once(tmp_path_factory, "sample library", _make_library)
     return Path(shutil.copytree(shared, tmp_path_factory.mktemp("library") / "library"))
 
 

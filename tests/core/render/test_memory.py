@@ -5,40 +5,30 @@ from __future__ import annotations
 import gc
 import tracemalloc
 
-import pytest
-
 from collage.core.base.budget import Budget
 from collage.core.images.store import ImageStore
 from collage.core.project.folder import load_project
 from collage.core.project.pictures import picture_request
 from collage.core.render.renderer import Renderer
-from collage.demo.shed import make_sample
 
 LIMIT = 160 * 2**20  # several views of the size below
 
 
-@pytest.fixture(scope="module")
-def shed(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("memory") / "shed"
-    make_sample("potting-shed", folder)
-    return folder
-
-
-def test_views_that_are_seen_once_are_counted_with_their_light(library, shed):
-    project, _ = load_project(shed)
-    Renderer(library).picture(picture_request(project, 32, 24, folder=shed))  # what is imported is not counted
+def test_views_that_are_seen_once_are_counted_with_their_light(library, whole_shed):
+    project, _ = load_project(whole_shed)
+    Renderer(library).picture(picture_request(project, 32, 24, folder=whole_shed))  # what is imported is not counted
     gc.collect()
     tracemalloc.start()
     budget = Budget()
     budget.limit = LIMIT
     renderer = Renderer(library, ImageStore(budget))
-    request = picture_request(project, 240, 180, folder=shed)
+    request = picture_request(project, 240, 180, folder=whole_shed)
     try:
         for turn in range(14):
             camera = project.bench.camera.model_copy(update={"turn": 10.0 + turn})
             environment = project.bench.environment.model_copy(update={"turn": 5.0 * turn})
             bench = project.bench.model_copy(update={"camera": camera, "environment": environment})
-            turned = picture_request(project.with_bench(bench), *request.size, folder=shed)
+            turned = picture_request(project.with_bench(bench), *request.size, folder=whole_shed)
             for picture in renderer.stages(turned):
                 assert picture.display.any()
         del picture

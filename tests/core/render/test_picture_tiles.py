@@ -17,14 +17,6 @@ from collage.core.project.pictures import picture_request
 from collage.core.render import tiles as module
 from collage.core.render.renderer import Renderer
 from collage.core.render.tiles import MARGIN, tiles
-from collage.demo.shed import make_sample
-
-
-@pytest.fixture(scope="module")
-def shed(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("tiles") / "shed"
-    make_sample("potting-shed", folder)
-    return folder
 
 
 @pytest.mark.parametrize("size", [(64, 48), (1280, 800), (7680, 4320), (4000, 17), (17, 40000), (513, 513)])
@@ -43,14 +35,14 @@ def test_tiles_cover_the_picture_once_and_begin_where_patterns_do(size):
 @pytest.mark.parametrize(
     ("mode", "quality"), [("lit", "final"), ("lit", "draft"), ("normals", "draft"), ("clay", "draft")]
 )
-def test_a_picture_in_tiles_is_the_same_to_the_last_bit(library, shed, monkeypatch, mode, quality):
-    project, _ = load_project(shed)
+def test_a_picture_in_tiles_is_the_same_to_the_last_bit(library, whole_shed, monkeypatch, mode, quality):
+    project, _ = load_project(whole_shed)
     glass = project.materials["Celadon glaze"]
     surface = next(card for card in glass.cards.values() if card.category == "open_pbr_surface")
     project = project.with_material(
         "Celadon glaze", edits.set_value(glass, surface.name, "geometry_opacity", "float", 0.6)
     )  # what lies behind is looked at too
-    request = picture_request(project, 150, 110, quality, mode, folder=shed)
+    request = picture_request(project, 150, 110, quality, mode, folder=whole_shed)
     whole = Renderer(library).picture(request)
     monkeypatch.setattr("collage.core.render.renderer.tiles", lambda *size, whole: tiles(*size, 1500, 48))
     renderer = Renderer(library)
@@ -61,9 +53,9 @@ def test_a_picture_in_tiles_is_the_same_to_the_last_bit(library, shed, monkeypat
     assert renderer.caches.views.count == 0, "nothing of a tile is kept"
 
 
-def test_it_is_cancelled_between_tiles(library, shed):
-    project, _ = load_project(shed)
-    request = picture_request(project, 1280, 800, "final", folder=shed)
+def test_it_is_cancelled_between_tiles(library, whole_shed):
+    project, _ = load_project(whole_shed)
+    request = picture_request(project, 1280, 800, "final", folder=whole_shed)
     steps = Renderer(library).steps(request, cancelled=lambda: len(seen) > 1)
     seen = []
     with pytest.raises(Cancelled):
@@ -73,12 +65,12 @@ def test_it_is_cancelled_between_tiles(library, shed):
     assert 0 < seen[0] < seen[1] < 0.1
 
 
-def test_a_draft_of_the_previews_size_is_made_whole_and_kept(library, shed):
-    project, _ = load_project(shed)
+def test_a_draft_of_the_previews_size_is_made_whole_and_kept(library, whole_shed):
+    project, _ = load_project(whole_shed)
     renderer = Renderer(library)
-    renderer.picture(picture_request(project, 640, 480, "draft", folder=shed))
+    renderer.picture(picture_request(project, 640, 480, "draft", folder=whole_shed))
     assert renderer.caches.views.count == 1
-    renderer.picture(picture_request(project, 640, 480, "final", folder=shed))
+    renderer.picture(picture_request(project, 640, 480, "final", folder=whole_shed))
     assert renderer.caches.views.count == 1, "nothing is kept of a picture for a file"
 
 
@@ -99,9 +91,9 @@ print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024)
 """
 
 
-def test_memory_does_not_grow_with_the_picture(shed: Path):
+def test_memory_does_not_grow_with_the_picture(whole_shed: Path):
     def peak(width: int, height: int) -> float:
-        command = [sys.executable, "-c", PEAK, str(shed), str(width), str(height)]
+        command = [sys.executable, "-c", PEAK, str(whole_shed), str(width), str(height)]
         return float(subprocess.run(command, capture_output=True, text=True, check=True, env=os.environ).stdout)
 
     small, large = peak(1024, 768), peak(1920, 1080)

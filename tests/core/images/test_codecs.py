@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from collage.core.base.errors import CollageError
+from collage.core.images import files
 from collage.core.images.codecs import CODECS, READ_SUFFIXES, WRITTEN, codec_of, codec_to_write, dialog_filter
-from collage.core.images.files import read_pixels, write_image
+from collage.core.images.files import read_info, read_pixels, write_image, writing
 
 
 @pytest.mark.parametrize("suffix", [suffix for codec in WRITTEN for suffix in codec.suffixes])
@@ -23,6 +24,24 @@ def test_what_is_offered_for_writing_is_written_and_read_back(suffix: str, tmp_p
     )
     assert found.shape == (8, 8, 3)
     assert np.abs(found / largest - ramp).max() < (0.12 if suffix in (".jpg", ".jpeg") else 0.02)
+
+
+@pytest.mark.parametrize("suffix", [codec.suffixes[0] for codec in WRITTEN])
+def test_a_file_that_is_given_up_leaves_the_one_before(suffix: str, tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr(files, "BYTES_AT_ONCE", 1000)
+    path = tmp_path / f"pot{suffix}"
+    write_image(path, np.full((40, 50, 3), 40, np.uint8))
+    before = path.read_bytes()
+    pixels = np.random.default_rng(3).integers(0, 255, (40, 50, 3), np.uint8)
+    for after in range(1, 8):
+        steps = writing(path, pixels)
+        for _ in range(after):
+            next(steps)
+        steps.close()
+        assert path.read_bytes() == before
+        assert list(tmp_path.iterdir()) == [path]
+    assert [one.share for one in writing(path, pixels)] == pytest.approx(np.arange(0, 40, 6) / 40)
+    assert read_info(path).width == 50
 
 
 def test_the_dialog_offers_what_is_written_and_nothing_else() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from collage.core.base.progress import finished
 from collage.core.images.derive import (
     HeightFrom,
     RoughnessFrom,
@@ -30,7 +31,7 @@ def test_height_from_a_stained_photograph(kind: str) -> None:
     derived, plain = [], []
     for seed in (5, 6, 7):
         picture = photograph(kind, 384, seed)
-        derived.append(agreement(height_from(picture.pixels, HeightFrom(tiles=False)), picture.height))
+        derived.append(agreement(finished(height_from(picture.pixels, HeightFrom(tiles=False))), picture.height))
         plain.append(agreement(plain_height(picture.pixels), picture.height))
     assert np.mean(derived) >= 0.8, derived
     assert all(better > worse + 0.1 for better, worse in zip(derived, plain, strict=True)), (derived, plain)
@@ -42,8 +43,8 @@ def test_a_stain_is_not_a_pit() -> None:
     stain = np.exp(-(x * x + y * y) * 9)
     pixels = np.stack([relief * (1 - 0.4 * stain), relief * (1 - 0.6 * stain), relief * (1 - 0.8 * stain)], axis=2)
     pixels = (pixels * 255).astype(np.uint8)
-    kept = height_from(pixels, HeightFrom(stains=0, tiles=False))
-    left_out = height_from(pixels, HeightFrom(stains=1, tiles=False))
+    kept = finished(height_from(pixels, HeightFrom(stains=0, tiles=False)))
+    left_out = finished(height_from(pixels, HeightFrom(stains=1, tiles=False)))
     assert agreement(left_out, relief) > 0.9 > agreement(kept, relief)
     middle = slice(80, 120)
     assert abs(left_out[middle, middle].mean() - left_out.mean()) < 0.25 * abs(
@@ -55,7 +56,7 @@ def test_bands_add_up_and_weigh_apart() -> None:
     x = np.arange(512) / 512
     broad, fine = np.sin(2 * np.pi * 2 * x), np.sin(2 * np.pi * 128 * x)
     field = np.tile((broad + fine)[None, :], (512, 1)).astype(np.float32)
-    parts = bands(field, tiles=True)
+    parts = finished(bands(field, tiles=True))
     assert np.allclose(sum(parts), field - field.mean(), atol=1e-5)
     assert agreement(parts[0], np.tile(broad, (512, 1))) > 0.99
     assert agreement(parts[2], np.tile(fine, (512, 1))) > 0.99
@@ -69,7 +70,7 @@ def test_the_lamp_is_no_relief() -> None:
 
 def test_inverse_turns_the_height() -> None:
     picture = photograph("gravel", 128).pixels
-    one, other = height_from(picture, HeightFrom()), height_from(picture, HeightFrom(inverse=True))
+    one, other = finished(height_from(picture, HeightFrom())), finished(height_from(picture, HeightFrom(inverse=True)))
     assert np.allclose(one + other, 1, atol=1e-5)
 
 
@@ -87,12 +88,12 @@ def test_normals_of_a_wave_have_its_slope(up: bool) -> None:
 
 
 def test_occlusion_of_a_plain_and_of_a_groove() -> None:
-    assert np.allclose(occlusion_from(np.full((64, 64), 0.5), 1.0, 0.1), 1)
+    assert np.allclose(finished(occlusion_from(np.full((64, 64), 0.5), 1.0, 0.1)), 1)
     size = 256
     groove = np.ones((size, size), np.float32)
     groove[:, 118:138] = 0  # twenty pixels wide
     metres, depth = 1.0, 40 / 256  # as deep as twice its width
-    seen = occlusion_from(groove, metres, depth, reach=0.2, ways=64)
+    seen = finished(occlusion_from(groove, metres, depth, reach=0.2, ways=64))
     assert seen[0, 10] == pytest.approx(1, abs=0.02)
     # across a long groove the sky opens 2·atan(half / depth); cosine-weighted that is sin of half the opening, here by
     # the mean over slices of 1 / (1 + tan²)
@@ -103,21 +104,21 @@ def test_occlusion_of_a_plain_and_of_a_groove() -> None:
 
 def test_roughness_follows_what_it_is_told() -> None:
     grey = np.full((64, 64, 3), 128, np.uint8)
-    assert np.allclose(roughness_from(grey, RoughnessFrom(level=0.4)), 0.4, atol=1e-4)
+    assert np.allclose(finished(roughness_from(grey, RoughnessFrom(level=0.4))), 0.4, atol=1e-4)
     half = grey.copy()
     half[:, 32:] = 200
-    bright = roughness_from(half, RoughnessFrom(level=0.5, brightness=0.5, contrast=0))
+    bright = finished(roughness_from(half, RoughnessFrom(level=0.5, brightness=0.5, contrast=0)))
     assert bright[:, 48:].mean() > 0.6 > 0.4 > bright[:, :16].mean()
     busy = grey.copy()
     busy[:, ::2][:, 16:] = 160
-    rough = roughness_from(busy, RoughnessFrom(level=0.5, brightness=0, contrast=0.5))
+    rough = finished(roughness_from(busy, RoughnessFrom(level=0.5, brightness=0, contrast=0.5)))
     assert rough[:, 48:].mean() > rough[:, 8:24].mean() + 0.2
 
 
 @pytest.mark.parametrize("tiles", [True, False])
 def test_broad_middle_and_fine_forms_add_up(tiles: bool) -> None:
     field = np.random.default_rng(3).random((48, 64)).astype(np.float32)
-    parts = bands(field, tiles=tiles)
+    parts = finished(bands(field, tiles=tiles))
     np.testing.assert_allclose(sum(parts), field - field.mean(), atol=2e-3 if not tiles else 1e-5)
     assert all(abs(float(part.mean())) < 2e-2 for part in parts)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -64,6 +66,35 @@ def test_what_tiles_already_is_known_by_its_record_or_by_its_borders(picture: Pa
     assert not tiles_already(target, tile[:, :77])
     for path in finished(make_derived_files(picture, tmp_path / "d", Derive(maps=("height",)))):
         assert tiles_already(path, read_pixels(path)), "derived as a tile"
+
+
+def test_deriving_can_be_given_up_at_every_step(picture: Path, tmp_path: Path) -> None:
+    """What is there then is whole, with its record, and nothing goes on behind one's back."""
+    whole = tmp_path / "whole"
+    files = finished(make_derived_files(picture, whole, Derive()))
+    count = sum(1 for _ in make_derived_files(picture, whole, Derive()))
+    assert count > 10, "a step of a large photograph is to take less than a second"
+    threads = threading.active_count()
+    for after in range(1, count, 2):
+        folder = tmp_path / str(after)
+        steps = make_derived_files(picture, folder, Derive())
+        with suppress(StopIteration):
+            for _ in range(after):
+                next(steps)
+        steps.close()
+        assert threading.active_count() == threads
+        for path in folder.glob("*") if folder.exists() else ():
+            assert path.read_bytes() == (whole / path.name).read_bytes()
+        assert not list(folder.glob(".*"))
+    assert len(files) == 4
+
+
+def test_a_map_that_cannot_be_written_is_told_though_others_are(picture: Path, tmp_path: Path) -> None:
+    (tmp_path / "d" / "bark_normal.png").mkdir(parents=True)
+    with pytest.raises(CollageError, match=r"bark_normal\.png"):
+        finished(make_derived_files(picture, tmp_path / "d", Derive(maps=("height", "normal"))))
+    assert read_info(tmp_path / "d" / "bark_height.png").bits == 16
+    assert not list((tmp_path / "d").glob(".*"))
 
 
 def test_derived_maps_each_have_a_record(picture: Path, tmp_path: Path) -> None:

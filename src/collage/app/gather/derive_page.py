@@ -15,13 +15,22 @@ from collage.app.gather.picture_view import PictureView
 from collage.app.gather.set_preview import SHAPES, SetPreview
 from collage.app.shell.jobs import Jobs
 from collage.app.widgets.choosing import choose_folder
+from collage.core.base.progress import finished
 from collage.core.document.model import Network
 from collage.core.gather.build import BuildOptions, Stored, build_material
 from collage.core.gather.names import stem_of
 from collage.core.gather.sets import group
 from collage.core.images.derive import HeightFrom, RoughnessFrom, joints_are_bright, plain_height
 from collage.core.images.files import write_image
-from collage.core.images.made import DERIVED, Derive, Derived, derived, make_derived_files, sixteen_bits, tiles_already
+from collage.core.images.made import (
+    DERIVED,
+    Derive,
+    Derived,
+    DerivedMaps,
+    make_derived_files,
+    sixteen_bits,
+    tiles_already,
+)
 from collage.core.render.renderer import Renderer
 
 LABELS: dict[Derived, str] = {
@@ -191,10 +200,11 @@ class DerivePage(Page):
         folder = Path(self._work_folder.name)
 
         def work(pixels: np.ndarray, cancelled: Callable[[], bool]) -> Iterator[tuple[str, object]]:
+            maps = DerivedMaps(pixels, every)
             made: dict[str, np.ndarray] = {}
-            for name, values in derived(pixels, every):
-                made[name] = values
-                yield name, values
+            for name in DERIVED:
+                made[name] = finished(maps.steps(name))
+                yield name, made[name]
             yield "surface", _surfaces(folder, pixels, made, every)
 
         return work

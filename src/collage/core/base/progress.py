@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Generator
-from typing import NamedTuple, TypeVar
+from concurrent.futures import ThreadPoolExecutor, wait
+from typing import Generic, NamedTuple, TypeVar
 
 Made = TypeVar("Made")
+LOOK = 0.1  # seconds between two looks at work on another thread
 
 
 class Progress(NamedTuple):
@@ -27,6 +29,48 @@ def finished(steps: Steps[Made], tell: Callable[[str, float], object] = lambda _
         except StopIteration as done:
             return done.value  # type: ignore[no-any-return]
         tell(*step)
+
+
+def within(steps: Steps[Made], low: float, high: float, what: str = "") -> Steps[Made]:
+    """Steps as a part of longer work, from share `low` to `high`. what : said instead of their own words."""
+    while True:
+        try:
+            step = next(steps)
+        except StopIteration as done:
+            return done.value  # type: ignore[no-any-return]
+        yield Progress(what or step.what, low + (high - low) * step.share)
+
+
+class Aside(Generic[Made]):
+    """Steps that are taken on a thread of their own, from now on, while other work goes on."""
+
+    def __init__(self, steps: Steps[Made]) -> None:
+        self._steps, self._step = steps, Progress("", 0.0)
+        self._closed = False
+        self._pool = ThreadPoolExecutor(1)
+        self._made = self._pool.submit(self._run)
+
+    def _run(self) -> Made | None:
+        while not self._closed:
+            try:
+                self._step = next(self._steps)
+            except StopIteration as done:
+                return done.value  # type: ignore[no-any-return]
+        self._steps.close()
+        return None
+
+    def rest(self) -> Steps[Made]:
+        """What is left of the steps, told now and then; raises what they raised, and returns what they made."""
+        while not self._made.done():
+            wait((self._made,), LOOK)
+            yield self._step
+        self.close()
+        return self._made.result()  # type: ignore[return-value]
+
+    def close(self) -> None:
+        """Ends the steps where they are, if they go on still."""
+        self._closed = True
+        self._pool.shutdown()
 
 
 def remaining(elapsed: float, share: float) -> str:

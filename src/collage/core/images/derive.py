@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
+import os
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from pydantic import Field
 
 from collage.core.base.frozen import Frozen
+from collage.core.base.progress import Progress, Steps, within
 from collage.core.images.blur import blurred
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.region import floats, luminance, smaller
@@ -16,6 +19,7 @@ DARKEST = 0.004
 """Linear light below which the camera sees only noise."""
 
 ROWS_AT_ONCE = 256  # of large photographs, where a step takes much room
+PLACES_AT_ONCE = 2**17  # of a horizon: what one processor keeps near itself
 MOST_COUNTED = 4_000_000  # places of a photograph whose colours are counted
 
 LINES_IN, LINE, COVERED = 400, 0.035, 0.36
@@ -55,18 +59,26 @@ class RoughnessFrom(Frozen):
     tiles: bool = True
 
 
-def height_from(photograph: np.ndarray, how: HeightFrom) -> np.ndarray:
+def height_from(photograph: np.ndarray, how: HeightFrom) -> Steps[np.ndarray]:
     """(h, w) float32, 0..1 and 0.5 in the mean, from (h, w, c) pixels of any kind in sRGB or grey."""
-    values = _linear(photograph)
+    values = yield from within(_linear(photograph), 0.0, 0.1)
     light = np.log(np.maximum(luminance(values), DARKEST))
+    yield Progress("Height", 0.1)
     if not how.tiles:
         light -= falloff(light)
+    yield Progress("Height", 0.2)
     ratios = colour_ratios(values) if how.stains and values.shape[2] >= 3 else None
+    yield Progress("Height", 0.3)
     del values  # of large photographs, what is not needed any more is let go of
     if ratios is not None:
-        light -= np.float32(how.stains) * explained_by_colour(ratios, light, tiles=how.tiles)
-    broad, middle, fine = bands(np.exp(light - light.mean()), tiles=how.tiles)
+        told = yield from within(explained_by_colour(ratios, light, tiles=how.tiles), 0.3, 0.7)
+        light -= np.float32(how.stains) * told
+        del told
+    field = np.exp(light - light.mean())
+    del light
+    broad, middle, fine = yield from within(bands(field, tiles=how.tiles), 0.7, 0.9)
     height = broad * how.broad + middle * how.middle + fine * how.fine
+    yield Progress("Height", 0.95)
     return _stretched(-height if how.inverse else height)
 
 
@@ -100,11 +112,12 @@ def _net(lines: np.ndarray) -> float:
     return float(sizes.max() / sizes.sum()) if whole else 0.0
 
 
-def _linear(photograph: np.ndarray) -> np.ndarray:
+def _linear(photograph: np.ndarray) -> Steps[np.ndarray]:
     """(h, w, c) float32 of sRGB pixels of any kind, some rows at a time: the curve takes much room."""
     shape = photograph.shape if photograph.ndim == 3 else (*photograph.shape, 1)
     values = np.empty(shape, np.float32)
     for start in range(0, shape[0], ROWS_AT_ONCE):
+        yield Progress("Height", start / shape[0])
         rows = slice(start, start + ROWS_AT_ONCE)
         values[rows] = srgb_to_linear(floats(photograph[rows]))
     return values
@@ -134,10 +147,13 @@ def plain_height(photograph: np.ndarray) -> np.ndarray:
     return _stretched(luminance(floats(photograph)))
 
 
-def bands(field: np.ndarray, *, tiles: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def bands(field: np.ndarray, *, tiles: bool) -> Steps[tuple[np.ndarray, np.ndarray, np.ndarray]]:
     """(h, w) split in broad, middle and fine forms, which add up to the field less its mean."""
     side = min(field.shape)
-    smooth, smoother = blurred(field, side * FINE, tiles=tiles), blurred(field, side * MIDDLE, tiles=tiles)
+    smooth = blurred(field, side * FINE, tiles=tiles)
+    yield Progress("Forms", 0.4)
+    smoother = blurred(field, side * MIDDLE, tiles=tiles)
+    yield Progress("Forms", 0.8)
     return smoother - smoother.mean(), smooth - smoother, field - smooth
 
 
@@ -152,7 +168,7 @@ def colour_ratios(values: np.ndarray) -> list[np.ndarray]:
     return ratios
 
 
-def explained_by_colour(ratios: list[np.ndarray], light: np.ndarray, *, tiles: bool) -> np.ndarray:
+def explained_by_colour(ratios: list[np.ndarray], light: np.ndarray, *, tiles: bool) -> Steps[np.ndarray]:
     """The part of log light that follows the colour, (h, w), mean 0. ratios : see `colour_ratios`; they are used up.
 
     Shading scales all channels alike and leaves their ratios; stains and pigments change them. So the mean light of
@@ -167,6 +183,7 @@ def explained_by_colour(ratios: list[np.ndarray], light: np.ndarray, *, tiles: b
     base = blurred(weight, sigma, tiles=tiles)
     places = []
     while ratios:
+        yield Progress("Colours", 0.5 - 0.2 * len(ratios))
         one = ratios.pop(0)
         one *= weight
         one = blurred(one, sigma, tiles=tiles)
@@ -182,6 +199,7 @@ def explained_by_colour(ratios: list[np.ndarray], light: np.ndarray, *, tiles: b
     mean = (total / np.maximum(count, 1e-9)).astype(np.float32)
     told = np.empty(light.shape, np.float32)
     for start in range(0, len(told), ROWS_AT_ONCE):
+        yield Progress("Colours", 0.5 + 0.5 * start / len(told))
         rows = slice(start, start + ROWS_AT_ONCE)
         map_coordinates(mean, [one[rows] for one in places], order=1, mode="nearest", output=told[rows])
     told -= told.mean()
@@ -237,49 +255,63 @@ def normal_from(height: np.ndarray, metres: float, depth: float, *, tiles: bool 
 
 def occlusion_from(
     height: np.ndarray, metres: float, depth: float, *, reach: float = 0.1, tiles: bool = True, ways: int = 12
-) -> np.ndarray:
+) -> Steps[np.ndarray]:
     """The share of the sky that each place sees, weighted by its height: (h, w) float32, 1 on a plain.
 
     By the horizon in `ways` directions as far as `reach`, a share of the tile's width (Max, "Horizon mapping", 1988).
     """
-    step = metres / height.shape[1]
+    rows, columns = height.shape
     real = height.astype(np.float32) * np.float32(depth)
-    far = max(int(reach * height.shape[1]), 2)
-    distances = np.unique(np.geomspace(1, far, 18).astype(int))
+    far = max(int(reach * columns), 2)
     pad = far + 1
     wide = np.pad(real, pad, mode="wrap" if tiles else "edge")  # type: ignore[call-overload]
-    columns = real.shape[1]
+    angles, distances = 2 * np.pi * np.arange(ways) / ways, np.unique(np.geomspace(1, far, 18).astype(int))
+    offsets = [[(round(one * np.sin(angle)), round(one * np.cos(angle))) for one in distances] for angle in angles]
+    at_once = max(PLACES_AT_ONCE // columns, 1)
     seen = np.zeros_like(real)
-    for start in range(0, len(real), ROWS_AT_ONCE):
-        here, sky = real[start : start + ROWS_AT_ONCE], seen[start : start + ROWS_AT_ONCE]
+
+    def block(start: int) -> None:
+        here, sky = real[start : start + at_once], seen[start : start + at_once]
         top, steepest, slope = pad + start, np.empty_like(here), np.empty_like(here)
-        for way in range(ways):
-            angle = 2 * np.pi * way / ways
+        for way in offsets:
             steepest[:] = 0
-            for distance in distances:
-                dy, dx = round(distance * np.sin(angle)), round(distance * np.cos(angle))
+            for dy, dx in way:
                 there = wide[top + dy : top + dy + len(here), pad + dx : pad + dx + columns]
                 np.subtract(there, here, out=slope)
-                slope /= np.float32(np.hypot(dx, dy) * step)
+                slope *= np.float32(columns / (np.hypot(dx, dy) * metres))
                 np.maximum(steepest, slope, out=steepest)
-            sky += 1 / (1 + steepest * steepest)  # the cosine-weighted share of a slice of sky above a horizon
+            steepest *= steepest
+            steepest += 1
+            sky += np.divide(1, steepest, out=steepest)  # the cosine-weighted share of sky above a horizon
+
+    starts = range(0, rows, at_once)
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        try:
+            for start, _ in zip(starts, pool.map(block, starts), strict=True):
+                yield Progress("Occlusion", start / rows)
+        finally:
+            pool.shutdown(cancel_futures=True)
     seen /= np.float32(ways)
     return seen
 
 
-def roughness_from(photograph: np.ndarray, how: RoughnessFrom) -> np.ndarray:
+def roughness_from(photograph: np.ndarray, how: RoughnessFrom) -> Steps[np.ndarray]:
     """(h, w) float32, 0..1, from (h, w, c) pixels of any kind."""
     light = _light(photograph)
     side = min(light.shape)
+    yield Progress("Roughness", 0.2)
     fine = light - blurred(light, side * FINE, tiles=how.tiles)
+    yield Progress("Roughness", 0.4)
     spread = blurred(np.square(fine, out=fine), side * FINE * 2, tiles=how.tiles)
     del fine
+    yield Progress("Roughness", 0.6)
     np.sqrt(np.maximum(spread, 0, out=spread), out=spread)
     usual = float(spread.mean())
     spread -= np.float32(usual)
     spread /= np.float32(max(usual, 1e-3))
     np.clip(spread, -1, 2, out=spread)
     spread *= np.float32(how.contrast / 2)
+    yield Progress("Roughness", 0.8)
     middle, deviation = float(light.mean()), max(float(light.std()), 1e-6)
     light -= np.float32(middle)
     light *= np.float32(how.brightness / (2 * deviation))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Generator
 from contextlib import suppress
 from pathlib import Path
 from typing import Literal
@@ -14,7 +13,7 @@ from pydantic import Field, ValidationError
 
 from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.frozen import Frozen
-from collage.core.base.progress import Progress, Steps
+from collage.core.base.progress import Aside, Progress, Steps, within
 from collage.core.base.safe_write import write_bytes
 from collage.core.images.codecs import RECORD
 from collage.core.images.derive import (
@@ -26,7 +25,7 @@ from collage.core.images.derive import (
     occlusion_from,
     roughness_from,
 )
-from collage.core.images.files import read_pixels, write_image
+from collage.core.images.files import read_pixels, writing
 from collage.core.images.region import Region, taking
 from collage.core.images.seamless import Scores, Seamless, scores, tiling
 
@@ -131,8 +130,9 @@ def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     made = yield from steps
     yield Progress("Scoring", 0.85)
     after = scores(made)
-    yield Progress(f"Writing {target.name}", 0.9)
-    write_image(target, sixteen_bits(made))
+    stored = sixteen_bits(made)
+    del made
+    yield from within(writing(target, stored), 0.9, 1)
     record = Record(
         source=_relative(source, target), seamless=how, before=_numbers(before), after=_numbers(after),
     )  # fmt: skip
@@ -150,41 +150,65 @@ def make_derived_files(source: Path, folder: Path, how: Derive, stem: str = "") 
     stem : what their names begin with; the photograph's name if left out.
     """
     yield Progress(f"Reading {source.name}", 0.0)
-    pixels = read_pixels(source)
-    made: list[Path] = []
-    stem = stem or source.stem
-    for done, (name, values) in enumerate(derived(pixels, how)):
-        path = folder / f"{stem}_{name}.png"
-        yield Progress(f"Writing {path.name}", (done + 0.8) / (len(how.maps) + 0.5))
-        write_image(path, sixteen_bits(values))
-        _keep_record(path, Record(source=_relative(source, path), derive=how.model_copy(update={"maps": (name,)})))
-        made.append(path)
-        del values  # the next one needs the room
-    return made
+    maps = DerivedMaps(read_pixels(source), how)
+    paths = [folder / f"{stem or source.stem}_{name}.png" for name in how.maps]
+    share = 0.8 / len(how.maps)
+    writers: list[Aside[None]] = []
+    try:
+        for done, (name, path) in enumerate(zip(how.maps, paths, strict=True)):
+            steps = within(maps.steps(name), done * share, (done + 1) * share, f"Deriving {path.name}")
+            stored = yield from _stored(steps)
+            one = how.model_copy(update={"maps": (name,)})
+            writers.append(
+                Aside(_kept(writing(path, stored), path, Record(source=_relative(source, path), derive=one)))
+            )
+            del stored  # while it is written, the next one is made
+        for done, writer in enumerate(writers):
+            yield from within(writer.rest(), 0.8 + 0.2 * done / len(writers), 0.8 + 0.2 * (done + 1) / len(writers))
+    finally:
+        for writer in writers:
+            writer.close()
+    return paths
 
 
-def derived(pixels: np.ndarray, how: Derive) -> Generator[tuple[Derived, np.ndarray], None, None]:
-    """The maps of (h, w, c) pixels, one after the other: (h, w) or (h, w, 3) float32 in 0..1."""
-    height = height_from(pixels, how.height)
-    tiles = how.height.tiles
-    for name in how.maps:
-        if name == "height":
-            yield name, height
-        elif name == "normal":
-            yield name, normal_from(height, how.metres, how.depth, tiles=tiles)
-        elif name == "roughness":
-            yield name, roughness_from(pixels, how.roughness.model_copy(update={"tiles": tiles}))
-        else:
-            yield name, occlusion_from(height, how.metres, how.depth, reach=how.reach, tiles=tiles)
+def _stored(steps: Steps[np.ndarray]) -> Steps[np.ndarray]:
+    """A map as it is written."""
+    return sixteen_bits((yield from steps))
+
+
+def _kept(steps: Steps[None], path: Path, record: Record) -> Steps[None]:
+    """A picture that is written, and then its record."""
+    yield from steps
+    _keep_record(path, record)
+
+
+class DerivedMaps:
+    """The maps of (h, w, c) pixels; the height, which others are made of, is kept."""
+
+    def __init__(self, pixels: np.ndarray, how: Derive) -> None:
+        self._pixels, self._how = pixels, how
+        self._height: np.ndarray | None = None
+
+    def steps(self, name: Derived) -> Steps[np.ndarray]:
+        """A map, (h, w) or (h, w, 3) float32 in 0..1."""
+        how, tiles = self._how, self._how.height.tiles
+        if name == "roughness":
+            return (yield from roughness_from(self._pixels, how.roughness.model_copy(update={"tiles": tiles})))
+        if self._height is None:
+            self._height = yield from within(height_from(self._pixels, how.height), 0.0, 0.8)
+        if name == "normal":
+            return normal_from(self._height, how.metres, how.depth, tiles=tiles)
+        if name == "occlusion":
+            return (yield from occlusion_from(self._height, how.metres, how.depth, reach=how.reach, tiles=tiles))
+        return self._height
 
 
 def make_region_file(source: Path, target: Path, region: Region) -> Files:
     """Writes a region of a picture, with its record. Raises CollageError."""
     yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
-    yield Progress(f"Writing {target.name}", 0.6)
-    made = yield from taking(pixels, region)
-    write_image(target, made if pixels.dtype.kind == "f" else sixteen_bits(made))
+    made = yield from within(taking(pixels, region), 0.2, 0.6)
+    yield from within(writing(target, made if pixels.dtype.kind == "f" else sixteen_bits(made)), 0.6, 1)
     _keep_record(target, Record(source=_relative(source, target), region=region))
     return [target]
 

@@ -7,7 +7,7 @@ import pytest
 from places import wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QApplication, QLineEdit, QMenu
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QStyle, QStyleOptionFrame
 
 from collage.app.shell.start import settle
 from collage.app.shell.window import MainWindow
@@ -349,3 +349,24 @@ def test_the_menu_of_a_value_opens_on_its_field_too(window: MainWindow, panel: s
     assert any("default" in text.lower() for text in texts), texts
     menu.close()
     assert settle(window)
+
+
+@pytest.mark.parametrize("definition", ["ND_combine4_vector4", "ND_constant_vector4", "ND_constant_vector3", "ND_constant_color4",
+                                        "ND_constant_vector2", "ND_constant_float"])  # fmt: skip
+def test_numbers_are_shown_whole(window: MainWindow, definition: str) -> None:
+    """Negative ones and tens too, in every field of a card."""
+    name = add(window, definition)
+    panel = wire_of(window).controls
+    for tab in window.session.library[definition].inputs.values():
+        numbers = (-0.125, 10.25, -12.875, 1.0)
+        size = {"float": 1, "vector2": 2, "vector3": 3, "vector4": 4, "color4": 4}[tab.type]
+        window.session.set_value(name, tab.name, tab.type, numbers[:size] if size > 1 else numbers[0])
+    assert settle(window)
+    fields = [*panel.findChildren(NumberField), *panel.findChildren(QLineEdit)]
+    shown_fields = [field for field in fields if field.isVisible()]
+    assert shown_fields
+    for field in shown_fields:
+        option = QStyleOptionFrame()
+        field.initStyleOption(option)
+        room = field.style().subElementRect(QStyle.SubElement.SE_LineEditContents, option, field).width() - 4
+        assert field.fontMetrics().horizontalAdvance(field.text()) <= room, field.text()

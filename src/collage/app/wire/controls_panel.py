@@ -322,8 +322,8 @@ class ControlsPanel(QFrame):
                 if tab.type == "filename" and one is not None:
                     column.addWidget(SpaceRow(self.session, card, one))
         wide = {
-            "vector3": 176,
-            "vector4": 200,
+            "vector3": 184,
+            "vector4": 244,
             "color4": 176,
             "filename": 236,
             "float": 112,

@@ -7,6 +7,7 @@ import pytest
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
+from collage.core.base.progress import finished
 from collage.core.images.joining import cheapest_cut, joined
 from collage.core.images.periods import pattern_of, whole_periods
 from collage.core.images.region import Region, floats, luminance, taken
@@ -86,7 +87,7 @@ def test_bricks_are_of_one_piece_after_joining() -> None:
     flat = regular_photograph("bricks", (300, 430), 7, period=90, uneven=0)
     values = floats(flat.pixels)
     assert _two_toned(values[:, :270], flat) == 0, "the wall as it is"
-    made = joined(values, 0.2, loop=False, period=90)
+    made = finished(joined(values, 0.2, loop=False, period=90))
     assert made.shape[1] == 270
     assert _two_toned(made, flat) == 0
     hard = np.concatenate([values[:, 90:130], values[:, 40:270]], axis=1)  # half a brick of another place put in

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import finished
 from collage.core.images import seamless as seamless_module
 from collage.core.images.blur import blurred
 from collage.core.images.joining import best_overlap, cheapest_cut, joined
@@ -149,7 +150,7 @@ def test_the_overlap_is_where_both_borders_agree(best: int) -> None:
 def test_a_join_begins_and_ends_as_what_goes_on_there() -> None:
     values = np.random.default_rng(4).random((64, 128, 3)).astype(np.float32)
     over = best_overlap(values, 0.25)
-    out = joined(values, 0.25, loop=False)
+    out = finished(joined(values, 0.25, loop=False))
     assert out.shape == (64, 128 - over, 3)
     assert np.array_equal(out[:, 0], values[:, 128 - over]), "the first column follows the last one of what is kept"
     assert np.allclose(out[:, over - 1], values[:, over - 1]), "and the last one of the strip leads on"
@@ -160,7 +161,7 @@ def test_a_join_of_two_greys_rises_evenly_between_them() -> None:
     """Two flat halves that differ: the join must go from one to the other without a step."""
     values = np.full((64, 200, 1), 0.3, np.float32)
     values[:, 100:] = 0.6
-    out = joined(values, 0.25, loop=False)[:, :, 0]
+    out = finished(joined(values, 0.25, loop=False))[:, :, 0]
     over = 200 - out.shape[1]
     strip = out[:, :over].astype(float)
     assert np.abs(np.diff(strip, axis=1)).max() < 0.06

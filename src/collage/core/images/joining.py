@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from collage.core.base.progress import Progress, Steps
 from collage.core.images.blur import blurred
 from collage.core.images.periods import whole_periods
 from collage.core.images.region import luminance
@@ -18,12 +19,13 @@ ROWS_COMPARED = 768
 """Rows of a picture that are looked at for the best overlap: as many tell as well as all of them."""
 
 
-def joined(values: np.ndarray, overlap: float, *, loop: bool, period: float = 0.0) -> np.ndarray:
+def joined(values: np.ndarray, overlap: float, *, loop: bool, period: float = 0.0) -> Steps[np.ndarray]:
     """The picture narrower by the overlap, its right border running on into its left one.
 
     loop : rows wrap around, so the cut ends in the column where it began. period : columns after which a pattern
     repeats; the result is as many whole ones as fit. values : (h, w, c). Returns (h, w - o, c).
     """
+    yield Progress("Joining", 0)
     across = whole_periods(values.shape[1], period)
     regular = across > 0
     if regular:
@@ -31,15 +33,19 @@ def joined(values: np.ndarray, overlap: float, *, loop: bool, period: float = 0.
         values = values[:, : across + over]
     else:
         over = best_overlap(values, overlap)
+    yield Progress("Joining", 0.3)
     width = values.shape[1]
     left, right = values[:, :over], values[:, width - over :]
     cost = np.square(left - right).sum(axis=2)
+    yield Progress("Joining", 0.4)
     edge = over // 10 if regular else 0  # where the strip has to go on as the picture does
     if regular:
         cost = (cost + cost.mean()) * np.minimum(_inside_units(left), _inside_units(right))
     cut = cheapest_cut(cost[:, edge : over - edge], loop=loop, along=regular) + edge
     out, highest = values[:, : width - over].copy(), max(1.0, float(values.max()))
+    del cost
     for channel in range(values.shape[2]):  # one after the other: strips of large photographs take much room
+        yield Progress("Joining", 0.6 + 0.4 * channel / values.shape[2])
         blend = _blended(left[:, :, channel], right[:, :, channel], cut, loop=loop, broad=not regular)
         out[:, :over, channel] = blend[:, : out.shape[1]]
     return np.clip(out, 0, highest, out=out)

@@ -27,7 +27,7 @@ from collage.core.images.derive import (
 )
 from collage.core.images.files import read_pixels, writing
 from collage.core.images.region import Region, taking
-from collage.core.images.seamless import Scores, Seamless, scores, tiling
+from collage.core.images.seamless import Scores, Seamless, scores, scoring, tiling
 
 Derived = Literal["height", "normal", "roughness", "occlusion"]
 DERIVED: tuple[Derived, ...] = ("height", "normal", "roughness", "occlusion")
@@ -123,13 +123,11 @@ def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     pixels = read_pixels(source)
     part = yield from taking(pixels, how.region)
     del pixels
-    yield Progress("Scoring", 0.2)
-    before = scores(part)
+    before = yield from within(scoring(part), 0.1, 0.2)
     steps = tiling(part, how)
     del part  # of large photographs, nobody but the steps keeps it
     made = yield from steps
-    yield Progress("Scoring", 0.85)
-    after = scores(made)
+    after = yield from within(scoring(made), 0.8, 0.9)
     stored = sixteen_bits(made)
     del made
     yield from within(writing(target, stored), 0.9, 1)

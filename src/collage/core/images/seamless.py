@@ -14,7 +14,7 @@ from pydantic import Field
 
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
-from collage.core.base.progress import Progress, Steps, finished
+from collage.core.base.progress import Progress, Steps, finished, within
 from collage.core.images.blur import blurred
 from collage.core.images.joining import joined
 from collage.core.images.periods import pattern_of
@@ -36,6 +36,10 @@ class Seamless(Frozen):
     period: tuple[Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=1)]] = (0.0, 0.0)
     patches: int = Field(0, ge=0, le=32)
     seed: int = 0
+
+
+COLUMNS_COMPARED = 1500
+"""Columns of a large picture in which steps from line to line are looked at: as many tell as well as all of them."""
 
 
 @dataclass(frozen=True)
@@ -69,10 +73,12 @@ def tiling(values: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
         yield Progress("Mixing patches", 0.5)
         return mixed(values, how.patches, how.seed)
     down, across = (share * length for share, length in zip(how.period[::-1], values.shape[:2], strict=True))
-    yield Progress("Joining left and right", 0.5)
-    values = joined(values, how.overlap, loop=False, period=across)
-    yield Progress("Joining top and bottom", 0.75)
-    values = joined(values.swapaxes(0, 1), how.overlap, loop=True, period=down)
+    values = yield from within(
+        joined(values, how.overlap, loop=False, period=across), 0.3, 0.5, "Joining left and right"
+    )
+    turned = values.swapaxes(0, 1)
+    del values
+    values = yield from within(joined(turned, how.overlap, loop=True, period=down), 0.5, 0.75, "Joining top and bottom")
     return np.ascontiguousarray(values.swapaxes(0, 1))
 
 
@@ -179,28 +185,40 @@ def _from_normal(gauss: np.ndarray, sorted_values: np.ndarray) -> np.ndarray:
 
 def scores(values: np.ndarray) -> Scores:
     """How well (h, w, c) values tile."""
+    return finished(scoring(values))
+
+
+def scoring(values: np.ndarray) -> Steps[Scores]:
+    """`scores`, in steps."""
+    yield Progress("Scoring", 0)
     pattern = pattern_of(values)
+    yield Progress("Scoring", 0.2)
     field = luminance(floats(values))
     del values  # of large pictures, what is not needed any more is let go of
-    periods = pattern.down, pattern.across
-    seam = max(_seam(field, axis, regular=periods[axis] > 0) for axis in (0, 1))
+    periods, seam = (pattern.down, pattern.across), 0.0
+    for axis in (0, 1):
+        yield Progress("Scoring", 0.3 + 0.3 * axis)
+        seam = max(seam, _seam(field if axis == 0 else field.T, regular=periods[axis] > 0))
+    yield Progress("Scoring", 0.9)
     counts = tuple(round(size / one) if one else 0 for size, one in zip(field.shape, periods, strict=True))
     return Scores(round(seam, 4), round(_broad_share(field, counts), 4), round(pattern.broken, 4))
 
 
-def _seam(field: np.ndarray, axis: int, *, regular: bool) -> float:
-    """How much larger the step across the border is than the steepest ones inside, pixel by pixel and broadly.
+def _seam(lines: np.ndarray, *, regular: bool) -> float:
+    """How much larger the step across the border of (h, w) lines is, from the last one to the first, than the steepest
+    ones inside, pixel by pixel and broadly.
 
     regular : a pattern may have joints there, which are its steepest lines.
     """
     from scipy.ndimage import uniform_filter1d
 
-    lines = field if axis == 0 else np.ascontiguousarray(field.T)
     worst = 0.0
+    step = max(1, lines.shape[1] // COLUMNS_COMPARED)
     for reach in (1, 6):
         if lines.shape[0] < 6 * reach:
             continue
-        along = uniform_filter1d(lines, reach, axis=1, mode="wrap")
+        along = uniform_filter1d(lines, reach, axis=1, mode="wrap") if reach > 1 else lines
+        along = np.ascontiguousarray(along[:, ::step])
         means = uniform_filter1d(along, reach, axis=0, mode="wrap", origin=-(reach // 2))  # from each line on
         steps = np.array([  # the first is the step across the border
             float(np.abs(means[at] - means[at - reach]).mean(dtype=np.float64)) for at in range(len(means))

@@ -54,12 +54,8 @@ def shed(whole_shed: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def project(shed: Path, tmp_path: Path) -> Path:
-    """The demo in a folder of the test's own; the maps, which no test changes, are shared."""
-    folder = tmp_path / "shed"
-    shutil.copytree(shed, folder, ignore=shutil.ignore_patterns("maps", "environments"))
-    for name in ("maps", "environments"):
-        (folder / name).symlink_to(shed / name)
-    return folder
+    """The demo in a folder of the test's own."""
+    return Path(shutil.copytree(shed, tmp_path / "shed"))
 
 
 @pytest.fixture

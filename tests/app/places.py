@@ -44,11 +44,13 @@ def landing(window: MainWindow, name: str) -> QPoint:
     return wire_of(window).board.mapFromScene(wire_of(window).board.landings[name].pos()) + QPoint(30, 0)
 
 
-def drop(widget: QWidget, *paths: Path) -> None:
-    """Drops files in the middle of a widget."""
+def drop(widget: QWidget, *paths: Path, at: QPoint | None = None) -> None:
+    """Drops files on a widget, in its middle unless told where."""
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
-    at, copy = widget.rect().center(), Qt.DropAction.CopyAction
+    at, copy = at or widget.rect().center(), Qt.DropAction.CopyAction
     left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    QApplication.sendEvent(widget, QDragEnterEvent(at, copy, mime, left, none))
+    enter = QDragEnterEvent(at, copy, mime, left, none)
+    QApplication.sendEvent(widget, enter)
+    assert enter.isAccepted()
     QApplication.sendEvent(widget, QDropEvent(QPointF(at), copy, mime, left, none))

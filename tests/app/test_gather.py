@@ -7,9 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from places import gather_of, wire_of
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from places import drop, gather_of, wire_of
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QWidget
 
@@ -100,17 +99,6 @@ def pick(window: MainWindow, item, column: int, label: str) -> None:
     assert wait_until(lambda: QApplication.activePopupWidget() is None)
     window.activateWindow()  # a desktop does so when a popup closes
     assert wait_until(window.isActiveWindow)
-
-
-def drop(widget: QWidget, at: QPoint, paths: list[Path]) -> None:
-    """Lets go of files over a widget."""
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
-    copy, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    enter = QDragEnterEvent(at, copy, mime, left, none)
-    QApplication.sendEvent(widget, enter)
-    assert enter.isAccepted()
-    QApplication.sendEvent(widget, QDropEvent(QPointF(at), copy, mime, left, none))
 
 
 def image_of(window: MainWindow) -> np.ndarray:
@@ -205,7 +193,7 @@ def test_a_picture_is_packed_another_way(place: MainWindow) -> None:
 
 
 def test_files_dropped_beside_everything_go_to_the_table(window: MainWindow, maps: Path) -> None:
-    drop(window, QPoint(600, 40), [maps])
+    drop(window, maps, at=QPoint(600, 40))
     assert window.stack.currentIndex() == 0
     assert wait_until(lambda: len(gather_of(window).state.found.sets) == 2)
 
@@ -294,7 +282,7 @@ def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: P
         for x in range(0, preview.width(), 4)
         if preview.object_at(QPoint(x, y)) == 0
     )
-    drop(preview, at, [maps])
+    drop(preview, maps, at=at)
     assert wait_until(lambda: window.session.material == "Enamel")
     assert window.session.project.bench.objects[0].material == "Enamel"
 
@@ -302,7 +290,8 @@ def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: P
 def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps: Path) -> None:
     session = window.session
     session.show_material("Weathered bench")
-    drop(wire_of(window).board.viewport(), QPoint(60, 400), [maps / "enamel_color.png", maps / "enamel_height.png"])
+    files = [maps / "enamel_color.png", maps / "enamel_height.png"]
+    drop(wire_of(window).board.viewport(), *files, at=QPoint(60, 400))
     assert wait_until(lambda: "enamel" in session.document.cards)
     assert session.history.undo_label == "Add Enamel"
     assert set(session.document.cards["enamel"].network.outputs) == {"base_color", "height"}
@@ -311,7 +300,7 @@ def test_files_dropped_on_the_board_become_a_wired_set(window: MainWindow, maps:
 
 def test_several_sets_dropped_on_the_board_are_all_there(window: MainWindow, maps: Path) -> None:
     session = window.session
-    drop(wire_of(window).board.viewport(), QPoint(60, 300), [maps])
+    drop(wire_of(window).board.viewport(), maps, at=QPoint(60, 300))
     assert wait_until(lambda: {"enamel", "wall"} <= set(session.document.cards))
     assert (session.folder / "maps" / "enamel" / "enamel_color.png").is_file()
     assert (session.folder / "maps" / "wall" / "wall_albedo.1003.png").is_file()
@@ -320,7 +309,7 @@ def test_several_sets_dropped_on_the_board_are_all_there(window: MainWindow, map
 def test_a_picture_dropped_on_a_channel_is_wired_to_it(window: MainWindow, maps: Path) -> None:
     session, channels = window.session, wire_of(window).channels
     row = next(one for one in channels.findChildren(QWidget) if one.property("channel") == "specular_weight")
-    drop(channels, row.mapTo(channels, QPoint(20, row.height() // 2)), [maps / "enamel_gloss.png"])
+    drop(channels, maps / "enamel_gloss.png", at=row.mapTo(channels, QPoint(20, row.height() // 2)))
     wire = surface_card(session.document).inputs["specular_weight"].wire
     assert wire is not None
     assert session.document.cards[wire.card].category == "image"

@@ -62,15 +62,9 @@ def on_object(window: MainWindow, number: int) -> QPoint:
     )
 
 
-def drop_at(widget, at: QPoint, *paths: Path) -> None:
-    from test_gather import drop as drop_there
-
-    drop_there(widget, at, list(paths))
-
-
 def test_a_metal_set_with_gloss_and_green_down(me: Counted, metal: Path) -> None:
     window = me.window
-    drop_at(wire_of(window).preview, on_object(window, 0), metal)
+    drop(wire_of(window).preview, metal, at=on_object(window, 0))
     me.actions += 1
     assert wait_until(lambda: window.session.project.bench.objects[0].material == "Zinc")
     surface = surface_card(window.session.document)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -238,10 +239,14 @@ def _finish(steps: Files, title: str) -> list[Path]:
     from collage.core.base.memory import give_back_memory
     from collage.core.base.progress import finished
 
+    given_back = time.monotonic()
     with progress(title) as show:
 
         def step(what: str, share: float) -> None:
-            give_back_memory()  # of large photographs, a step leaves much behind
+            nonlocal given_back
+            if time.monotonic() > given_back + 0.5:  # of large photographs, steps leave much behind
+                give_back_memory()
+                given_back = time.monotonic()
             show(what, share)
 
         return finished(steps, step)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -12,7 +13,7 @@ from places import wire_of
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QColor, QImage
 
-from collage.app.preview.kept import MOST, KeptPictures
+from collage.app.preview.kept import MOST, OWN, KeptPictures
 from collage.app.shell.start import make_window, settle, wait_until
 from collage.core.scene.cameras import Camera
 
@@ -60,6 +61,40 @@ def test_one_picture_a_project_and_the_newest_of_all(tmp_path, folder):
         kept.keep(picture(), other, Camera())
     assert len(list(kept.folder.glob("*.png"))) == MOST
     assert kept.has(tmp_path / f"other {MOST + 4}")
+
+
+def test_a_saved_project_takes_its_picture_along(tmp_path, folder):
+    camera = Camera()
+    KeptPictures(tmp_path / "kept").keep(picture(), folder, camera)
+    assert not (folder / OWN).exists(), "what is only looked at is left as it is"
+    KeptPictures(tmp_path / "kept").keep(picture(), folder, camera, own=True)
+    elsewhere = KeptPictures(tmp_path / "kept elsewhere")
+    copy = Path(shutil.copytree(folder, tmp_path / "copy", copy_function=shutil.copyfile))
+    assert elsewhere.has(copy)
+    assert elsewhere.find(copy, camera).pixelColor(3, 3).name() == "#804020"
+    assert elsewhere.newest(copy) is not None
+    assert elsewhere.find(copy, Camera(turn=25.0)) is None
+    (copy / "maps").mkdir()
+    assert elsewhere.has(copy)
+    (copy / "maps" / "clay.png").write_bytes(b"1" * 50_000)
+    assert not elsewhere.has(copy)
+    KeptPictures(tmp_path / "kept").keep(picture(), copy, camera, own=True)
+    assert elsewhere.has(copy)
+    (copy / "maps" / "clay.png").write_bytes(b"1" * 25_000 + b"2" + b"1" * 24_999)  # as large as before
+    assert elsewhere.find(copy, camera) is None
+    assert elsewhere.newest(copy) is not None
+
+
+@pytest.mark.parametrize("theirs", [b"not a picture", None])
+def test_a_picture_of_the_persons_own_is_never_replaced(tmp_path, folder, theirs):
+    if theirs is None:
+        picture("#102030").save(str(folder / OWN))
+    else:
+        (folder / OWN).write_bytes(theirs)
+    before = (folder / OWN).read_bytes()
+    KeptPictures(tmp_path / "kept").keep(picture(), folder, Camera(), own=True)
+    assert (folder / OWN).read_bytes() == before
+    assert KeptPictures(tmp_path / "other").find(folder, Camera()) is None
 
 
 @pytest.mark.parametrize("left", [0, 1, 60, 90])
@@ -136,5 +171,11 @@ def test_what_is_not_saved_is_not_kept(open_window, project, tmp_path):
     preview.look(preview.camera.model_copy(update={"turn": 80.0}))
     assert settle(window)
     assert not wait_until(lambda: kept_files(tmp_path) != [kept], 1.6), "the project opens with its saved view"
+    assert not (project / OWN).exists()
     window.files.save()
     assert wait_until(lambda: len(kept_files(tmp_path)) == 1 and kept_files(tmp_path) != [kept], 20)
+    assert wait_until((project / OWN).exists, 20)
+    shutil.copytree(project, tmp_path / "sent")
+    again = make_window(tmp_path / "sent", settings_file=tmp_path / "other" / "settings.json", desks=tmp_path / "desks")
+    assert wire_of(again).preview.kept, "whoever gets the project sees it at once"
+    again.close()

@@ -68,6 +68,7 @@ class Preview(Viewport):
         session.opened.connect(self._opened)
         session.material_changed.connect(self._material_changed)
         self._keeping = Latest(studio.jobs, self)
+        self._own = False  # whether the project was saved here, and takes its picture along
         self._keep_soon = QTimer(self)  # what is looked at for a moment only is not worth keeping
         self._keep_soon.setSingleShot(True)
         self._keep_soon.setInterval(KEEP_AFTER)
@@ -171,6 +172,7 @@ class Preview(Viewport):
 
     def _opened(self) -> None:
         self._show_empty()
+        self._own = False
         folder = self.session.folder
         plain = folder is not None and self.mode == "lit" and self.stage is None
         image = self._pictures.find(folder, self.session.camera) if plain and folder is not None else None
@@ -178,6 +180,7 @@ class Preview(Viewport):
             self.show_kept(image)
 
     def _saved(self) -> None:
+        self._own = True
         self._saved_camera = self.session.camera
         self._keep_soon.start()
 
@@ -189,8 +192,10 @@ class Preview(Viewport):
         if folder is None or image is None or not (as_saved and plain) or self.kept or not self.settled:
             return
 
+        own = self._own
+
         def work(_overtaken: Callable[[], bool]) -> Iterator[None]:
-            self._pictures.keep(image, folder, camera)
+            self._pictures.keep(image, folder, camera, own=own)
             yield None
 
         self._keeping.ask(work)

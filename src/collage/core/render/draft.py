@@ -33,17 +33,14 @@ def lit(
     environment: Environment,
     workers: Workers,
     cancelled: Callable[[], bool],
-    count: int | None = None,
 ) -> Array:
-    """Radiance (3, n) of an object's samples towards the eye; of the first `count` of them, the rest is 0.
+    """Radiance (3, n) of an object's samples towards the eye.
 
     inputs : values of the surface's inputs by name. maps, environment : the environment's filtered maps, and how it is
     turned and how strong it is. Raises Cancelled.
     """
     points = group.points
-    count = points.count if count is None else count
     out = np.empty((3, points.count), np.float32)
-    out[:, count:] = 0
     layers = layers_of(inputs)
     turn = np.radians(environment.turn)
     strength = environment.strength if environment.on else 0.0
@@ -75,7 +72,7 @@ def lit(
                 result *= weight if weight.shape[1] == 1 else weight[:, cut]
             out[:, cut] += result
 
-    over_blocks(workers, block, count)
+    over_blocks(workers, block, points.count)
     return out
 
 

@@ -32,8 +32,8 @@ def on_film(samples: Samples, values: Array, backdrop: float, workers: Workers |
 
     over_blocks(workers, fill, len(picture))
     for group in samples.groups:  # no two of those in the middle of a pixel share one
-        over_blocks(workers, partial(gather, start=group.start), group.middles)
-        gather(slice(group.start + group.middles, group.stop))
+        alone = workers if not group.beside else None
+        over_blocks(alone, partial(gather, start=group.start), group.points.count)
     return picture
 
 

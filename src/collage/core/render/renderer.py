@@ -251,18 +251,16 @@ class _Work:
         samples = view.samples
         light = self._light(view) if self.request.lit else None
         values = np.empty((3, samples.count), np.float32)
+        donors = self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has none
         for group in samples.groups:
-            values[:, group.start : group.stop] = self._group(view, group, light, depth)
-        if self._takes_donors(depth):
+            later = donors and group.beside and group.object != GROUND  # until then it shows what its donor does
+            values[:, group.start : group.stop] = 0 if later else self._group(view, group, light, depth)
+        if donors:
             taker = np.flatnonzero(samples.donor >= 0)
             giver = samples.donor.take(taker)
             for channel in values:
                 channel[taker] = channel.take(giver)
         return on_film(samples, values, self.backdrop, self.renderer.workers)
-
-    def _takes_donors(self, depth: int) -> bool:
-        """Whether samples beside the middle of a pixel show what their donor does, instead of being shaded."""
-        return self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has no donors
 
     def _light(self, view: View) -> Light:
         turn = self.request.bench.environment.turn
@@ -318,8 +316,7 @@ class _Work:
             inputs = clay(inputs)
         environment = request.bench.environment
         maps = self.environment or self.renderer.caches.even_environment()
-        shaded = group.middles if self._takes_donors(depth) else group.points.count
-        result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled, shaded)
+        result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled)
         opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)
         if float(opacity.min()) >= 1 or depth >= MOST_BEHIND:
             return result
@@ -333,7 +330,8 @@ class _Work:
             pixel = samples.origin[group.start : group.stop]
             # which shadow rays: others than those of the neighbours, and of the other samples on the same edge
             pattern = pixel * 7
-            pattern[group.middles :] += 5 * samples.pattern[group.start + group.middles : group.stop]
+            if group.beside:
+                pattern += 5 * samples.pattern[group.start : group.stop]
             behind = find_behind(
                 view.scene, request.bench.camera, request.size, group.points, pixel, pattern,
                 workers=renderer.workers, cancelled=self.cancelled,

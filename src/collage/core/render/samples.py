@@ -59,16 +59,16 @@ class Window:
 
 @dataclass(frozen=True, eq=False)
 class ObjectSamples:
-    """The samples that show one object, or the ground: a run of all samples from `start` up to `stop`.
+    """Samples that show one object, or the ground: a run of all samples from `start` up to `stop`.
 
-    middles : the first so many of them lie in the middle of a pixel.
+    beside : whether they lie beside the middle of a pixel; those in the middle are a group of their own.
     """
 
     object: int
     points: Points
     start: int
     stop: int
-    middles: int
+    beside: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -393,17 +393,17 @@ class _Finder:
     def _groups(
         self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray, middle: np.ndarray
     ) -> tuple[ObjectSamples, ...]:
-        runs = [
-            (number, int(start), int(stop))
-            for number, start, stop in zip(range(GROUND, len(starts)), starts, starts[1:], strict=False)
-            if stop > start
-        ]
+        runs = []
+        for number, start, stop in zip(range(GROUND, len(starts)), starts, starts[1:], strict=False):
+            between = int(start) + int(np.count_nonzero(middle[start:stop]))  # those in the middle come first
+            runs += [(number, int(start), between, False), (number, between, int(stop), True)]
 
-        def group(run: tuple[int, int, int]) -> ObjectSamples:
-            number, start, stop = run
+        def group(run: tuple[int, int, int, bool]) -> ObjectSamples:
+            number, start, stop, beside = run
             points = self._points(number, surface[:, start:stop], triangle[start:stop])
-            return ObjectSamples(number, points, start, stop, int(np.count_nonzero(middle[start:stop])))
+            return ObjectSamples(number, points, start, stop, beside)
 
+        runs = [run for run in runs if run[2] > run[1]]
         return tuple(self.workers.map(group, runs) if self.workers is not None else map(group, runs))
 
     def _points(self, number: int, surface: np.ndarray, triangle: np.ndarray) -> Points:

@@ -117,6 +117,11 @@ class Store(Generic[Key, Value]):
             self._hold(key, value)
             return value
 
+    def values(self) -> list[Value]:
+        """All values, those not used for longest first."""
+        with self.budget.lock:
+            return [value for value, _, _ in self._held.values()]
+
     def put(self, key: Key, value: Value) -> None:
         """Keeps a value; what was used longest ago, in any store of the budget, goes if there is no room."""
         with self.budget.lock:

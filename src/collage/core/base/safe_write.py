@@ -15,18 +15,22 @@ _TEMPORARY = re.compile(r"\.collage-(\d+)-\d+")
 
 
 @contextmanager
-def replacing(path: Path) -> Iterator[Path]:
+def replacing(path: Path, *, lasting: bool = True) -> Iterator[Path]:
     """A temporary path beside `path` to write to; it takes the place of `path` when all went well.
 
     What was written is on the disk before it takes the place, so that not even a power cut leaves half of it.
     Whatever is raised inside goes on, the old file stays, and nothing temporary is left.
+
+    lasting : without it, nobody waits for the disk, since whoever reads the file checks it.
     """
     temporary = path.with_name(f".collage-{os.getpid()}-{next(_numbers)}{path.suffix[-16:]}")
     try:
         yield temporary
-        flush(temporary)
+        if lasting:
+            flush(temporary)
         os.replace(temporary, path)
-        flush(path.parent)
+        if lasting:
+            flush(path.parent)
     finally:
         with contextlib.suppress(OSError):  # what went wrong before is what counts
             temporary.unlink(missing_ok=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mmap
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -94,6 +95,7 @@ class Pyramid:
     width, height : of the first level. bits : what the file stored per channel.
     space : what the stored colours mean. Texels are filtered as stored and then made linear, as the standard's
         reference does it; the smaller levels are means of linear light.
+    file : where the texels lie mapped, if they do; see level_files.
     """
 
     texels: np.ndarray
@@ -104,6 +106,7 @@ class Pyramid:
     bits: int = 8
     space: str = "lin_rec709"
     floating: bool = False
+    file: mmap.mmap | None = None
 
     def level(self, number: int, step: int = 1) -> np.ndarray:
         """Every `step`-th texel of a level, (h, w, channels) float32 as stored."""
@@ -120,6 +123,11 @@ class Pyramid:
     def nbytes(self) -> int:
         """Bytes of all levels."""
         return int(self.texels.nbytes)
+
+    def let_go(self) -> None:
+        """What was read of a mapped file goes back to the system, and is read again when it is asked for."""
+        if self.file is not None:
+            self.file.madvise(mmap.MADV_DONTNEED)
 
     def read(
         self,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mmap
 import threading
 import time
 from dataclasses import dataclass
@@ -10,6 +11,7 @@ from pathlib import Path
 from collage.core.base.budget import Budget, Store
 from collage.core.base.errors import CollageError
 from collage.core.images.files import read_pixels
+from collage.core.images.level_files import LevelFiles, Source
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.images.tiles import Place, Tiles, is_pattern
 
@@ -50,16 +52,22 @@ def _stamp(path: str) -> str:
 
 Key = tuple[str, str, str, bool]
 RETRY = 1.0  # seconds
+MOST = 500  # images, each of which may hold a file open
+LOOK = 0.25  # seconds between two looks at how much of mapped images is in memory
 
 
 class ImageStore:
-    """Loads each image once and forgets those not used for longest when the budget is full."""
+    """Loads each image once and forgets those not used for longest when the budget is full.
 
-    def __init__(self, budget: Budget | None = None) -> None:
-        self.budget = budget or Budget()
+    files : where levels are kept on disk and mapped from; without it, all levels are made anew and are in memory.
+    """
+
+    def __init__(self, budget: Budget | None = None, files: LevelFiles | None = None) -> None:
+        self.budget, self.files = budget or Budget(), files
+        self._file_pages, self._look_again = _file_pages(), 0.0
         self._lock = threading.Lock()
         self._loading: dict[Key, threading.Lock] = {}
-        self._held: Store[Key, Pyramid | CollageError] = Store(self.budget, _bytes_of)
+        self._held: Store[Key, Pyramid | CollageError] = Store(self.budget, _bytes_of, most=MOST)
         self._again: dict[Key, float] = {}  # when a file that could not be read is tried again
 
     def open(self, ref: ImageRef) -> Pyramid:
@@ -81,14 +89,30 @@ class ImageStore:
                     self._again[key] = time.monotonic() + RETRY
         with self._lock:
             self._loading.pop(key, None)
+        if time.monotonic() > self._look_again:
+            self._look_again = time.monotonic() + LOOK
+            self.let_go()
         if isinstance(found, CollageError):
             raise found
         return found
 
-    @staticmethod
-    def _load(ref: ImageRef, most: int) -> Pyramid | CollageError:
-        try:
+    def let_go(self) -> None:
+        """Mapped images give back what was read of them, as long as all of it is more than half of the budget."""
+        most = self.budget.limit // 2 // mmap.PAGESIZE
+        if self.files is None or _file_pages() - self._file_pages <= most:
+            return
+        for one in self._held.values():
+            if isinstance(one, Pyramid):
+                one.let_go()
+            if _file_pages() - self._file_pages <= most:
+                return
+
+    def _load(self, ref: ImageRef, most: int) -> Pyramid | CollageError:
+        def make() -> Pyramid:
             return build(read_pixels(Path(ref.path), most), ref.space)
+
+        try:
+            return make() if self.files is None else self.files.get(Source(Path(ref.path), ref.space, most == 1), make)
         except CollageError as error:
             return error
         except MemoryError:
@@ -108,7 +132,16 @@ class ImageStore:
 
 
 def _bytes_of(image: Pyramid | CollageError) -> int:
-    return image.nbytes if isinstance(image, Pyramid) else 0
+    """What an image has in memory of its own; see `ImageStore.let_go` for mapped ones."""
+    return image.nbytes if isinstance(image, Pyramid) and image.file is None else 0
+
+
+def _file_pages() -> int:
+    """Pages of mapped files that the process has in memory."""
+    try:
+        return int(Path("/proc/self/statm").read_text().split()[2])
+    except (OSError, ValueError, IndexError):
+        return 0
 
 
 class OpenImages:

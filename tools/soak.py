@@ -23,9 +23,14 @@ WARM_UP = 0.2  # of the time: after it, memory is to stay where it is
 SIZES = ((1280, 800), (1440, 900), (1024, 720))
 
 
-def megabytes() -> float:
-    """What the process has in memory."""
-    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
+def megabytes() -> tuple[float, float]:
+    """What the process has in memory: of its own, and of files, which the system takes back when it is short of room.
+
+    How much of the libraries is counted depends on how the system happens to hold them.
+    """
+    pages, of_files = (int(text) for text in Path("/proc/self/statm").read_text().split()[1:3])
+    size = os.sysconf("SC_PAGE_SIZE") / 2**20
+    return (pages - of_files) * size, of_files * size
 
 
 class Soak:
@@ -177,7 +182,7 @@ class Soak:
 def run(
     seconds: float, seed: int, memory: int, tell: Callable[[str], object] = print, every: float = 30.0
 ) -> tuple[float, float, int]:
-    """Works for some time; megabytes after the warm-up and at the end, both at rest, and how many acts failed."""
+    """Works for some time; megabytes of its own after the warm-up and at the end, both at rest, and failed acts."""
     from collage.core.base.memory import keep_freed_memory
 
     keep_freed_memory()  # as the program begins, and then it compiles all kernels in processes of their own
@@ -218,8 +223,9 @@ def run(
             if time.monotonic() - told > every:
                 told = time.monotonic()
                 used = window.studio.budget.used / 2**20
+                own, of_files = megabytes()
                 tell(
-                    f"{told - begin:6.0f} s {acts:6} acts {megabytes():7.0f} MB, caches {used:5.0f} MB, "
+                    f"{told - begin:6.0f} s {acts:6} acts {own:7.0f} MB, of files {of_files:5.0f} MB, caches {used:5.0f} MB, "
                     f"{most} threads, {errors} errors"
                 )
         end = _at_rest(window)
@@ -230,7 +236,7 @@ def run(
 
 
 def _at_rest(window: Any) -> float:
-    """Megabytes once the window has given back what it freed, as it does when the hand rests."""
+    """Megabytes of its own once the window has given back what it freed, as it does when the hand rests."""
     from collage.app.shell.jobs import REST
     from collage.app.shell.start import settle
 
@@ -239,7 +245,7 @@ def _at_rest(window: Any) -> float:
     Soak._wait(3)  # what begins by itself once the hand rests: materials' pictures, the project's kept one
     settle(window)
     Soak._wait(REST + 1)
-    return megabytes()
+    return megabytes()[0]
 
 
 def main() -> int:

@@ -25,6 +25,7 @@ from collage.core.gather.rules import load_rules
 from collage.core.images.derive import normal_from
 from collage.core.images.files import read_info, write_image
 from collage.core.images.made import read_record
+from collage.core.images.store import ImageRef
 from collage.core.project.references import references
 from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import photograph
@@ -448,6 +449,23 @@ def test_the_library(window: MainWindow, maps: Path) -> None:
     assert wait_until(lambda: any(one.name == "New" for one in library.items))
 
 
+def test_maps_on_disk_are_counted_and_cleared(window: MainWindow, tmp_path: Path) -> None:
+    write_image(tmp_path / "large.png", np.full((600, 600, 3), 90, np.uint8))
+    window.session.images.open(ImageRef(str(tmp_path / "large.png")))
+    window.show_settings()
+    dialog = window.findChild(SettingsDialog)
+    files = window.session.images.files
+    assert files.used > 600 * 600 * 4
+    assert dialog.on_disk.text() == "0.0 GB are in use."
+    QTest.mouseClick(dialog.clear, Qt.MouseButton.LeftButton)
+    assert files.used == 0
+    assert not dialog.clear.isEnabled()
+    files.failed = "No space left on device"
+    dialog._show_disk()
+    assert "No space left" in dialog.on_disk.text()
+    dialog.reject()
+
+
 def test_settings_hold_at_once(window: MainWindow) -> None:
     window.show_settings()
     dialog = window.findChild(SettingsDialog)
@@ -455,6 +473,12 @@ def test_settings_hold_at_once(window: MainWindow) -> None:
     QTest.keyClick(dialog.memory, Qt.Key.Key_Return)
     assert window.session.images.budget.limit == 512 * 2**20
     assert window.studio.settings.memory == 512
+    QTest.keyClicks(dialog.disk, "3")
+    QTest.keyClick(dialog.disk, Qt.Key.Key_Return)
+    assert window.session.images.files.limit == 3 * 2**30
+    QTest.keyClicks(dialog.disk, "0")
+    QTest.keyClick(dialog.disk, Qt.Key.Key_Return)
+    assert window.session.images.files is None
     dialog.loud.edited.emit((0.0, 1.0, 0.0), False)
     assert window.session.project.bench.loud == (0.0, 1.0, 0.0)
     window.undo_action.trigger()

@@ -108,12 +108,14 @@ class Opening:
         self._ready = True
 
     def _make_renderer(self) -> None:
+        from collage.app.shell.settings import load_settings
+        from collage.app.shell.studio import level_files
         from collage.core.evaluate.run import Workers
         from collage.core.images.store import ImageStore
         from collage.core.nodes.library import load_library
         from collage.core.render.renderer import Renderer
 
-        self._renderer = Renderer(load_library(), ImageStore(), Workers())
+        self._renderer = Renderer(load_library(), ImageStore(files=level_files(load_settings())), Workers())
 
     def _warm(self) -> None:
         """Makes a small picture of the project while the window is built: the next one finds maps, scene and plans."""

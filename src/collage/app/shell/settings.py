@@ -26,6 +26,7 @@ class Settings(BaseModel):
     favourites: list[str] = []
     large_preview: bool = False
     memory: int = Field(default_factory=lambda: ordinary_limit() >> 20)  # megabytes of all that is kept
+    disk: int = Field(20, ge=0)  # gigabytes of maps ready for use; see level_files
 
     @model_validator(mode="before")
     @classmethod

@@ -1,9 +1,9 @@
-"""Settings: how much memory images may take, the loud colour of what is missing."""
+"""Settings: how much memory and disk maps may take, the loud colour of what is missing."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QDialog, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from collage.app.shell.settings import Settings
 from collage.app.widgets.fields import ColourField
@@ -32,6 +32,21 @@ class SettingsDialog(QDialog):
         form = QFormLayout()
         form.addRow("Memory (MB)", self.memory)
         form.addRow("", used)
+        self.disk = NumberField(settings.disk, soft=(0, 200), hard=(0, 10000), whole=True)
+        self.disk.setAccessibleName("Disk space for maps in GB")
+        self.disk.setToolTip("Maps that were read once open at once; 0 keeps none")
+        self.disk.edited.connect(self._remember_disk)
+        self.on_disk = QLabel()
+        self.on_disk.setObjectName("quiet")
+        self.clear = QPushButton("Clear")
+        self.clear.setToolTip("Delete all of them; each is made again when it is needed")
+        self.clear.clicked.connect(self._clear)
+        row = QHBoxLayout()
+        row.addWidget(self.on_disk, 1)
+        row.addWidget(self.clear)
+        form.addRow("Disk for maps (GB)", self.disk)
+        form.addRow("", row)
+        self._show_disk()
         self.loud = ColourField(3)
         self.loud.setAccessibleName("Colour of missing files")
         self.loud.setToolTip("Colour of missing files and broken cards")
@@ -51,6 +66,24 @@ class SettingsDialog(QDialog):
         if not moving:
             self.session.images.budget.limit = round(megabytes) * 2**20
             self.changed.emit({"memory": round(megabytes)})
+
+    def _remember_disk(self, gigabytes: float, moving: bool) -> None:
+        if not moving:
+            self.changed.emit({"disk": round(gigabytes)})
+            self._show_disk()
+
+    def _clear(self) -> None:
+        files = self.session.images.files
+        if files is not None:
+            files.clear()
+        self._show_disk()
+
+    def _show_disk(self) -> None:
+        files = self.session.images.files
+        used = files.used if files is not None else 0
+        failed = f" They cannot be written: {files.failed}." if files is not None and files.failed else ""
+        self.on_disk.setText(f"{used / 2**30:.1f} GB are in use.{failed}")
+        self.clear.setEnabled(used > 0)
 
     def _colour(self, value: Triple, moving: bool) -> None:
         def change(bench: Bench) -> Bench:

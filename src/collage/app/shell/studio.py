@@ -18,6 +18,7 @@ from collage.app.theme import THEMES, Theme
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.base.errors import CollageError
+from collage.core.images.level_files import LevelFiles
 from collage.core.nodes.labels import offers
 from collage.core.render.renderer import Renderer
 
@@ -27,6 +28,13 @@ def pictures_folder(settings_file: Path | None = None) -> Path:
     if settings_file is not None:
         return settings_file.with_name("pictures")
     return Path(platformdirs.user_cache_dir("collage")) / "projects"
+
+
+def level_files(settings: Settings, settings_file: Path | None = None) -> LevelFiles | None:
+    """Where maps lie ready for use: in the user's cache, or beside settings of one's own; None where none may."""
+    own = settings_file.with_name("maps") if settings_file is not None else None
+    folder = own or Path(platformdirs.user_cache_dir("collage")) / "maps"
+    return LevelFiles(folder, settings.disk * 2**30) if settings.disk else None
 
 
 class Studio(QObject):
@@ -52,6 +60,7 @@ class Studio(QObject):
         self.shelf = Shelf()
         self.kept_pictures = KeptPictures(pictures_folder(settings_file))
         self.maker = PictureMaker(session, self.renderer, self.jobs, self.shelf, self)
+        renderer.images.files = renderer.images.files or level_files(settings, settings_file)
         self.budget = renderer.images.budget  # of all that this window keeps
         self.budget.limit = settings.memory * 2**20
 
@@ -64,6 +73,8 @@ class Studio(QObject):
         """Changes settings and keeps them."""
         self.settings = self.settings.model_copy(update=changed)
         save_settings(self.settings, self._settings_file)
+        if "disk" in changed:
+            self.renderer.images.files = level_files(self.settings, self._settings_file)
 
     def set_theme(self, name: str) -> None:
         self.theme = THEMES[name]

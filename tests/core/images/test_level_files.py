@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import zlib
@@ -197,6 +198,21 @@ def test_a_full_disk_costs_only_the_file(tmp_path: Path, small_disk) -> None:
     files.folder = tmp_path / "levels"
     ImageStore(files=files).open(ImageRef(str(path), "srgb_texture"))
     assert files.failed == ""
+
+
+def test_some_of_the_disk_is_left_to_others(tmp_path: Path, monkeypatch) -> None:
+    files = LevelFiles(tmp_path / "levels")
+    one = build(noise(np.uint8, 3)).nbytes
+    for number, free in enumerate((10 * one, 2 * one, one // 2)):
+        usage = shutil.disk_usage(tmp_path)._replace(free=level_files.FREE + free)
+        monkeypatch.setattr(level_files.shutil, "disk_usage", lambda _, usage=usage: usage)
+        ImageStore(files=files).open(ImageRef(str(written(tmp_path / f"{number}.png", number)), "raw"))
+        assert files.failed == ""
+    assert one < files.used < 2.5 * one, "an older one made room"
+    monkeypatch.setattr(level_files.shutil, "disk_usage", lambda _: usage._replace(free=0))
+    found = ImageStore(files=files).open(ImageRef(str(written(tmp_path / "last.png", 9)), "raw"))
+    assert found.file is None
+    assert "space" in files.failed
 
 
 def test_a_folder_that_is_none_costs_only_the_file(tmp_path: Path) -> None:

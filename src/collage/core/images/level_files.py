@@ -9,10 +9,12 @@ is believed as long as it lies on disk just as it was left; else all of it is ch
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import json
 import mmap
 import os
+import shutil
 import threading
 import zlib
 from collections.abc import Callable, Iterator
@@ -34,6 +36,7 @@ PAGE = 4096  # the texels begin at a whole number of pages
 CHUNK = 1 << 20  # bytes that have one checksum
 LEAST = 1 << 18  # texels of an image that is worth a file
 LIMIT = 20 * 2**30  # bytes of all files together
+FREE = 2 * 2**30  # bytes of the disk that are left to others, people's own work above all
 
 
 @dataclass(frozen=True)
@@ -141,14 +144,17 @@ class LevelFiles:
         return sizes
 
     def _make_room(self, wanted: int) -> None:
-        """Deletes files not used for longest, until one more of so many bytes fits."""
+        """Deletes files not used for longest, until one more of so many bytes fits. Raises OSError where it cannot."""
         with self._lock:
             clear_leftovers(self.folder)
             used = self._last_uses()
             sizes = sorted(self._sizes(), key=lambda one: used.get(one[0].name, 0.0))
-            total = sum(size for _, size in sizes) + wanted
+            total = sum(size for _, size in sizes)
+            room = min(self.limit, total + shutil.disk_usage(self.folder).free - FREE)
+            if wanted > room:
+                raise OSError(errno.ENOSPC, "too little space is left")
             for path, size in sizes:
-                if total <= self.limit:
+                if total + wanted <= room:
                     break
                 with suppress(OSError):
                     path.unlink()

@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+import threading
 import zlib
 from collections.abc import Callable
 from pathlib import Path
@@ -39,7 +40,10 @@ def written(path: Path, seed: int = 1, kind: type = np.uint8, channels: int = 3)
 
 def open_one(folder: Path, path: Path, space: str = "srgb_texture") -> Pyramid:
     """As a new start of the program opens it."""
-    return ImageStore(files=LevelFiles(folder)).open(ImageRef(str(path), space))
+    files = LevelFiles(folder)
+    found = ImageStore(files=files).open(ImageRef(str(path), space))
+    files.settle()
+    return found
 
 
 def same(one: Pyramid, other: Pyramid) -> bool:
@@ -171,6 +175,18 @@ def test_a_file_deleted_while_in_use_stays_readable(tmp_path: Path) -> None:
     assert same(open_one(tmp_path / "levels", path), found)
 
 
+def test_what_was_not_noted_is_checked_and_not_made_again(tmp_path: Path, no_reading) -> None:
+    """As after a crash between the file and its note."""
+    path = written(tmp_path / "a.png")
+    first = open_one(tmp_path / "levels", path)
+    (note,) = (tmp_path / "levels").glob("*.note")
+    note.unlink()
+    no_reading()
+    assert same(open_one(tmp_path / "levels", path), first)
+    assert note.exists()
+    assert "levels" not in [one.name for one in threading.enumerate()], "its thread ends when all is noted"
+
+
 def test_processes_at_once(tmp_path: Path) -> None:
     paths = [written(tmp_path / f"{number}.png", number) for number in range(3)]
     code = (
@@ -207,6 +223,7 @@ def test_some_of_the_disk_is_left_to_others(tmp_path: Path, monkeypatch) -> None
         usage = shutil.disk_usage(tmp_path)._replace(free=level_files.FREE + free)
         monkeypatch.setattr(level_files.shutil, "disk_usage", lambda _, usage=usage: usage)
         ImageStore(files=files).open(ImageRef(str(written(tmp_path / f"{number}.png", number)), "raw"))
+        files.settle()
         assert files.failed == ""
     assert one < files.used < 2.5 * one, "an older one made room"
     monkeypatch.setattr(level_files.shutil, "disk_usage", lambda _: usage._replace(free=0))
@@ -233,11 +250,13 @@ def test_what_was_not_used_for_longest_goes_first(tmp_path: Path) -> None:
     files = LevelFiles(tmp_path / "levels", limit=int(3.2 * one))
     for at, path in enumerate(paths[:3]):
         ImageStore(files=files).open(ImageRef(str(path), "raw"))
+        files.settle()
         for note in files.folder.glob("*.note"):
             if note.stat().st_mtime > 1e6:
                 os.utime(note, (1000 + at, 1000 + at))
     ImageStore(files=files).open(ImageRef(str(paths[0]), "raw"))  # used again
     ImageStore(files=files).open(ImageRef(str(paths[3]), "raw"))
+    files.settle()
     assert files.used <= files.limit
     kept = [files._find(Source(path, "raw", False)) is not None for path in paths]
     assert kept == [True, False, True, True]

@@ -17,6 +17,7 @@ import os
 import shutil
 import threading
 import zlib
+from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -25,7 +26,7 @@ from typing import Any
 
 import numpy as np
 
-from collage.core.base.safe_write import clear_leftovers, replacing
+from collage.core.base.safe_write import clear_leftovers, flush, replacing
 from collage.core.images.pyramid import Coding, Layout, Pyramid
 
 RULES = 1
@@ -59,6 +60,8 @@ class LevelFiles:
         self.folder, self.limit = folder, limit
         self.failed = ""
         self._lock = threading.Lock()
+        self._waiting: deque[tuple[Source, tuple[int, ...], Path]] = deque()
+        self._noting: threading.Thread | None = None
 
     def get(self, source: Source, make: Callable[[], Pyramid]) -> Pyramid:
         """The pyramid of an image, mapped from its file; what `make` gives where there is none and none can be.
@@ -80,9 +83,10 @@ class LevelFiles:
             if made is not None:
                 self._make_room(made.nbytes)
                 write_levels(path, made)
-            self._keep_note(source, before, path)
+            found = mapped(path)
             self.failed = ""
-            return mapped(path)
+            self._note_later(source, before, path)
+            return found
         except (OSError, ValueError) as error:
             self.failed = str(getattr(error, "strerror", "") or error)
             return made if made is not None else make()
@@ -100,11 +104,11 @@ class LevelFiles:
             pyramid = mapped(path, check=not believed)
         except (OSError, ValueError, KeyError, TypeError):
             return None
-        with suppress(OSError):
-            if believed:
+        if believed:
+            with suppress(OSError):
                 os.utime(note)  # when it was used last
-            else:
-                self._keep_note(source, state, path)
+        else:
+            self._note_later(source, state, path)
         return pyramid
 
     @property
@@ -124,11 +128,36 @@ class LevelFiles:
         name = f"{source.path.absolute()}\n{source.space}\n{source.single}\n{RULES}"
         return self.folder / f"{_short(name.encode(errors='surrogateescape'))}.note"
 
-    def _keep_note(self, source: Source, state: tuple[int, ...], path: Path) -> None:
-        """Notes which file has the levels of an image whose own file is in a state."""
-        noted = {"source": state, "levels": path.name, "state": _state(path)}
-        with replacing(self._note(source), lasting=False) as temporary:
-            temporary.write_text(json.dumps(noted))
+    def _note_later(self, source: Source, state: tuple[int, ...], path: Path) -> None:
+        """Notes which file has the levels of an image whose own file is in a state, once it is on the disk.
+
+        Nobody waits for that: what is not noted is checked when it is opened again.
+        """
+        with self._lock:
+            self._waiting.append((source, state, path))
+            if self._noting is None:
+                self._noting = threading.Thread(target=self._keep_notes, name="levels", daemon=True)
+                self._noting.start()
+
+    def _keep_notes(self) -> None:
+        while True:
+            with self._lock:
+                if not self._waiting:
+                    self._noting = None
+                    return
+                source, state, path = self._waiting.popleft()
+            with suppress(OSError):
+                flush(path)
+                noted = {"source": state, "levels": path.name, "state": _state(path)}
+                with replacing(self._note(source), lasting=False) as temporary:
+                    temporary.write_text(json.dumps(noted))
+
+    def settle(self) -> None:
+        """Waits until all files are noted."""
+        with self._lock:
+            noting = self._noting
+        if noting is not None:
+            noting.join()
 
     # ---- room -----------------------------------------------------------------------------------
 
@@ -177,7 +206,7 @@ class LevelFiles:
 
 
 def write_levels(path: Path, pyramid: Pyramid) -> None:
-    """Writes a pyramid to a file, whole or not at all. Raises OSError."""
+    """Writes a pyramid to a file, in the place of the one before. Raises OSError."""
     data = pyramid.texels.data.cast("B")
     about = {
         "rules": RULES, "width": pyramid.width, "height": pyramid.height, "channels": pyramid.channels,
@@ -188,7 +217,7 @@ def write_levels(path: Path, pyramid: Pyramid) -> None:
     text = json.dumps(about).encode()
     head = MAGIC + b"%8d %10d\n" % (len(text), zlib.crc32(text)) + text
     head += bytes(-len(head) % PAGE)
-    with replacing(path) as temporary, temporary.open("wb", buffering=0) as file:
+    with replacing(path, lasting=False) as temporary, temporary.open("wb", buffering=0) as file:
         for part in (memoryview(head), data):
             while part:
                 part = part[file.write(part) :]

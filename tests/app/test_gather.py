@@ -456,7 +456,7 @@ def test_maps_on_disk_are_counted_and_cleared(window: MainWindow, tmp_path: Path
     dialog = window.findChild(SettingsDialog)
     files = window.session.images.files
     assert files.used > 600 * 600 * 4
-    assert dialog.on_disk.text() == "0.0 GB are in use."
+    assert dialog.on_disk.text() == "2 MB are in use."
     QTest.mouseClick(dialog.clear, Qt.MouseButton.LeftButton)
     assert files.used == 0
     assert not dialog.clear.isEnabled()

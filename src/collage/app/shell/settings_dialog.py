@@ -82,7 +82,8 @@ class SettingsDialog(QDialog):
         files = self.session.images.files
         used = files.used if files is not None else 0
         failed = f" They cannot be written: {files.failed}." if files is not None and files.failed else ""
-        self.on_disk.setText(f"{used / 2**30:.1f} GB are in use.{failed}")
+        size = f"{used / 2**30:.1f} GB" if used >= 2**30 else f"{used / 2**20:.0f} MB"
+        self.on_disk.setText(f"{size} are in use.{failed}")
         self.clear.setEnabled(used > 0)
 
     def _colour(self, value: Triple, moving: bool) -> None:

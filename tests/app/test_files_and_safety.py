@@ -317,6 +317,21 @@ def test_a_desk_on_a_full_disk_is_told_once_and_again_when_it_works(window, monk
     assert window.banner.text.text() == "Unsaved changes are kept safe again."
 
 
+def test_maps_that_cannot_be_kept_ready_are_told_once(open_window, project: Path, tmp_path: Path) -> None:
+    large = project / "maps" / "celadon" / "celadon_roughness.png"
+    write_image(large, np.random.default_rng(1).integers(0, 255, (600, 600, 1), np.uint8))
+    (tmp_path / "maps").write_text("a file where the folder should be")
+    window = open_window(project)
+    assert wait_until(window.banner.isVisible)
+    assert "Maps cannot be kept ready on the disk" in window.banner.text.text()
+    window.banner.buttons[0].click()
+    window.session.images.clear()
+    wire_of(window).preview.look(wire_of(window).preview.camera.model_copy(update={"turn": 80.0}))
+    assert settle(window)
+    assert not window.banner.isVisible()
+    assert wire_of(window).preview.picture.complete, "all works without"
+
+
 def test_a_material_that_cannot_be_read_is_shown_and_brought_back_from_a_copy(open_window, project: Path) -> None:
     whole = load_project(project)[0]
     save_project(whole.with_bench(whole.bench.model_copy(update={"exposure": 0.5})), project)

@@ -63,6 +63,8 @@ class Studio(QObject):
         renderer.images.files = renderer.images.files or level_files(settings, settings_file)
         self.budget = renderer.images.budget  # of all that this window keeps
         self.budget.limit = settings.memory * 2**20
+        self._disk_told = False
+        self.timed.connect(self._look_at_disk)
 
     @property
     def rules_file(self) -> Path | None:
@@ -80,6 +82,16 @@ class Studio(QObject):
         self.theme = THEMES[name]
         self.remember(theme=name)
         self.theme_changed.emit(self.theme)
+
+    def _look_at_disk(self) -> None:
+        """Says once that maps cannot be kept on disk."""
+        files = self.renderer.images.files
+        if files is not None and files.failed and not self._disk_told:
+            self._disk_told = True
+            self.tell(CollageError(
+                f"Maps cannot be kept ready on the disk: {files.failed}.",
+                remedy="All works without, but they are read anew at every start. Free some space, or see Settings.",
+            ))  # fmt: skip
 
     def tell(self, error: CollageError) -> None:
         """Shows a problem at the top of the window."""

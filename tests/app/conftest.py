@@ -10,11 +10,11 @@ import numpy as np
 import pytest
 from places import wire_of
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QMouseEvent, QWheelEvent
+from PySide6.QtGui import QImage, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from collage.app.preview import viewport
+from collage.app.preview import card_pictures, viewport
 from collage.app.shell.settings import Settings
 from collage.app.shell.start import make_window, settle
 from collage.app.shell.window import MainWindow
@@ -35,6 +35,26 @@ def compiled() -> None:
 def small_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
     """Pictures of a window have a quarter of its pixels, as they have fewer on a screen of very many."""
     monkeypatch.setattr(viewport, "MOST_PIXELS", 32_000)
+
+
+@pytest.fixture(scope="session")
+def kinds() -> dict[str, QImage]:
+    return {}
+
+
+@pytest.fixture(autouse=True)
+def kinds_drawn_once(kinds: dict[str, QImage], monkeypatch: pytest.MonkeyPatch) -> None:
+    """Pictures of the kinds of cards are the same in every window."""
+    draw = card_pictures.pictures_of_kinds
+
+    def drawn(*given) -> dict[str, QImage]:
+        overtaken = given[-1]
+        made = kinds or draw(*given)
+        if not overtaken():
+            kinds.update(made)
+        return dict(made)
+
+    monkeypatch.setattr(card_pictures, "pictures_of_kinds", drawn)
 
 
 @pytest.fixture(scope="session")

@@ -242,18 +242,7 @@ class PictureMaker(QObject):
         library, workers = self.session.library, self.workers
 
         def work(overtaken: Callable[[], bool]) -> Iterator[dict[str, QImage]]:
-            found: dict[str, QImage] = {}
-            for network in _kind_networks(offers):
-                if overtaken():
-                    return
-                try:
-                    made = card_pictures(
-                        library, network, list(network.cards), workers=workers, size=TILE_SIZE, box=KIND_BOX
-                    )
-                except (CollageError, ValueError, IndexError):
-                    continue
-                found.update(_images(made))
-            yield found
+            yield pictures_of_kinds(library, offers, workers, overtaken)
 
         self.kinds_worker.ask(work)
 
@@ -271,6 +260,20 @@ class PictureMaker(QObject):
             yield found
 
         self.kept_worker.ask(work)
+
+
+def pictures_of_kinds(
+    library: Library, offers: list[Offer], workers: Workers, overtaken: Callable[[], bool]
+) -> dict[str, QImage]:
+    """Every kind at its defaults, as far as nobody has overtaken it."""
+    found: dict[str, QImage] = {}
+    for network in _kind_networks(offers):
+        if overtaken():
+            break
+        with suppress(CollageError, ValueError, IndexError):  # those have none
+            names = list(network.cards)
+            found.update(_images(card_pictures(library, network, names, workers=workers, size=TILE_SIZE, box=KIND_BOX)))
+    return found
 
 
 def _kept_picture(shelf: Shelf, name: str, library: Library, workers: Workers) -> QImage:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtGui import QCursor, QDragEnterEvent, QDropEvent, QImage, QPixmap
+from PySide6.QtGui import QCursor, QDragEnterEvent, QDropEvent, QImage, QPixmap, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -53,6 +53,8 @@ class ChannelsPanel(QFrame):
         self._sources: dict[str, str] = {}
         self._images: dict[str, QImage] = {}
         self._surface: Card | None = None
+        self._late = False  # whether its rows wait until it is seen
+        self._shown_key: tuple[object, ...] = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 6, 6)
         layout.setSpacing(4)
@@ -141,7 +143,15 @@ class ChannelsPanel(QFrame):
         text = self.session.title(source.card) if card is not None else source.card
         return f"{text} · {source.output.replace('_', ' ')}" if source.output else text
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._late:
+            self._rebuild()
+
     def _rebuild(self) -> None:
+        self._late = not self.isVisible()
+        if self._late:  # before a window is shown, its project changes: building for each takes a tenth of the start
+            return
         surface = self._surface = self.session.surface
         self._shown_key = self._key(surface)
         self.fields, self._pictures, self._sources, self.mutes = {}, {}, {}, {}

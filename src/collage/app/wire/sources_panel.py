@@ -10,6 +10,7 @@ from PySide6.QtGui import (
     QFontMetrics,
     QMouseEvent,
     QPixmap,
+    QShowEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
@@ -143,6 +144,7 @@ class SourcesPanel(QFrame):
         self._pictures: dict[str, QPixmap] = {}
         self._material_pictures: dict[str, QPixmap] = {}
         self._tiles: dict[str, Tile] = {}
+        self._late = False  # whether its tiles wait until it is seen
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 8, 8)
         layout.setSpacing(6)
@@ -199,8 +201,16 @@ class SourcesPanel(QFrame):
 
     # ---- building -----------------------------------------------------------------------------
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._late:
+            self.rebuild()
+
     def rebuild(self) -> None:
         self._shown_key = self._key()
+        self._late = not self.isVisible()
+        if self._late:
+            return
         self._tiles = {}
         inside = QWidget()
         column = QVBoxLayout(inside)

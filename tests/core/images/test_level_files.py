@@ -262,6 +262,21 @@ def test_what_was_not_used_for_longest_goes_first(tmp_path: Path) -> None:
     assert kept == [True, False, True, True]
 
 
+def test_notes_of_images_that_moved_away_do_not_gather(tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr(level_files, "MOST_NOTES", 3)
+    files = LevelFiles(tmp_path / "levels")
+    data = written(tmp_path / "a.png").read_bytes()
+    for number in range(6):
+        (tmp_path / f"copy {number}.png").write_bytes(data)
+        ImageStore(files=files).open(ImageRef(str(tmp_path / f"copy {number}.png"), "raw"))
+        files.settle()
+    assert len(list(files.folder.glob("*.note"))) == 6
+    ImageStore(files=files).open(ImageRef(str(written(tmp_path / "b.png", 2)), "raw"))
+    files.settle()
+    assert len(list(files.folder.glob("*.note"))) == 4
+    assert files._find(Source(tmp_path / "copy 5.png", "raw", False)) is not None
+
+
 def test_a_file_that_changes_while_it_is_read_is_not_kept(tmp_path: Path) -> None:
     path, files = written(tmp_path / "a.png"), LevelFiles(tmp_path / "levels")
 

@@ -37,6 +37,7 @@ PAGE = 4096  # the texels begin at a whole number of pages
 CHUNK = 1 << 20  # bytes that have one checksum
 LEAST = 1 << 18  # texels of an image that is worth a file
 LIMIT = 20 * 2**30  # bytes of all files together
+MOST_NOTES = 5000  # images whose files were moved or deleted leave theirs behind
 FREE = 2 * 2**30  # bytes of the disk that are left to others, people's own work above all
 
 
@@ -190,14 +191,18 @@ class LevelFiles:
                     total -= size
 
     def _last_uses(self) -> dict[str, float]:
-        """When each file was used last; notes of files that are gone are deleted."""
+        """When each file was used last. Notes of files that are gone are deleted, and the oldest of very many."""
         used: dict[str, float] = {}
+        notes: list[tuple[float, Path]] = []
         for note in self._files("*.note"):
             with suppress(OSError, ValueError, KeyError, TypeError):
-                name = str(json.loads(note.read_bytes())["levels"])
-                if (self.folder / name).exists():
-                    used[name] = max(used.get(name, 0.0), note.stat().st_mtime)
-                else:
+                name, at = str(json.loads(note.read_bytes())["levels"]), note.stat().st_mtime
+                used[name] = max(used.get(name, 0.0), at)
+                notes.append((at if (self.folder / name).exists() else 0.0, note))
+        notes.sort(reverse=True)
+        for number, (at, note) in enumerate(notes):
+            if not at or number >= MOST_NOTES:
+                with suppress(OSError):
                     note.unlink()
         return used
 

@@ -282,11 +282,9 @@ def seamless(
 ) -> None:
     """Make a photograph tile, with a seam score before and after."""
     from collage.core.images.made import make_seamless_file, read_record
-    from collage.core.images.region import Region
     from collage.core.images.seamless import Seamless
 
-    straight = {"bulge": bulge, "proportion": proportion, "corners": _corners(corners, photograph)}
-    region = _checked(Region, **_crop(crop), **straight, angle=angle, size=size)
+    region = _cut(photograph, crop, corners, bulge=bulge, proportion=proportion, angle=angle, size=size)
     how = _checked(Seamless, region=region, even=even, overlap=overlap, patches=patches, seed=seed)
     how = _with_period(how, period, photograph)
     _finish(make_seamless_file(photograph, out, how), "Making it seamless")
@@ -296,6 +294,13 @@ def seamless(
     typer.echo(f"{out}  seam {record.before[0]:.2f} to {record.after[0]:.2f}, "
                f"broken pattern {record.before[-1]:.0%} to {record.after[-1]:.0%}, "
                f"repetition {record.before[1]:.0%} to {record.after[1]:.0%}")  # fmt: skip
+
+
+def _cut(picture: Path, crop: str, corners: str, **more: object) -> Any:
+    """The region of a picture that is asked for. corners : as they are written, or to be found."""
+    from collage.core.images.region import Region
+
+    return _checked(Region, **_crop(crop), corners=_corners(corners, picture), **more)
 
 
 def _corners(text: str, photograph: Path) -> Any:
@@ -369,6 +374,7 @@ def derive(
         tiles = tiles_already(photograph, pixels)
     if not inverse and joints_are_bright(pixels):
         typer.echo("The joints are brighter than the rest: if they lie deeper, add --inverse.", err=True)
+    del pixels  # which are read again when it is their turn
     height = _checked(
         HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
     )  # fmt: skip
@@ -392,10 +398,9 @@ def region(
 ) -> None:
     """Crop, straighten, turn or resize a picture, or take one channel of it."""
     from collage.core.images.made import make_region_file
-    from collage.core.images.region import Region
 
-    straight = {"bulge": bulge, "proportion": proportion, "corners": _corners(corners, picture)}
-    how = _checked(Region, **_crop(crop), **straight, angle=angle, turns=turns, channel=channel, size=size)
+    numbers = {"bulge": bulge, "proportion": proportion, "angle": angle, "turns": turns, "size": size}
+    how = _cut(picture, crop, corners, **numbers, channel=channel)
     _finish(make_region_file(picture, out, how), "Cutting")
     typer.echo(str(out))
 

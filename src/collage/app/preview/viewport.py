@@ -135,7 +135,7 @@ class Viewport(QWidget):
 
         def work(_overtaken: Callable[[], bool]) -> Iterator[Answer]:
             begin, kept = time.perf_counter(), renderer.has_view(moving)
-            picture = next(iter(renderer.stages(moving)))
+            picture = next(iter(renderer.stages(moving, patient=False)))
             seconds = time.perf_counter() - begin
             if kept or change == "view":  # the first look after a change of size costs more than the next ones
                 pace.took(moving.width * moving.height, seconds)

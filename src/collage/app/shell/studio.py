@@ -103,5 +103,6 @@ class Studio(QObject):
         self.jobs.close()
         self.session.close()
         self.renderer.caches.clear()
+        self.renderer.images.close()
         self.workers.close()
         self.maker.workers.close()

@@ -145,6 +145,7 @@ def build_plan(
     filtered: bool = True,
     strict: bool = False,
     loud: Loud = LOUD,
+    until: float | None = None,
 ) -> Plan:
     """The plan for some targets of a document.
 
@@ -153,8 +154,11 @@ def build_plan(
     strict : raise the first problem; otherwise what is broken puts out the loud colour and the rest goes on.
         Missing images give the standard's default when strict, the loud colour otherwise.
     loud : that colour, linear.
+    until : the time (monotonic) up to which images are waited for; a grey stands in for those that are not there by
+        then, and they are read meanwhile. Left out, all are waited for.
     """
-    builder = _Builder(library.extended(document), folder or Path(), images or ImageStore(), filtered, strict, loud)
+    images = images or ImageStore()
+    builder = _Builder(library.extended(document), folder or Path(), images, filtered, strict, loud, until)
     outputs = builder.outputs(document, targets)
     return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images)
 
@@ -176,9 +180,10 @@ class _Scope:
 
 class _Builder:
     def __init__(
-        self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool, loud: Loud
-    ) -> None:
-        self.library, self.folder, self.images, self.loud = library, folder, images, loud
+        self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool, loud: Loud,
+        until: float | None,
+    ) -> None:  # fmt: skip
+        self.library, self.folder, self.images, self.loud, self.until = library, folder, images, loud, until
         self.filtered, self.strict = filtered, strict
         self.steps: dict[str, Step] = {}
         self.problems: dict[Place, CollageError] = {}
@@ -501,6 +506,9 @@ class _Builder:
             if is_pattern(ref.path) and definition.category == "image":
                 if not self.strict:
                     self._check_tiles(scope, card, definition, sources, ref)
+                continue
+            if self.until is not None and not self.images.begin(ref, self.until):
+                sources[name] = Const(replace(ref, stand_in=True), "filename")
                 continue
             try:
                 self.images.open(ref)

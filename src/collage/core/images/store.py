@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import mmap
+import os
 import threading
 import time
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
+
+import numpy as np
 
 from collage.core.base.budget import Budget, Store
 from collage.core.base.errors import CollageError
+from collage.core.images.colour import is_linear
 from collage.core.images.files import read_pixels
 from collage.core.images.level_files import LevelFiles, Source
 from collage.core.images.pyramid import Pyramid, build
@@ -20,16 +27,20 @@ from collage.core.images.tiles import Place, Tiles, is_pattern
 class ImageRef:
     """An image that a card names: where it is, and what its numbers mean.
 
-    single : only its first channel is wanted, so only that is kept in memory.
+    single : only its first channel is wanted, so only that is kept in memory. stand_in : it is being read still, and an
+    even grey is shown for it.
     """
 
     path: str
     space: str = "lin_rec709"
     single: bool = False
+    stand_in: bool = False
 
     @property
     def stamp(self) -> str:
         """Changes when the file on disk does; part of what a result is remembered by."""
+        if self.stand_in:
+            return "stand-in"
         if is_pattern(self.path):
             return " ".join(_stamp(file) for file in Tiles(self.path).files.values()) or "missing"
         return _stamp(self.path)
@@ -69,9 +80,58 @@ class ImageStore:
         self._loading: dict[Key, threading.Lock] = {}
         self._held: Store[Key, Pyramid | CollageError] = Store(self.budget, _bytes_of, most=MOST)
         self._again: dict[Key, float] = {}  # when a file that could not be read is tried again
+        self._beside: ThreadPoolExecutor | None = None  # reads what is not waited for
+        self._begun: dict[ImageRef, Future[None]] = {}
+
+    def begin(self, ref: ImageRef, until: float = 0.0) -> bool:
+        """Whether an image is there, or told to be broken. If not, it is read on another thread from now on.
+
+        until : the time (monotonic) up to which one that was not begun before is waited for.
+        """
+        begun, new = self._reading(ref)
+        if begun is None:
+            return True
+        if new:
+            wait((begun,), max(until - time.monotonic(), 0))
+        return begun.done()
+
+    def arrived(self, ref: ImageRef, seconds: float) -> bool:
+        """As `begin`; waits so long for one that was begun before, too."""
+        begun, _ = self._reading(ref)
+        if begun is not None:
+            wait((begun,), seconds)
+        return begun is None or begun.done()
+
+    def _reading(self, ref: ImageRef) -> tuple[Future[None] | None, bool]:
+        """The work that reads an image, and whether it has just begun; None where it is there."""
+        key = (ref.path, ref.space, ref.stamp, ref.single)
+        if key in self._held or (*key[:3], False) in self._held:
+            return None, False
+        with self._lock:
+            if self._beside is None:
+                self._beside = ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="maps")
+            new = ref not in self._begun
+            if new:
+                self._begun[ref] = self._beside.submit(self._read_beside, ref)
+            return self._begun[ref], new
+
+    def _read_beside(self, ref: ImageRef) -> None:
+        with suppress(CollageError):  # told to who opens it
+            self.open(ref)
+        with self._lock:
+            self._begun.pop(ref, None)
+
+    def close(self) -> None:
+        """Ends the threads; what is being read is read to its end."""
+        with self._lock:
+            beside, self._beside = self._beside, None
+        if beside is not None:
+            beside.shutdown(wait=False, cancel_futures=True)
 
     def open(self, ref: ImageRef) -> Pyramid:
         """The pyramid of an image. Raises CollageError if there is none to be had."""
+        if ref.stand_in:
+            return stand_in(ref.space, ref.single)
         key = (ref.path, ref.space, ref.stamp, ref.single)
         with self._lock:
             whole = (*key[:3], False)
@@ -129,6 +189,13 @@ class ImageStore:
     def used(self) -> int:
         """Bytes held."""
         return self._held.bytes
+
+
+@lru_cache(maxsize=32)
+def stand_in(space: str, single: bool) -> Pyramid:
+    """An even grey as stored; three numbers without a colour space are a flat normal map."""
+    flat = (0.5,) if single else (0.5, 0.5, 1.0) if is_linear(space) else (0.5, 0.5, 0.5)
+    return build(np.array(flat, np.float32).reshape(1, 1, -1), space)
 
 
 def _bytes_of(image: Pyramid | CollageError) -> int:

@@ -16,10 +16,10 @@ from collage.core.base.progress import Progress, Steps, finished
 from collage.core.document.materials import has_displacement
 from collage.core.document.model import Network
 from collage.core.evaluate.literals import Loud
-from collage.core.evaluate.plan import Const, Place, build_plan
+from collage.core.evaluate.plan import Place, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import srgb_to_linear
-from collage.core.images.store import ImageRef, ImageStore
+from collage.core.images.store import ImageStore
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches, behind_key, view_key
@@ -47,6 +47,8 @@ from collage.core.scene.scene import GROUND, Scene, build_bounds
 
 Shifts = tuple[tuple[float, float], ...]
 MOST_PLANS = 64
+MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
+LOOK = 0.05  # seconds between two looks at whether a picture is called off while it waits for maps
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
 FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
@@ -154,11 +156,16 @@ class Renderer:
             workers=self.workers, cancelled=cancelled,
         )  # fmt: skip
 
-    def stages(self, request: PictureRequest, *, cancelled: Callable[[], bool] = never) -> Iterator[Picture]:
-        """The picture with few shadow rays first, and then as `picture` makes it. Raises Cancelled, CollageError."""
+    def stages(
+        self, request: PictureRequest, *, cancelled: Callable[[], bool] = never, patient: bool = True
+    ) -> Iterator[Picture]:
+        """The picture with few shadow rays first, and then as `picture` makes it. Raises Cancelled, CollageError.
+
+        patient : without it, greys stand in for maps that are not read within a moment.
+        """
         begin = time.perf_counter()
         view = self._view(request, (0.0, 0.0), cancelled)
-        work = _Work(self, request, COMPLETE, cancelled)
+        work = _Work(self, request, COMPLETE, cancelled, patient)
         known = not request.lit or view.knows(work.environment, request.bench.environment.turn, work.lights)
         for stage in (COMPLETE,) if known else STAGES:
             work.stage = stage
@@ -191,14 +198,18 @@ class Renderer:
 
         return self.caches.views.get_or_make(view_key(request, shift), make)
 
-    def surface(self, name: str, network: Network, folder: Any, loud: Loud) -> Surface:
-        """The plan of a material; the one before, while neither the network nor its files have changed."""
+    def surface(self, name: str, network: Network, folder: Any, loud: Loud, until: float | None = None) -> Surface:
+        """The plan of a material; the one before, while neither the network nor its files have changed.
+
+        until : see `build_plan`.
+        """
         key = (name, id(network))
         kept = self._plans.get(key)
         if kept is not None and kept[0] is network and kept[1] == (folder, loud) and kept[2] == _stamps(kept[3]):
             return kept[3]
-        surface = plan_surface(self.library, network, folder=folder, images=self.images, loud=loud)
-        if not surface.problems:  # what is broken is looked at again: its file may be there by then
+        surface = plan_surface(self.library, network, folder=folder, images=self.images, loud=loud, until=until)
+        whole = not surface.problems and not any(one.stand_in for one in surface.images)
+        if whole:  # what is broken or on its way is looked at again: its file may be there by then
             if len(self._plans) > MOST_PLANS:
                 self._plans.pop(next(iter(self._plans)), None)
             self._plans[key] = (network, (folder, loud), _stamps(surface), surface)
@@ -213,6 +224,7 @@ class _Work:
     request: PictureRequest
     stage: Stage
     cancelled: Callable[[], bool]
+    patient: bool = True
 
     def __post_init__(self) -> None:
         request, renderer, bench = self.request, self.renderer, self.request.bench
@@ -220,11 +232,14 @@ class _Work:
         self.surfaces: dict[str, Surface] = {}
         names = sorted({item.material for item in bench.objects} & request.materials.keys())
         folder, loud = request.material_folder, bench.loud
+        until = time.monotonic() + MOMENT
         makes: list[Callable[[], Any]] = [
-            partial(renderer.surface, name, request.materials[name], folder, loud) for name in names
+            partial(renderer.surface, name, request.materials[name], folder, loud, until) for name in names
         ]
         makes.append(partial(renderer.caches.scene, bench))  # meanwhile: files, levels and meshes take their time
         *surfaces, _ = renderer.workers.map(_call, makes)
+        if self.patient:
+            surfaces = [self._whole(name, surface) for name, surface in zip(names, surfaces, strict=True)]
         for name, surface in zip(names, surfaces, strict=True):
             self.surfaces[name] = surface
             self.problems.update({(name, place): error for place, error in surface.problems.items()})
@@ -236,6 +251,18 @@ class _Work:
         ]
         self.environment = self._find_environment() if request.lit else None
         self.lights = light_table(bench.lights)
+
+    def _whole(self, name: str, surface: Surface) -> Surface:
+        """A surface once all its maps are read. Raises Cancelled, meanwhile too."""
+        missing = [replace(one, stand_in=False) for one in surface.images if one.stand_in]
+        if not missing:
+            return surface
+        request, renderer = self.request, self.renderer
+        for one in missing:
+            while not renderer.images.arrived(one, LOOK):
+                if self.cancelled():
+                    raise Cancelled
+        return renderer.surface(name, request.materials[name], request.material_folder, request.bench.loud)
 
     def _find_environment(self) -> EnvironmentLight | None:
         """The bench's environment; an even grey where its file cannot be read. None where it is off."""
@@ -367,9 +394,4 @@ def _call(make: Callable[[], Any]) -> Any:
 
 def _stamps(surface: Surface) -> tuple[str, ...]:
     """The states on disk of all image files of a plan."""
-    return tuple(
-        source.value.stamp
-        for step in surface.plan.steps
-        for source in step.sources.values()
-        if isinstance(source, Const) and isinstance(source.value, ImageRef)
-    )
+    return tuple(one.stamp for one in surface.images)

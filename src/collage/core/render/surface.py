@@ -15,7 +15,7 @@ from collage.core.evaluate.literals import LOUD, Loud
 from collage.core.evaluate.plan import CardInput, CardOutput, Const, Place, Plan, build_plan
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.geometry.points import Points
-from collage.core.images.store import ImageStore
+from collage.core.images.store import ImageRef, ImageStore
 from collage.core.kernels import packed as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
@@ -44,11 +44,23 @@ class Surface:
     plan: Plan
     problems: Mapping[Place, CollageError]
 
+    @property
+    def images(self) -> list[ImageRef]:
+        """All images that it reads."""
+        sources = (source for step in self.plan.steps for source in step.sources.values())
+        return [one.value for one in sources if isinstance(one, Const) and isinstance(one.value, ImageRef)]
+
 
 def plan_surface(
-    library: Library, network: Network, *, folder: Any = None, images: ImageStore | None = None, loud: Loud = LOUD
+    library: Library,
+    network: Network,
+    *,
+    folder: Any = None,
+    images: ImageStore | None = None,
+    loud: Loud = LOUD,
+    until: float | None = None,
 ) -> Surface:
-    """The plan for every input of the material's surface that the draft picture uses."""
+    """The plan for every input of the material's surface that the draft picture uses. until : see `build_plan`."""
     try:
         shown = as_open_pbr(library, network)
     except CollageError as error:
@@ -60,7 +72,7 @@ def plan_surface(
         if weight is not None:
             targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
             targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card)}
-    plan = build_plan(library, shown.network, targets, folder=folder, images=images, loud=loud)
+    plan = build_plan(library, shown.network, targets, folder=folder, images=images, loud=loud, until=until)
     return Surface(plan, plan.problems)
 
 

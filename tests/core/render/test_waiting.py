@@ -1,0 +1,151 @@
+"""Maps that are slow to read: a grey stands in for them, and the complete picture is the one with them."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from collage.core.document.making import card, given
+from collage.core.document.materials import new_material
+from collage.core.document.model import Input, Network, Wire
+from collage.core.evaluate.run import Cancelled
+from collage.core.images import store
+from collage.core.images.files import write_image
+from collage.core.images.store import ImageRef, ImageStore
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import AreaLight, Bench, Camera, stock
+
+SIZE = (48, 48)
+
+
+class Gate:
+    """Holds up the reading of files until it is opened."""
+
+    def __init__(self) -> None:
+        self.open, self.read = threading.Event(), []
+
+    def __call__(self, path: Path, most: int = 4) -> np.ndarray:
+        assert self.open.wait(20)
+        self.read.append(path.name)
+        return self.real(path, most)
+
+    real = staticmethod(store.read_pixels)
+
+
+@pytest.fixture
+def gate(monkeypatch: pytest.MonkeyPatch) -> Iterator[Gate]:
+    made = Gate()
+    monkeypatch.setattr(store, "read_pixels", made)
+    yield made
+    made.open.set()
+
+
+@pytest.fixture
+def wish(tmp_path: Path) -> PictureRequest:
+    """A ball with a red picture on it."""
+    write_image(tmp_path / "red.png", np.full((8, 8, 3), (230, 10, 10), np.uint8))
+    file = Input("file", "filename", str(tmp_path / "red.png"), attributes={"colorspace": "srgb_texture"})
+    image = card("image", "image", "color3", (0, 0)).with_input(file)
+    network = new_material()
+    surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("image")))
+    bench = Bench(objects=(stock("Ball", "sphere", material="m"),), lights=(AreaLight(),), camera=Camera(distance=0.5))
+    return PictureRequest(bench, {"m": network.with_card(image).with_card(surface)}, *SIZE)
+
+
+def redness(picture: np.ndarray) -> float:
+    middle = picture[20:28, 20:28].reshape(-1, 3).mean(axis=0)
+    return float(middle[0] / middle[1])
+
+
+def settled(ready: Callable[[], bool]) -> bool:
+    end = time.monotonic() + 20
+    while not ready() and time.monotonic() < end:
+        time.sleep(0.01)
+    return ready()
+
+
+def test_a_grey_stands_in_and_the_complete_picture_has_the_map(library, gate: Gate, wish: PictureRequest) -> None:
+    renderer = Renderer(library)
+    first = next(iter(renderer.stages(wish, patient=False)))
+    assert redness(first.display) == pytest.approx(1, abs=0.25), "light and its warmth alone"
+    assert gate.read == []
+    again = next(iter(renderer.stages(wish, patient=False)))
+    assert redness(again.display) < 1.3
+    gate.open.set()
+    *_, complete = renderer.stages(wish)
+    assert redness(complete.display) > 3
+    np.testing.assert_array_equal(complete.linear, Renderer(library).picture(wish).linear)
+    assert gate.read == ["red.png", "red.png"], "once in each renderer"
+    renderer.images.close()
+    assert settled(lambda: not [one for one in threading.enumerate() if one.name.startswith("maps") and one.is_alive()])
+
+
+def test_once_it_is_read_no_grey_stands_in(library, gate: Gate, wish: PictureRequest) -> None:
+    renderer = Renderer(library)
+    next(iter(renderer.stages(wish, patient=False)))
+    gate.open.set()
+    (ref,) = renderer.surface("m", wish.materials["m"], None, wish.bench.loud).images
+    assert settled(lambda: renderer.images.begin(ref))
+    assert redness(next(iter(renderer.stages(wish, patient=False))).display) > 3
+    renderer.images.close()
+
+
+def test_a_picture_is_called_off_while_it_waits(library, gate: Gate, wish: PictureRequest) -> None:
+    renderer = Renderer(library)
+    begin = time.monotonic()
+    with pytest.raises(Cancelled):
+        list(renderer.stages(wish, cancelled=lambda: time.monotonic() > begin + 0.3))
+    assert not gate.open.is_set()
+    assert time.monotonic() - begin < 5
+
+
+def test_broken_files_are_told_when_they_were_waited_for(library, gate: Gate, wish: PictureRequest) -> None:
+    path = Path(str(wish.materials["m"].cards["image"].inputs["file"].value))
+    path.write_bytes(b"no picture")
+    renderer = Renderer(library)
+    assert not next(iter(renderer.stages(wish, patient=False))).problems
+    gate.open.set()
+    *_, complete = renderer.stages(wish)
+    assert "red.png" in str(next(iter(complete.problems.values())))
+    renderer.images.close()
+
+
+@pytest.mark.parametrize(
+    ("ref", "wanted"),
+    [(ImageRef("a", "srgb_texture"), (0.5, 0.5, 0.5)), (ImageRef("a"), (0.5, 0.5, 1.0)),
+     (ImageRef("a", single=True), (0.5,))],
+)  # fmt: skip
+def test_what_stands_in(ref: ImageRef, wanted: tuple[float, ...]) -> None:
+    grey = ImageStore().open(replace(ref, stand_in=True))
+    found = grey.read(np.array([[0.2, 7.0], [0.4, -3.0]], np.float32))
+    np.testing.assert_allclose(found, np.repeat(np.array(wanted)[:, None], 2, 1), atol=1e-4)
+    assert replace(ref, stand_in=True).stamp != ref.stamp
+
+
+def test_a_budget_smaller_than_the_maps_ends_all_the_same(library, tmp_path: Path) -> None:
+    """Each pushes the other out; nobody waits forever."""
+    images = ImageStore()
+    images.budget.limit = 1000
+    network = new_material()
+    cards = []
+    for number in range(3):
+        write_image(tmp_path / f"{number}.png", np.full((64, 64, 3), 200, np.uint8))
+        file = Input("file", "filename", str(tmp_path / f"{number}.png"), attributes={"colorspace": "srgb_texture"})
+        cards.append(card(f"image{number}", "image", "color3", (0, 0)).with_input(file))
+    add = card("sum", "add", "color3", (0, 0), in1=("color3", Wire("image0")), in2=("color3", Wire("image1")))
+    last = card("all", "add", "color3", (0, 0), in1=("color3", Wire("sum")), in2=("color3", Wire("image2")))
+    surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("all")))
+    made: Network = network
+    for one in (*cards, add, last, surface):
+        made = made.with_card(one)
+    bench = Bench(objects=(stock("Ball", "sphere", material="m"),))
+    request = PictureRequest(bench, {"m": made}, *SIZE)
+    assert len(list(Renderer(library, images).stages(request))) == 2
+    images.close()

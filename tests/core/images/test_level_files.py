@@ -15,6 +15,7 @@ import numpy as np
 import pytest
 
 from collage.core.base.budget import Budget
+from collage.core.base.errors import CollageError
 from collage.core.images import level_files, store
 from collage.core.images.files import write_image
 from collage.core.images.level_files import RULES, LevelFiles, Source
@@ -287,6 +288,22 @@ def test_a_file_that_changes_while_it_is_read_is_not_kept(tmp_path: Path) -> Non
 
     assert files.get(Source(path, "raw", False), make).file is None
     assert same(ImageStore(files=files).open(ImageRef(str(path), "raw")), build(noise(np.uint8, 3, 5), "raw"))
+
+
+def test_what_is_no_file_is_told_and_hangs_nobody(tmp_path: Path) -> None:
+    os.mkfifo(tmp_path / "pipe.png")
+    (tmp_path / "folder.png").mkdir()
+    with (tmp_path / "huge.png").open("wb") as file:
+        file.truncate(level_files.LARGEST + 1)
+    names = [tmp_path / name for name in ("pipe.png", "folder.png", "huge.png", "none.png")]
+    for path in (*names, Path("/dev/zero")):
+        with pytest.raises(CollageError):
+            open_one(tmp_path / "levels", path)
+        with pytest.raises(CollageError):
+            images = ImageStore(files=LevelFiles(tmp_path / "levels"))
+            assert images.arrived(ImageRef(str(path)), 20)
+            images.open(ImageRef(str(path)))
+        images.close()
 
 
 def test_small_images_are_not_worth_a_file(tmp_path: Path) -> None:

@@ -26,7 +26,7 @@ from typing import Any
 
 import numpy as np
 
-from collage.core.base.safe_write import clear_leftovers, flush, replacing
+from collage.core.base.safe_write import clear_leftovers, flush, is_file, replacing
 from collage.core.images.pyramid import Coding, Layout, Pyramid
 
 RULES = 1
@@ -36,6 +36,7 @@ MAGIC = b"Collage levels\n"
 PAGE = 4096  # the texels begin at a whole number of pages
 CHUNK = 1 << 20  # bytes that have one checksum
 LEAST = 1 << 18  # texels of an image that is worth a file
+LARGEST = 4 * 2**30  # bytes of an image file that is looked through for its name
 LIMIT = 20 * 2**30  # bytes of all files together
 MOST_NOTES = 5000  # images whose files were moved or deleted leave theirs behind
 FREE = 2 * 2**30  # bytes of the disk that are left to others, people's own work above all
@@ -72,8 +73,13 @@ class LevelFiles:
         found = self._find(source)
         if found is not None:
             return found
+        if not is_file(source.path):  # a pipe or a device never ends; `make` tells what is wrong
+            return make()
         try:
-            before, path = _state(source.path), self.folder / f"{_content(source)}.levels"
+            before = _state(source.path)
+            if before[1] > LARGEST:
+                return make()
+            path = self.folder / f"{_content(source)}.levels"
         except OSError:
             return make()
         made = None if _is_whole(path) else make()

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from collage.core.base.budget import Budget
 from collage.core.base.errors import CollageError
+from collage.core.images import files
 from collage.core.images.colour import SPACES, is_linear, linear_to_srgb, srgb_to_linear, to_linear
 from collage.core.images.files import read_info, read_pixels, write_image
 from collage.core.images.pyramid import Coding, Layout, build
@@ -253,3 +254,21 @@ def test_the_smaller_levels_of_black_are_black(tmp_path: Path) -> None:
     pyramid = ImageStore().open(ImageRef(str(tmp_path / "black.png"), "srgb_texture"))
     place = np.full((2, 1), 0.5, np.float32)
     assert not pyramid.read(place, np.array([5.0], np.float32), ("periodic", "periodic")).any()
+
+
+def test_a_large_file_that_is_no_image_is_told_at_once(tmp_path: Path, monkeypatch) -> None:
+    """Formats that are not Collage's are looked for in small files alone: some read all of it."""
+    monkeypatch.setattr(files, "SEARCHED", 1000)
+    opened = []
+    monkeypatch.setattr(files.oiio.ImageInput, "open", lambda *given: opened.append(given))
+    for name in ("zeros.png", "zeros"):
+        (tmp_path / name).write_bytes(bytes(5000))
+        with pytest.raises(CollageError, match="cannot be read as an image"):
+            read_info(tmp_path / name)
+    assert opened == []
+    monkeypatch.undo()
+    monkeypatch.setattr(files, "SEARCHED", 1000)
+    write_image(tmp_path / "a.png", np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8))
+    for name in ("a.png", "named wrongly.exr"):
+        (tmp_path / name).write_bytes((tmp_path / "a.png").read_bytes())
+        assert read_info(tmp_path / name).width == 64

@@ -15,10 +15,11 @@ from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.progress import Progress, Steps, finished, within
 from collage.core.base.safe_write import is_file, put, replacing
 from collage.core.base.text import holds
-from collage.core.images.codecs import Codec, codec_of, codec_to_write
+from collage.core.images.codecs import CODECS, Codec, codec_of, codec_to_write
 
 MAX_SIDE = 65_536
 MAX_PIXELS = 16_384 * 16_384
+SEARCHED = 32 * 2**20  # bytes of a file in which any format is looked for
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ def _open(path: Path) -> oiio.ImageInput:
     config = oiio.ImageSpec()
     config.attribute("oiio:UnassociatedAlpha", 1)  # alpha stays unassociated, as the standard's reference has it
     with _readable_name(path) as name:
-        source = oiio.ImageInput.open(name, config)
+        source = oiio.ImageInput.open(name, config) if _may_be_image(path, name) else None
     if source is None:
         reason = _reason(oiio.geterror) or "unknown form"
         raise CollageError(
@@ -49,6 +50,14 @@ def _open(path: Path) -> oiio.ImageInput:
             remedy="Save it again as PNG, TIFF, JPEG, EXR or HDR.",
         )
     return source
+
+
+def _may_be_image(path: Path, name: str) -> bool:
+    """Whether a large file is of a known format; the library looks for others through all of it, for minutes."""
+    if path.stat().st_size <= SEARCHED:
+        return True
+    readers = (oiio.ImageInput.create(codec.library_name) for codec in CODECS)
+    return any(reader is not None and reader.valid_file(name) for reader in readers)
 
 
 def _reason(tell: Callable[[], str]) -> str:

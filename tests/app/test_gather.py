@@ -10,7 +10,7 @@ import pytest
 from places import drop, gather_of, wire_of
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QWidget
 
 from collage.app.gather.library_panel import ITEM, mime_of
 from collage.app.gather.sets_table import FILE, GREEN, REMARK, ROLE
@@ -273,6 +273,9 @@ def test_a_set_is_laid_on_from_three_sides(place: MainWindow) -> None:
     assert {"placement_x", "placement_y", "placement_z"} <= card.network.cards.keys()
     assert card.inputs["scale"].value == pytest.approx((0.3, 0.3))
     assert card.inputs["scale"].attributes["uiname"] == "Tile size (m)"
+    told = {one.text() for one in wire_of(window).sources.findChildren(QLabel)}
+    maps = len([one for one in gather_of(place).state.found.sets[0].maps if one.used])
+    assert f"{maps} maps" in told, "each is read from three sides, and counted once"
 
 
 def test_a_folder_dropped_on_an_object_is_worn_by_it(window: MainWindow, maps: Path) -> None:

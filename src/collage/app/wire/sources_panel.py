@@ -35,6 +35,7 @@ from collage.core.assets.shelf import Shelf
 from collage.core.base.text import counted
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
+from collage.core.project.references import file_inputs
 
 
 def in_two_lines(text: str, metrics: QFontMetrics, width: int) -> list[str]:
@@ -239,7 +240,7 @@ class SourcesPanel(QFrame):
             return
         self._heading(column, "Map sets")
         for (material, name), card in sets.items():
-            count = sum(1 for one in (card.network.cards if card.network else {}).values() if one.category == "image")
+            count = len({one.value for _, _, one in file_inputs(card.network)}) if card.network else 0
             tip, key = "Double-click it, or drag it to the board, to add a copy", f"{material}\n{name}"
             tile = Tile(title_of(card), counted(count, "map"), tip, key, wide=True, kind=SET_FORMAT)
             tile.taken.connect(lambda material=material, name=name: self.take_set.emit(material, name))

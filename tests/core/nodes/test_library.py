@@ -256,3 +256,8 @@ def test_every_offered_kind_has_a_plain_label_and_our_own_have_help_throughout(l
     shown = {offer.definition.category for offer in offers(library)}
     assert {"flake3d", "hextilednormalmap", "transformpoint", "viewdirection", "clg_courses", "clg_curve"} <= shown
     assert not {"clg_curve_weight", "clg_gltf_pbr_to_open_pbr_surface"} & shown
+
+
+def test_axes_in_labels_keep_their_capitals() -> None:
+    assert input_label("green_down", "Flip the green channel (Y down)") == "Flip the green channel (Y down)"
+    assert input_label("scale", "Tile Size (m)") == "Tile size (m)"

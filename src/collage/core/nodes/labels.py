@@ -269,6 +269,7 @@ def input_label(name: str, given: str = "") -> str:
     text = given or INPUTS.get(name) or _apart(re.sub(r"^in(?=\d+$)", "input", name))
     words = [_WORDS.get(word.lower(), word.lower()) for word in text.split()]
     text = " ".join(_ACRONYMS.get(word, word) for word in words)
+    text = re.sub(r"\(([xyzuv])\b", lambda axis: axis.group().upper(), text)
     return text[:1].upper() + text[1:]
 
 

@@ -118,7 +118,7 @@ def _two_toned(values: np.ndarray, flat: RegularPhotograph) -> int:
 def test_a_cut_that_runs_along_rows_is_the_cheapest_of_all(seed: int) -> None:
     """Against the shortest path through all pixels, down and sideways, by Dijkstra's algorithm."""
     cost = np.random.default_rng(seed).random((9, 7)) ** 3
-    path = cheapest_cut(cost, loop=False, along=True)
+    path = finished(cheapest_cut(cost, loop=False, along=True))
     rows, columns = cost.shape
     starts, ends, lengths = [], [], []
     for row in range(rows):

@@ -59,7 +59,7 @@ def test_the_cut_is_the_cheapest_of_all(loop: bool) -> None:
 
     best = min(sum(cost[row, column] for row, column in enumerate(path))
                for path in itertools.product(range(4), repeat=5) if allowed(path))  # fmt: skip
-    path = cheapest_cut(cost, loop=loop)
+    path = finished(cheapest_cut(cost, loop=loop))
     assert np.abs(np.diff(path)).max() <= 1
     found = float(cost[np.arange(5), path].sum())
     if loop:

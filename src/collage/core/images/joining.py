@@ -10,11 +10,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from collage.core.base.progress import Progress, Steps
+from collage.core.base.progress import Progress, Steps, within
 from collage.core.images.blur import blurred
 from collage.core.images.periods import whole_periods
 from collage.core.images.region import luminance
 
+ROWS_A_STEP = 2000  # of a cut
 ROWS_COMPARED = 768
 """Rows of a picture that are looked at for the best overlap: as many tell as well as all of them."""
 
@@ -41,7 +42,8 @@ def joined(values: np.ndarray, overlap: float, *, loop: bool, period: float = 0.
     edge = over // 10 if regular else 0  # where the strip has to go on as the picture does
     if regular:
         cost = (cost + cost.mean()) * np.minimum(_inside_units(left), _inside_units(right))
-    cut = cheapest_cut(cost[:, edge : over - edge], loop=loop, along=regular) + edge
+    cut = yield from within(cheapest_cut(cost[:, edge : over - edge], loop=loop, along=regular), 0.4, 0.6)
+    cut = cut + edge
     out, highest = values[:, : width - over].copy(), max(1.0, float(values.max()))
     del cost
     for channel in range(values.shape[2]):  # one after the other: strips of large photographs take much room
@@ -104,19 +106,19 @@ def best_overlap(values: np.ndarray, overlap: float) -> int:
     return best
 
 
-def cheapest_cut(cost: np.ndarray, *, loop: bool, along: bool = False) -> np.ndarray:
+def cheapest_cut(cost: np.ndarray, *, loop: bool, along: bool = False) -> Steps[np.ndarray]:
     """For each row of (rows, columns) costs a column, at most one further than the row before; the sum is least.
 
     loop : the last row's column is at most one from the first row's. along : the cut may also run along a row, as
     joints between courses of bricks do, at the cost of what it passes.
     """
     if not loop:
-        return _path(cost, None, along)
-    free = _path(np.concatenate([cost, cost, cost]), None, along)
-    return _path(cost, int(free[len(cost)]), along)
+        return (yield from _path(cost, None, along))
+    free = yield from within(_path(np.concatenate([cost, cost, cost]), None, along), 0.0, 0.75)
+    return (yield from within(_path(cost, int(free[len(cost)]), along), 0.75, 1.0))
 
 
-def _path(cost: np.ndarray, ends: int | None, along: bool) -> np.ndarray:
+def _path(cost: np.ndarray, ends: int | None, along: bool) -> Steps[np.ndarray]:
     """By dynamic programming; `ends` fixes the column of the first and the last row."""
     rows, columns = cost.shape
     best = cost[0].astype(np.float64)
@@ -125,6 +127,8 @@ def _path(cost: np.ndarray, ends: int | None, along: bool) -> np.ndarray:
     came = np.zeros((rows, columns), np.int32)
     at = np.arange(columns)
     for row in range(1, rows):
+        if row % ROWS_A_STEP == 0:
+            yield Progress("Joining", row / rows)
         wide = np.concatenate([[np.inf], best, [np.inf]])
         three = np.stack([wide[:-2], wide[1:-1], wide[2:]])
         choice = three.argmin(axis=0)

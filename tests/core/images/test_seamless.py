@@ -123,6 +123,15 @@ def test_straightening_turns_a_leaning_line_upright() -> None:
     assert wide == high == int(100 / np.sqrt(2))
 
 
+@pytest.mark.parametrize("sigma", [2, 30])
+@pytest.mark.parametrize("tiles", [True, False, (True, False)])
+def test_some_rows_of_a_blur_are_those_of_all(sigma: float, tiles) -> None:
+    field = np.random.default_rng(1).random((301, 270)).astype(np.float32)
+    whole = blurred(field, sigma, tiles=tiles)
+    for every in (1, 2, 5):
+        np.testing.assert_array_equal(blurred(field, sigma, tiles=tiles, every=every), whole[::every])
+
+
 def test_wide_blurs_on_a_small_picture_are_those_of_the_large_one() -> None:
     from scipy.ndimage import gaussian_filter
 

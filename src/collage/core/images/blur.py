@@ -8,10 +8,11 @@ NARROW = 6.0
 """Deviation in pixels up to which the picture is blurred as it is."""
 
 
-def blurred(field: np.ndarray, sigma: float, *, tiles: bool | tuple[bool, bool]) -> np.ndarray:
+def blurred(field: np.ndarray, sigma: float, *, tiles: bool | tuple[bool, bool], every: int = 1) -> np.ndarray:
     """A (h, w) float32 field blurred by `sigma` pixels.
 
-    tiles : whether it is wrapped around, else mirrored at its ends; for both axes, or down and across.
+    tiles : whether it is wrapped around, else mirrored at its ends; for both axes, or down and across. every : which
+    rows are wanted, the first and each so many after it.
     """
     from scipy.ndimage import gaussian_filter
 
@@ -19,11 +20,11 @@ def blurred(field: np.ndarray, sigma: float, *, tiles: bool | tuple[bool, bool])
     mode = tuple("wrap" if one else "reflect" for one in around)
     block = min(int(sigma / NARROW) + 1, max(min(field.shape) // 16, 1))
     if block < 2:
-        return gaussian_filter(field, sigma, mode=mode)  # type: ignore[no-any-return]
+        return gaussian_filter(field, sigma, mode=mode)[::every]  # type: ignore[no-any-return]
     small = _means(field, block)
     scale = small.shape[0] / field.shape[0], small.shape[1] / field.shape[1]
     small = gaussian_filter(small, (sigma * scale[0], sigma * scale[1]), mode=mode)
-    return _spread(small, field.shape, around)
+    return _spread(small, field.shape, around, every)
 
 
 def _means(field: np.ndarray, block: int) -> np.ndarray:
@@ -37,11 +38,11 @@ def _means(field: np.ndarray, block: int) -> np.ndarray:
     return sums / (np.diff(rows)[:, None] * np.diff(columns)[None, :]).astype(np.float32)  # type: ignore[no-any-return]
 
 
-def _spread(small: np.ndarray, shape: tuple[int, ...], around: tuple[bool, bool]) -> np.ndarray:
-    """A small field at full size, linear between the middles of its blocks."""
+def _spread(small: np.ndarray, shape: tuple[int, ...], around: tuple[bool, bool], every: int) -> np.ndarray:
+    """A small field at full size, linear between the middles of its blocks; of its rows, each so many."""
     for axis in (0, 1):
         count, size = small.shape[axis], shape[axis]
-        place = (np.arange(size, dtype=np.float32) + 0.5) * (count / size) - 0.5
+        place = (np.arange(0, size, every if axis == 0 else 1, dtype=np.float32) + 0.5) * (count / size) - 0.5
         low = np.floor(place).astype(int)
         share = (place - low).astype(np.float32)
         last = count - 1

@@ -96,8 +96,8 @@ def best_overlap(values: np.ndarray, overlap: float) -> int:
     width = values.shape[1]
     wanted = max(4, round(width * overlap))
     field = luminance(values)
-    field = field - blurred(field, max(wanted / 3, 1.0), tiles=False)
-    field = np.ascontiguousarray(field[:: max(field.shape[0] // ROWS_COMPARED, 1)])
+    every = max(field.shape[0] // ROWS_COMPARED, 1)
+    field = field[::every] - blurred(field, max(wanted / 3, 1.0), tiles=False, every=every)
     best, least = wanted, np.inf
     for over in range(max(4, round(wanted * 0.7)), min(round(wanted * 1.3), round(width * 0.48)) + 1):
         differ = float(((field[:, :over] - field[:, width - over :]) ** 2).mean())

@@ -20,6 +20,7 @@ from pathlib import Path
 from typing import Any
 
 WARM_UP = 0.2  # of the time: after it, memory is to stay where it is
+QUIET, LONGEST_REST = 10.0, 60.0  # seconds without an act before memory is read, and until it is read in any case
 SIZES = ((1280, 800), (1440, 900), (1024, 720))
 
 
@@ -236,15 +237,18 @@ def run(
 
 
 def _at_rest(window: Any) -> float:
-    """Megabytes of its own once the window has given back what it freed, as it does when the hand rests."""
-    from collage.app.shell.jobs import REST
+    """Megabytes of its own once the window has given back what it freed, as it does when the hand rests.
+
+    What begins by itself once the hand rests, materials' pictures and the project's kept one, comes before that.
+    """
     from collage.app.shell.start import settle
 
     settle(window)
     gc.collect()
-    Soak._wait(3)  # what begins by itself once the hand rests: materials' pictures, the project's kept one
-    settle(window)
-    Soak._wait(REST + 1)
+    Soak._wait(QUIET)
+    until = time.monotonic() + LONGEST_REST
+    while not (window.studio.jobs.at_rest and settle(window)) and time.monotonic() < until:
+        Soak._wait(1)
     return megabytes()[0]
 
 

@@ -243,9 +243,11 @@ def test_looks_now_and_then_do_not_keep_freed_memory(jobs: Jobs, monkeypatch) ->
     monkeypatch.setattr("collage.app.shell.jobs.give_back_memory", lambda: given.append(1))
     looks, watch, work = [], Latest(jobs, light=True), Latest(jobs)
     work.ask(lambda _overtaken: [1])
+    assert wait_until(lambda: not jobs.at_rest, 5)
     for _ in range(40):
         watch.ask(lambda _overtaken: [looks.append(1)])
         wait_until(lambda: False, 0.05)
     assert len(looks) > 5
     assert given == [1]
+    assert jobs.at_rest
     assert wait_until(lambda: jobs.idle, 5)

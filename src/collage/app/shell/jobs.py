@@ -176,6 +176,12 @@ class Jobs(QObject):
         self.queue_changed.emit()
 
     @property
+    def at_rest(self) -> bool:
+        """Whether nothing has been worked since freed memory was given back."""
+        with self._changed:
+            return self._worked is None
+
+    @property
     def idle(self) -> bool:
         """Whether no queued work is left."""
         return not self.tickets

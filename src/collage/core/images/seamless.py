@@ -67,8 +67,7 @@ def tiling(values: np.ndarray, how: Seamless) -> Steps[np.ndarray]:
     if min(values.shape[:2]) < 32:
         raise CollageError("The region is too small to tile.", remedy="Take at least 32 pixels a side.")
     if how.even:
-        yield Progress("Evening the light", 0.2)
-        values = evened(values, how.even, out=values)
+        values = yield from within(evened(values, how.even, out=values), 0.2, 0.3)
     if how.patches:
         yield Progress("Mixing patches", 0.5)
         return mixed(values, how.patches, how.seed)
@@ -96,7 +95,7 @@ def regular(how: Seamless, part: np.ndarray) -> Seamless:
 # ---- light --------------------------------------------------------------------------------------
 
 
-def evened(values: np.ndarray, amount: float, reach: float = 0.1, out: np.ndarray | None = None) -> np.ndarray:
+def evened(values: np.ndarray, amount: float, reach: float = 0.1, out: np.ndarray | None = None) -> Steps[np.ndarray]:
     """Broad light, dark and tint taken out by dividing by a blurred picture of itself.
 
     values : (h, w, c) of 0..1; a fourth channel stays. reach : of the blur, as a share of the shorter side. out : where
@@ -107,12 +106,14 @@ def evened(values: np.ndarray, amount: float, reach: float = 0.1, out: np.ndarra
     out = values.copy() if out is None else out
     sigma = reach * min(values.shape[:2])
     for channel in range(colours):
+        yield Progress("Evening the light", channel / colours)
         one = np.ascontiguousarray(values[:, :, channel])
         broad = blurred(one, sigma, tiles=False)
         np.maximum(broad, 1e-3, out=broad)
         np.divide(np.float32(one.mean()), broad, out=broad)
         np.power(broad, np.float32(amount), out=broad)
         np.multiply(one, broad, out=out[:, :, channel])
+    yield Progress("Evening the light", 1)
     return np.clip(out, 0, highest, out=out)
 
 
@@ -191,6 +192,9 @@ def scores(values: np.ndarray) -> Scores:
 def scoring(values: np.ndarray) -> Steps[Scores]:
     """`scores`, in steps."""
     yield Progress("Scoring", 0)
+    import scipy.signal  # noqa: F401  takes nearly a second the first time: a step of its own
+
+    yield Progress("Scoring", 0.1)
     pattern = pattern_of(values)
     yield Progress("Scoring", 0.2)
     field = luminance(floats(values))

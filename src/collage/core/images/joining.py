@@ -33,7 +33,7 @@ def joined(values: np.ndarray, overlap: float, *, loop: bool, period: float = 0.
         over = min(values.shape[1] - across, max(round(values.shape[1] * overlap), round(period)), across)
         values = values[:, : across + over]
     else:
-        over = best_overlap(values, overlap)
+        over = yield from within(best_overlap(values, overlap), 0.0, 0.3)
     yield Progress("Joining", 0.3)
     width = values.shape[1]
     left, right = values[:, :over], values[:, width - over :]
@@ -88,7 +88,7 @@ def _inside_units(strip: np.ndarray) -> np.ndarray:
     return np.square(1 - joint)  # type: ignore[no-any-return]
 
 
-def best_overlap(values: np.ndarray, overlap: float) -> int:
+def best_overlap(values: np.ndarray, overlap: float) -> Steps[int]:
     """How many columns to lay over each other: near the share that is asked for, where both borders agree best.
 
     So threads, bricks and rings meet their likes. values : (h, w, c) float32.
@@ -99,6 +99,7 @@ def best_overlap(values: np.ndarray, overlap: float) -> int:
     every = max(field.shape[0] // ROWS_COMPARED, 1)
     field = field[::every] - blurred(field, max(wanted / 3, 1.0), tiles=False, every=every)
     best, least = wanted, np.inf
+    yield Progress("Joining", 0.5)
     for over in range(max(4, round(wanted * 0.7)), min(round(wanted * 1.3), round(width * 0.48)) + 1):
         differ = float(((field[:, :over] - field[:, width - over :]) ** 2).mean())
         if differ < least:

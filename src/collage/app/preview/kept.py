@@ -55,8 +55,9 @@ class KeptPictures:
         of = _of(project, camera)
         file = self._file(project, of)
         with suppress(OSError):
-            theirs = (project / OWN).exists() and not _made_of(project)  # a picture of the person's own
-            if own and not theirs and _made_of(project) != of:
+            made_of = _made_of(project)
+            theirs = not made_of and (project / OWN).exists()  # a picture of the person's own
+            if own and not theirs and made_of != of:
                 write_bytes(project / OWN, _png(image, of))
         with suppress(OSError):
             if file.exists():

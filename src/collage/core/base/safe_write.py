@@ -51,12 +51,13 @@ def write_bytes(path: Path, data: bytes | memoryview) -> None:
         put(temporary, data)
 
 
-def put(path: Path, data: bytes | memoryview) -> None:
+def put(path: Path, *parts: bytes | memoryview) -> None:
     """Writes bytes to a new file, all of them or an OSError. It takes no other file's place; see `write_bytes`."""
     with path.open("wb", buffering=0) as file:
-        left = memoryview(data)
-        while left:
-            left = left[file.write(left) :]
+        for part in parts:
+            left = memoryview(part)
+            while left:
+                left = left[file.write(left) :]
 
 
 def clear_leftovers(folder: Path) -> None:

@@ -26,7 +26,7 @@ from typing import Any
 
 import numpy as np
 
-from collage.core.base.safe_write import clear_leftovers, flush, is_file, replacing
+from collage.core.base.safe_write import clear_leftovers, flush, is_file, put, replacing
 from collage.core.images.pyramid import Coding, Layout, Pyramid
 
 RULES = 1
@@ -228,10 +228,8 @@ def write_levels(path: Path, pyramid: Pyramid) -> None:
     text = json.dumps(about).encode()
     head = MAGIC + b"%8d %10d\n" % (len(text), zlib.crc32(text)) + text
     head += bytes(-len(head) % PAGE)
-    with replacing(path, lasting=False) as temporary, temporary.open("wb", buffering=0) as file:
-        for part in (memoryview(head), data):
-            while part:
-                part = part[file.write(part) :]
+    with replacing(path, lasting=False) as temporary:
+        put(temporary, head, data)
 
 
 def mapped(path: Path, *, check: bool = False) -> Pyramid:

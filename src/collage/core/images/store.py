@@ -104,7 +104,7 @@ class ImageStore:
 
     def _reading(self, ref: ImageRef) -> tuple[Future[None] | None, bool]:
         """The work that reads an image, and whether it has just begun; None where it is there."""
-        key = (ref.path, ref.space, ref.stamp, ref.single)
+        key = _key(ref)
         if key in self._held or (*key[:3], False) in self._held:
             return None, False
         with self._lock:
@@ -132,7 +132,7 @@ class ImageStore:
         """The pyramid of an image. Raises CollageError if there is none to be had."""
         if ref.stand_in:
             return stand_in(ref.space, ref.single)
-        key = (ref.path, ref.space, ref.stamp, ref.single)
+        key = _key(ref)
         with self._lock:
             whole = (*key[:3], False)
             if whole in self._held or whole in self._loading:
@@ -189,6 +189,11 @@ class ImageStore:
     def used(self) -> int:
         """Bytes held."""
         return self._held.bytes
+
+
+def _key(ref: ImageRef) -> Key:
+    """What an image is kept by, as its file is now."""
+    return ref.path, ref.space, ref.stamp, ref.single
 
 
 @lru_cache(maxsize=32)

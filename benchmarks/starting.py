@@ -58,13 +58,20 @@ def _process(code: str, *words: str, **more: str) -> Callable[[], object]:
     )
 
 
+def _unseen(folder: Path, copy: Path) -> Path:
+    """A copy of a project that no picture is known of, since it is not the same as any other."""
+    shutil.copytree(folder, copy)
+    (copy / "notes.txt").write_text(str(copy))
+    return copy
+
+
 def start(folder: Path) -> None:
     with tempfile.TemporaryDirectory() as settings:
         own = {"XDG_CONFIG_HOME": settings, "XDG_DATA_HOME": settings}
         qt = median(_process(QT), 3)
         libraries = median(_process(LIBRARIES), 3)
         seen = median(_process(FRAME, str(folder), **own), 3)
-        copies = [shutil.copytree(folder, Path(settings) / f"copy {number}") for number in range(4)]
+        copies = [_unseen(folder, Path(settings) / f"copy {number}") for number in range(4)]
         first = median(lambda: _process(SEEN, str(copies.pop()), **own)(), 3)
         _process(KEPT, str(folder), **own)()
         again = median(_process(SEEN, str(folder), **own), 3)

@@ -50,6 +50,19 @@ def test_a_picture_is_found_as_long_as_files_and_camera_are_the_same(tmp_path, f
     assert not kept.has(folder)
 
 
+def test_a_project_that_was_moved_or_copied_has_its_picture_still(tmp_path, folder):
+    kept, camera = KeptPictures(tmp_path / "kept"), Camera()
+    kept.keep(picture(), folder, camera)
+    copy = Path(shutil.copytree(folder, tmp_path / "copy"))
+    assert kept.has(copy)
+    assert kept.find(copy, camera).pixelColor(3, 3).name() == "#804020"
+    moved = folder.rename(tmp_path / "moved")
+    assert kept.find(moved, camera) is not None
+    (copy / "materials" / "clay.mtlx").write_text("<materialx version='1.39'/>")
+    assert not kept.has(copy)
+    assert kept.has(moved)
+
+
 def test_one_picture_a_project_and_the_newest_of_all(tmp_path, folder):
     kept = KeptPictures(tmp_path / "kept")
     for turn in range(4):

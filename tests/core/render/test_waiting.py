@@ -14,10 +14,12 @@ import pytest
 from collage.core.document.making import card, given
 from collage.core.document.materials import new_material
 from collage.core.document.model import Input, Network, Wire
-from collage.core.evaluate.run import Cancelled
-from collage.core.images import store
+from collage.core.evaluate.run import Cancelled, Workers
+from collage.core.images import level_files, store
 from collage.core.images.files import write_image
+from collage.core.images.level_files import LevelFiles
 from collage.core.images.store import ImageRef, ImageStore
+from collage.core.render.cards import CardPictures, card_pictures
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import AreaLight, Bench, Camera, stock
@@ -57,6 +59,10 @@ def wish(tmp_path: Path) -> PictureRequest:
     surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("image")))
     bench = Bench(objects=(stock("Ball", "sphere", material="m"),), lights=(AreaLight(),), camera=Camera(distance=0.5))
     return PictureRequest(bench, {"m": network.with_card(image).with_card(surface)}, *SIZE)
+
+
+def noise(seed: int) -> np.ndarray:
+    return np.random.default_rng(seed).integers(0, 255, (64, 64, 3), np.uint8)
 
 
 def redness(picture: np.ndarray) -> float:
@@ -136,7 +142,7 @@ def test_a_budget_smaller_than_the_maps_ends_all_the_same(library, tmp_path: Pat
     network = new_material()
     cards = []
     for number in range(3):
-        write_image(tmp_path / f"{number}.png", np.full((64, 64, 3), 200, np.uint8))
+        write_image(tmp_path / f"{number}.png", noise(number))
         file = Input("file", "filename", str(tmp_path / f"{number}.png"), attributes={"colorspace": "srgb_texture"})
         cards.append(card(f"image{number}", "image", "color3", (0, 0)).with_input(file))
     add = card("sum", "add", "color3", (0, 0), in1=("color3", Wire("image0")), in2=("color3", Wire("image1")))
@@ -148,4 +154,128 @@ def test_a_budget_smaller_than_the_maps_ends_all_the_same(library, tmp_path: Pat
     bench = Bench(objects=(stock("Ball", "sphere", material="m"),))
     request = PictureRequest(bench, {"m": made}, *SIZE)
     assert len(list(Renderer(library, images).stages(request))) == 2
+    images.close()
+
+
+def painted(path: str) -> Network:
+    """A material whose colour is an image."""
+    file = Input("file", "filename", path, attributes={"colorspace": "srgb_texture"})
+    image = card("image", "image", "color3", (0, 0)).with_input(file)
+    network = new_material()
+    surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("image")))
+    return network.with_card(image).with_card(surface)
+
+
+def test_it_gets_sharper_map_by_map_the_nearest_first(library, tmp_path: Path, monkeypatch) -> None:
+    gates = {name: threading.Event() for name in ("a.png", "z.png")}
+    begun, real = [], store.read_pixels
+
+    def slow(path: Path, most: int = 4) -> np.ndarray:
+        begun.append(path.name)
+        assert gates[path.name].wait(20)
+        return real(path, most)
+
+    monkeypatch.setattr(store, "read_pixels", slow)
+    for name in gates:
+        write_image(tmp_path / name, np.full((8, 8, 3), (230, 10, 10), np.uint8))
+    near, far = (
+        stock(name, "sphere", material=name, place=(side, 0, depth))
+        for name, side, depth in (("z", -0.12, 0.4), ("a", 0.12, 0.0))
+    )
+    bench = Bench(objects=(far, near), lights=(AreaLight(),), camera=Camera(turn=0, distance=1.2))
+    request = PictureRequest(bench, {name: painted(str(tmp_path / f"{name}.png")) for name in "az"}, *SIZE)
+    renderer, images = Renderer(library, workers=Workers(1)), []
+    for picture in renderer.stages(request):
+        images.append(picture)
+        if len(images) == 1:
+            gates["z.png"].set()
+        else:
+            gates["a.png"].set()
+    reds = [[_side(one.display, slice(0, 24)), _side(one.display, slice(24, 48))] for one in images]
+    assert begun[0] == "z.png"
+    assert max(reds[0]) < 1.3
+    assert reds[1][0] > 2 > 1.3 > reds[1][1]
+    assert min(reds[-1]) > 2
+    assert [one.complete for one in images] == [False] * (len(images) - 1) + [True]
+    np.testing.assert_array_equal(images[-1].linear, Renderer(library).picture(request).linear)
+    renderer.images.close()
+
+
+def _side(picture: np.ndarray, columns: slice) -> float:
+    """How red the reddest of one side is."""
+    part = picture[:, columns].reshape(-1, 3).astype(float) + 1
+    return float(np.percentile(part[:, 0] / part[:, 1], 95))
+
+
+@pytest.fixture
+def tiled(tmp_path: Path) -> PictureRequest:
+    """A ball that lies in the first of three tiles."""
+    for number in (1001, 1002, 1003):
+        write_image(tmp_path / f"pot.{number}.png", noise(number))
+    bench = Bench(objects=(stock("Ball", "sphere", material="m"),), lights=(AreaLight(),), camera=Camera(distance=0.5))
+    return PictureRequest(bench, {"m": painted(str(tmp_path / "pot.<UDIM>.png"))}, *SIZE)
+
+
+def test_tiles_are_read_where_they_are_seen(library, gate: Gate, tiled: PictureRequest) -> None:
+    renderer = Renderer(library)
+    grey = next(iter(renderer.stages(tiled, patient=False)))
+    assert gate.read == []
+    gate.open.set()
+    *_, complete = renderer.stages(tiled)
+    assert gate.read == ["pot.1001.png"]
+    assert not np.array_equal(grey.linear, complete.linear)
+    np.testing.assert_array_equal(complete.linear, Renderer(library).picture(tiled).linear)
+    moving = next(iter(renderer.stages(tiled, patient=False)))
+    np.testing.assert_allclose(moving.linear, complete.linear, atol=1e-6, err_msg="no greys where it is there")
+    renderer.images.close()
+
+
+def test_broken_tiles_are_told_when_they_are_seen(library, tmp_path: Path, tiled: PictureRequest) -> None:
+    cut = tmp_path / "pot.1001.png"
+    cut.write_bytes(cut.read_bytes()[:-5000])
+    renderer = Renderer(library)
+    assert "pot.1001.png" in " ".join(map(str, renderer.picture(tiled).problems.values()))
+    (tmp_path / "pot.1003.png").write_bytes(b"no picture")
+    told = renderer.picture(tiled).problems
+    assert told, "of one that is not seen, the header is looked at"
+    renderer.images.close()
+
+
+def test_a_picture_is_called_off_while_it_waits_for_a_tile(library, gate: Gate, tiled: PictureRequest) -> None:
+    renderer = Renderer(library)
+    begin = time.monotonic()
+    with pytest.raises(Cancelled):
+        renderer.picture(tiled, cancelled=lambda: time.monotonic() > begin + 0.3)
+    assert time.monotonic() - begin < 5
+
+
+def test_tiles_that_lie_ready_are_there_at_once(library, tmp_path: Path, tiled: PictureRequest, monkeypatch) -> None:
+    monkeypatch.setattr(level_files, "LEAST", 1000)
+    tiled = replace(tiled, mode="base_color")  # no light, of which a first picture has less
+    for _ in range(2):
+        files = LevelFiles(tmp_path / "levels")
+        renderer = Renderer(library, ImageStore(files=files))
+        moving = next(iter(renderer.stages(tiled, patient=False)))
+        *_, complete = renderer.stages(tiled)
+        renderer.images.close()
+        files.settle()
+        monkeypatch.setattr(store, "read_pixels", None)  # nothing is decoded at the second start
+    np.testing.assert_array_equal(moving.linear, complete.linear)
+
+
+def test_cards_show_greys_and_say_so(library, gate: Gate, wish: PictureRequest) -> None:
+    images, network = ImageStore(), wish.materials["m"]
+
+    def made() -> CardPictures:
+        return card_pictures(library, network, ["image"], images=images, until=time.monotonic())
+
+    first = made()
+    assert first.waiting == {((), "image")}
+    assert np.ptp(first.pictures["image"]) == 0
+    gate.open.set()
+    assert settled(lambda: not images.busy)
+    then = made()
+    assert not then.waiting
+    assert then.pictures["image"][..., 0].min() > 200
+    assert then.pictures["image"][..., 1].max() < 30
     images.close()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -25,7 +26,7 @@ from collage.core.nodes.library import Library
 from collage.core.project.references import stored_path
 from collage.core.project.state import Project
 from collage.core.render.cards import Box, CardPictures, Ground, card_pictures
-from collage.core.render.renderer import Renderer
+from collage.core.render.renderer import MOMENT, Renderer
 from collage.core.render.swatch import swatch
 from collage.core.render.values import Limits, limits_of
 from collage.core.scene.bench import BenchObject
@@ -49,6 +50,7 @@ class BoardPictures:
     size: tuple[int, int] = (1, 1)
     limits: dict[str, Limits] = field(default_factory=dict)
     doubts: dict[str, str] = field(default_factory=dict)  # what speaks against a file's colour space
+    waiting: frozenset[str] = frozenset()  # cards whose images are being read
 
 
 class PictureMaker(QObject):
@@ -159,6 +161,7 @@ class PictureMaker(QObject):
 
     def _made(self, pictures: BoardPictures) -> None:
         self._soon.start()
+        self._again = self._again or bool(pictures.waiting)
         self.ready.emit(pictures)
 
     def _ask_again(self) -> None:
@@ -189,6 +192,7 @@ class PictureMaker(QObject):
                 session.library,
                 document,
                 names,
+                until=time.monotonic() + MOMENT,
                 path=path,
                 folder=folder / "materials",
                 images=session.images,
@@ -200,11 +204,12 @@ class PictureMaker(QObject):
                 mark=mark,
                 box=object_bounds(wearer),
             )
-            images, problems = _images(made), _here(made, path)
+            images, problems = _images(made), _problems(made, path)
             values = dict(made.values)
             limits = {name: limits_of(value) for name, value in values.items()}
             doubts = doubts_of(network, lambda stored: stored_path(document, stored, folder))
-            first = BoardPictures(material, path, images, problems, values, PICTURE_SIZE, limits, doubts)
+            waiting = frozenset(shown for place, name in made.waiting if (shown := _here(place, name, path)))
+            first = BoardPictures(material, path, images, problems, values, PICTURE_SIZE, limits, doubts, waiting)
             yield first
             if surfaces:
                 balls = {
@@ -318,11 +323,18 @@ def _images(made: CardPictures) -> dict[str, QImage]:
     return {name: to_image(pixels) for name, pixels in made.pictures.items()}
 
 
-def _here(made: CardPictures, path: tuple[str, ...]) -> dict[str, CollageError]:
+def _problems(made: CardPictures, path: tuple[str, ...]) -> dict[str, CollageError]:
     """Problems of the shown network's cards; those inside a group are told on the group."""
     found: dict[str, CollageError] = {}
     for (place, name), error in made.problems.items():
-        if place[: len(path)] == path:
-            shown = place[len(path)] if len(place) > len(path) else name
+        shown = _here(place, name, path)
+        if shown:
             found.setdefault(shown, error)
     return found
+
+
+def _here(place: tuple[str, ...], name: str, path: tuple[str, ...]) -> str:
+    """The card of the network at `path` that is a card, or the group that it lies in; empty if it lies elsewhere."""
+    if place[: len(path)] != path:
+        return ""
+    return place[len(path)] if len(place) > len(path) else name

@@ -1,7 +1,8 @@
 """The last picture of a project, kept on disk, so that it opens with its picture while the renderer is being read.
 
 One lies in the user's cache; a project that is saved takes one along, for whoever opens it elsewhere. A picture is
-found again as long as the project's files and its camera are those that it was made of.
+found again as long as the project's files and its camera are those that it was made of, wherever the folder lies by
+then: a project that was moved, renamed or copied has its picture still.
 """
 
 from __future__ import annotations
@@ -34,12 +35,13 @@ class KeptPictures:
     def has(self, project: Path) -> bool:
         """Whether there is a picture of the project as it lies on disk, whatever its camera."""
         state = _state(project)
-        return any(self.folder.glob(f"{_name(project)}-{state}-*.png")) or _made_of(project).startswith(f"{state}-")
+        return any(self.folder.glob(f"*-{state}-*.png")) or _made_of(project).startswith(f"{state}-")
 
     def find(self, project: Path, camera: Camera) -> QImage | None:
         """The picture of the project as it lies on disk, seen by a camera."""
         of = _of(project, camera)
-        image = _read(self._file(project, of))
+        file = next(self.folder.glob(f"*-{of}.png"), None)
+        image = _read(file) if file is not None else None
         return _read(project / OWN) if image is None and _made_of(project) == of else image
 
     def newest(self, project: Path) -> QImage | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
@@ -337,10 +337,18 @@ class BoardView(QGraphicsView):
                 item.update()
 
     def show_pictures(
-        self, pictures: Mapping[str, QImage], problems: Mapping[str, CollageError], doubts: Mapping[str, str]
+        self,
+        pictures: Mapping[str, QImage],
+        problems: Mapping[str, CollageError],
+        doubts: Mapping[str, str],
+        waiting: Collection[str] = (),
     ) -> None:
-        """New pictures for some cards, what is wrong with any, and what speaks against a file's colour space."""
+        """New pictures for some cards, what is wrong with any, and what speaks against a file's colour space.
+
+        waiting : those whose images are being read.
+        """
         for name, item in self.cards.items():
+            item.show_working(name in waiting)
             problem, doubt = problems.get(name), doubts.get(name, "")
             if name in pictures or problem is not item.problem or doubt != item.doubt:
                 if name in pictures:

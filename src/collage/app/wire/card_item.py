@@ -102,6 +102,7 @@ class CardItem(QGraphicsItem):
         self.problem: CollageError | None = None
         self.doubt = ""  # what speaks against its file's colour space
         self.limits: Limits | None = None
+        self.working = 0  # counts on while its image is being read
         self.chosen = self.hovered = self.peeked = self.named = False
         self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         self._face: tuple[object, ...] = ()
@@ -206,6 +207,8 @@ class CardItem(QGraphicsItem):
             painter.drawPixmap(PICTURE, cut, QRectF(cut.rect()))
         else:
             painter.fillRect(PICTURE, QColor(self.theme.board))
+        if self.working:
+            self._draw_working(painter)
         if zoom > FAR:
             self._draw_flags(painter)
         if self.card.skipped:
@@ -224,6 +227,18 @@ class CardItem(QGraphicsItem):
     def show_picture(self, picture: QImage) -> None:
         self.picture = picture
         self._cut.clear()
+
+    def show_working(self, on: bool) -> None:
+        """Whether its image is being read: a line in the picture moves on with every call."""
+        if on or self.working:
+            self.working = self.working + 1 if on else 0
+            self.update()
+
+    def _draw_working(self, painter: QPainter) -> None:
+        line = QRectF(PICTURE.x(), PICTURE.bottom() - 2, PICTURE.width(), 2)
+        painter.fillRect(line, QColor(self.theme.board))
+        part = line.width() / 4
+        painter.fillRect(QRectF(line.x() + part * (self.working % 4), line.y(), part, 2), QColor(self.theme.accent))
 
     def _picture_for(self, zoom: float) -> QPixmap:
         """The picture about as large as it is drawn: far away a small one is enough, and much quicker."""

@@ -198,7 +198,7 @@ class WirePlace:
         if (made.material, made.path) != (self.session.material, self.session.path):
             return
         self._images = made.images
-        self.board.show_pictures(made.images, made.problems, made.doubts)
+        self.board.show_pictures(made.images, made.problems, made.doubts, made.waiting)
         self.board.show_values(made.values, made.size, made.limits)
         self.controls.show_pictures(made.images, made.values)
         if not self.session.path:

@@ -23,7 +23,7 @@ def replacing(path: Path, *, lasting: bool = True) -> Iterator[Path]:
 
     lasting : without it, nobody waits for the disk, since whoever reads the file checks it.
     """
-    temporary = path.with_name(f".collage-{os.getpid()}-{next(_numbers)}{path.suffix[-16:]}")
+    temporary = temporary_beside(path)
     try:
         yield temporary
         if lasting:
@@ -34,6 +34,11 @@ def replacing(path: Path, *, lasting: bool = True) -> Iterator[Path]:
     finally:
         with contextlib.suppress(OSError):  # what went wrong before is what counts
             temporary.unlink(missing_ok=True)
+
+
+def temporary_beside(path: Path) -> Path:
+    """A name in the folder of a file that no other has; what lies there goes once this process is gone."""
+    return path.with_name(f".collage-{os.getpid()}-{next(_numbers)}{path.suffix[-16:]}")
 
 
 def flush(path: Path) -> None:

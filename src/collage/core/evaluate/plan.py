@@ -19,9 +19,10 @@ from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Input, Network, Output, Value, Wire, order
 from collage.core.document.types import CHANNELS, TEXTS, zero
 from collage.core.evaluate.literals import LOUD, Loud, as_array, loud_value, read_literal, typed, unread
+from collage.core.evaluate.maps import Maps
 from collage.core.images.colour import inverse_curve, is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
-from collage.core.images.tiles import Tiles, is_pattern, label_of
+from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Context
 from collage.core.nodes.geometric import geometry
 from collage.core.nodes.library import Library, NodeDef, TabDef
@@ -132,6 +133,7 @@ class Plan:
     outputs: Mapping[str, Source]
     problems: Mapping[Place, CollageError] = field(default_factory=dict)
     images: ImageStore = field(default_factory=ImageStore)
+    waiting: Mapping[Place, ImageRef] = field(default_factory=dict)  # cards whose images are on their way
     memo: dict[Any, Any] = field(default_factory=dict)  # what was worked out about the steps, for another run
 
 
@@ -160,7 +162,7 @@ def build_plan(
     images = images or ImageStore()
     builder = _Builder(library.extended(document), folder or Path(), images, filtered, strict, loud, until)
     outputs = builder.outputs(document, targets)
-    return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images)
+    return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images, builder.waiting)
 
 
 @dataclass(eq=False)
@@ -183,10 +185,12 @@ class _Builder:
         self, library: Library, folder: Path, images: ImageStore, filtered: bool, strict: bool, loud: Loud,
         until: float | None,
     ) -> None:  # fmt: skip
-        self.library, self.folder, self.images, self.loud, self.until = library, folder, images, loud, until
+        self.library, self.folder, self.images, self.loud = library, folder, images, loud
         self.filtered, self.strict = filtered, strict
+        self.maps = Maps(images, strict, until)
         self.steps: dict[str, Step] = {}
         self.problems: dict[Place, CollageError] = {}
+        self.waiting: dict[Place, ImageRef] = {}
         self._cards = 0  # inside definitions so far
 
     # ---- targets ------------------------------------------------------------------------------
@@ -234,10 +238,14 @@ class _Builder:
     def _note(self, scope: _Scope, card: Card, error: CollageError) -> None:
         if self.strict:
             raise error
+        self.problems.setdefault(self._shown_at(scope, card), error)
+
+    def _shown_at(self, scope: _Scope, card: Card) -> Place:
+        """The person's own card that a card is, or lies in."""
         name = card.name
         while not scope.shown and scope.outer is not None and scope.card is not None:
             name, scope = scope.card.name, scope.outer
-        self.problems.setdefault((scope.path, name), error)
+        return scope.path, name
 
     # ---- cards --------------------------------------------------------------------------------
 
@@ -503,38 +511,20 @@ class _Builder:
             if definition.category == "image" and definition.type == "float":
                 ref = replace(ref, single=True)
                 sources[name] = Const(ref, "filename")
-            if is_pattern(ref.path) and definition.category == "image":
-                if not self.strict:
-                    self._check_tiles(scope, card, definition, sources, ref)
+            tiled = is_pattern(ref.path) and definition.category == "image"
+            found, errors = self.maps.look_at_tiles(ref) if tiled else self.maps.look(ref)
+            sources[name] = Const(found, "filename")
+            if found.stand_in:
+                self.waiting[self._shown_at(scope, card)] = ref
+            if self.strict:
                 continue
-            if self.until is not None and not self.images.begin(ref, self.until):
-                sources[name] = Const(replace(ref, stand_in=True), "filename")
-                continue
-            try:
-                self.images.open(ref)
-            except CollageError as error:
-                sources[name] = Const(ImageRef("", ref.space if self.strict else "lin_rec709"), "filename")
-                if not self.strict:
-                    self._note(scope, card, error)
-                    sources["default"] = Const(self._loud_of(definition.type), definition.type)
-
-    def _check_tiles(
-        self, scope: _Scope, card: Card, definition: NodeDef, sources: dict[str, Source | None], ref: ImageRef
-    ) -> None:
-        """Missing and broken tiles are told; they show loud, the others stay as they are."""
-        loud = inverse_curve(ref.space)(self._loud_of(definition.type)).astype(np.float32)  # it is read as the file is
-        sources["default"] = Const(loud, definition.type)
-        tiles = ref.tiles
-        for one in tiles.values():
-            try:
-                self.images.open(one)
-            except CollageError as error:
+            for error in errors:
                 self._note(scope, card, error)
-        missing = ", ".join(label_of(place) for place in Tiles(ref.path).missing)
-        if missing or not tiles:
-            text = f"Tiles are missing: {missing}." if tiles else "None of its tiles is there."
-            told = CollageError(text, about=Path(ref.path).name, remedy="Find the files, or make them again.")
-            self._note(scope, card, told)
+            if tiled:  # the default stands for missing tiles, and is read as the file is
+                loud = inverse_curve(ref.space)(self._loud_of(definition.type)).astype(np.float32)
+                sources["default"] = Const(loud, definition.type)
+            elif errors:
+                sources["default"] = Const(self._loud_of(definition.type), definition.type)
 
     def _add(
         self,

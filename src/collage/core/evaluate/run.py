@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
-import threading
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import replace
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
 
 from collage.core.base.budget import Budget, Store
+from collage.core.base.threads import stand_back
 from collage.core.document.types import CHANNELS, FLOATS
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.literals import typed
@@ -57,15 +57,6 @@ def never() -> bool:
     return False
 
 
-BEHIND = 15  # niceness: a twentieth of the processor time of a thread that works beside it
-
-
-def _stand_back() -> None:
-    """Lowers the priority of this thread alone: under Linux, priorities belong to threads."""
-    with contextlib.suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BEHIND)
-
-
 class Workers:
     """The shared threads that blocks are spread over.
 
@@ -74,7 +65,7 @@ class Workers:
 
     def __init__(self, count: int | None = None, *, behind: bool = False) -> None:
         self.count = count or os.cpu_count() or 1
-        start = _stand_back if behind else None
+        start = stand_back if behind else None
         self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage", initializer=start)
 
     def map(self, work: Callable[[Item], Answer], items: Iterable[Item]) -> list[Answer]:
@@ -144,6 +135,11 @@ def run(
     return _Run(plan, points, cache, workers, cancelled, progress).results()
 
 
+def _look(cancelled: Callable[[], bool]) -> None:
+    if cancelled():
+        raise Cancelled
+
+
 class _Run:
     def __init__(
         self,
@@ -156,7 +152,7 @@ class _Run:
     ) -> None:
         self.plan, self.points, self.cache, self.workers = plan, points, cache, workers
         self.cancelled, self.progress = cancelled, progress
-        self.images = OpenImages(plan.images)
+        self.images = OpenImages(plan.images, partial(_look, cancelled))
         self.full: dict[str, Array] = {}  # whole arrays by result name: found in the cache, or being made
         self.found: set[str] = set()
         self._select()
@@ -216,8 +212,7 @@ class _Run:
 
         def block(start: int) -> None:
             nonlocal done
-            if self.cancelled():
-                raise Cancelled
+            _look(self.cancelled)
             self._block(start, min(start + size, count))
             done += 1
             if self.progress is not None:

@@ -12,33 +12,27 @@ from __future__ import annotations
 import errno
 import hashlib
 import json
-import mmap
 import os
 import shutil
 import threading
-import zlib
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
-from collage.core.base.safe_write import clear_leftovers, flush, is_file, put, replacing
-from collage.core.images.pyramid import Coding, Layout, Pyramid
+from collage.core.base.safe_write import clear_leftovers, flush, is_file, replacing, temporary_beside
+from collage.core.base.threads import stand_back
+from collage.core.images.level_format import CHUNK, RULES, complete, mapped, room_for, write_levels
+from collage.core.images.pyramid import Pyramid, Room, in_memory
 
-RULES = 1
-"""Raised whenever the same image would give other levels, or lie otherwise in its file."""
-
-MAGIC = b"Collage levels\n"
-PAGE = 4096  # the texels begin at a whole number of pages
-CHUNK = 1 << 20  # bytes that have one checksum
 LEAST = 1 << 18  # texels of an image that is worth a file
 LARGEST = 4 * 2**30  # bytes of an image file that is looked through for its name
 LIMIT = 20 * 2**30  # bytes of all files together
 MOST_NOTES = 5000  # images whose files were moved or deleted leave theirs behind
+PART = 1 << 16  # bytes by which most images are told from each other
 FREE = 2 * 2**30  # bytes of the disk that are left to others, people's own work above all
 
 
@@ -49,6 +43,26 @@ class Source:
     path: Path
     space: str
     single: bool
+
+
+State = tuple[int, ...]
+"""Changes when a file does: its time and size, when the system touched it last, and which file it is."""
+
+
+@dataclass
+class Draft:
+    """A file of levels to be completed and noted, of an image file in some state. pyramid : None for a whole one."""
+
+    source: Source
+    state: State
+    path: Path
+    pyramid: Pyramid | None = None
+
+    def drop(self) -> None:
+        """Removes what has not become a file of levels; who has its texels mapped keeps them."""
+        if self.path.name.startswith("."):
+            with suppress(OSError):
+                self.path.unlink(missing_ok=True)
 
 
 class LevelFiles:
@@ -62,44 +76,76 @@ class LevelFiles:
         self.folder, self.limit = folder, limit
         self.failed = ""
         self._lock = threading.Lock()
-        self._waiting: deque[tuple[Source, tuple[int, ...], Path]] = deque()
+        self._waiting: deque[Draft] = deque()
         self._noting: threading.Thread | None = None
 
-    def get(self, source: Source, make: Callable[[], Pyramid]) -> Pyramid:
+    def get(self, source: Source, make: Callable[[Room], Pyramid]) -> Pyramid:
         """The pyramid of an image, mapped from its file; what `make` gives where there is none and none can be.
 
-        Raises what `make` raises.
+        make : is told where to find room for the texels: in a new file, or in memory. Raises what it raises.
         """
-        found = self._find(source)
+        found = self.find(source)
         if found is not None:
             return found
         if not is_file(source.path):  # a pipe or a device never ends; `make` tells what is wrong
-            return make()
+            return make(in_memory)
         try:
             before = _state(source.path)
-            if before[1] > LARGEST:
-                return make()
-            path = self.folder / f"{_content(source)}.levels"
-        except OSError:
-            return make()
-        made = None if _is_whole(path) else make()
-        if made is not None and (made.width * made.height < LEAST or _state(source.path) != before):
-            return made  # too small to be worth it, or written to just now
-        try:
-            self.folder.mkdir(parents=True, exist_ok=True)
-            if made is not None:
-                self._make_room(made.nbytes)
-                write_levels(path, made)
-            found = mapped(path)
-            self.failed = ""
-            self._note_later(source, before, path)
-            return found
-        except (OSError, ValueError) as error:
-            self.failed = str(getattr(error, "strerror", "") or error)
-            return made if made is not None else make()
+            known = self._of_same_content(source, before) if before[1] <= LARGEST else None
+            if known is not None:
+                self._finish_later(Draft(source, before, known))
+                return mapped(known)
+        except (OSError, ValueError):
+            return make(in_memory)
+        return make(in_memory) if before[1] > LARGEST else self._make(source, before, make)
 
-    def _find(self, source: Source) -> Pyramid | None:
-        """The pyramid that is noted for a file, if it is still as it was then."""
+    def _make(self, source: Source, before: State, make: Callable[[Room], Pyramid]) -> Pyramid:
+        """A pyramid in the making of a file, which is completed on another thread."""
+        draft = Draft(source, before, temporary_beside(self.folder / "new.levels"))
+
+        def room(size: int) -> np.ndarray:
+            if size < LEAST:
+                return in_memory(size)
+            try:
+                self.folder.mkdir(parents=True, exist_ok=True)
+                self._make_room(size)
+                made = room_for(draft.path, size)
+                self.failed = ""
+                return made
+            except OSError as error:
+                self._fail(error)
+                draft.drop()
+                return in_memory(size)
+
+        try:
+            draft.pyramid = make(room)
+        except BaseException:
+            draft.drop()
+            raise
+        if draft.pyramid.width * draft.pyramid.height >= LEAST and _is_state(source.path, before):
+            self._finish_later(draft)
+        else:  # too small to be worth it, or written to just now
+            draft.drop()
+        return draft.pyramid
+
+    def _fail(self, error: Exception) -> None:
+        self.failed = str(getattr(error, "strerror", "") or error)
+
+    def _of_same_content(self, source: Source, state: State) -> Path | None:
+        """The file of levels of an image with the same bytes, if there is a whole one. Raises OSError.
+
+        All bytes are looked at only where some of them, and their number, are those of an image that was made before.
+        """
+        if next(self.folder.glob(f"{_start(source, state[1])}-*.levels"), None) is None:
+            return None
+        path = self.folder / _name(source, state[1])
+        return path if _is_whole(path) else None
+
+    def find(self, source: Source, *, check: bool = True) -> Pyramid | None:
+        """The pyramid that is noted for an image file, if that is still as it was then.
+
+        check : whether one that does not lie as it was left is looked through; without it, it is not taken.
+        """
         note = self._note(source)
         try:
             noted = json.loads(note.read_bytes())
@@ -108,6 +154,8 @@ class LevelFiles:
                 return None
             path = self.folder / noted["levels"]
             believed = noted["state"] == list(_state(path))
+            if not (believed or check):
+                return None
             pyramid = mapped(path, check=not believed)
         except (OSError, ValueError, KeyError, TypeError):
             return None
@@ -115,7 +163,7 @@ class LevelFiles:
             with suppress(OSError):
                 os.utime(note)  # when it was used last
         else:
-            self._note_later(source, state, path)
+            self._finish_later(Draft(source, state, path))
         return pyramid
 
     @property
@@ -135,29 +183,47 @@ class LevelFiles:
         name = f"{source.path.absolute()}\n{source.space}\n{source.single}\n{RULES}"
         return self.folder / f"{_short(name.encode(errors='surrogateescape'))}.note"
 
-    def _note_later(self, source: Source, state: tuple[int, ...], path: Path) -> None:
-        """Notes which file has the levels of an image whose own file is in a state, once it is on the disk.
-
-        Nobody waits for that: what is not noted is checked when it is opened again.
-        """
+    def _finish_later(self, draft: Draft) -> None:
+        """Completes a file and notes which image it is of, once it is on the disk. Nobody waits for that."""
         with self._lock:
-            self._waiting.append((source, state, path))
+            self._waiting.append(draft)
             if self._noting is None:
-                self._noting = threading.Thread(target=self._keep_notes, name="levels", daemon=True)
+                self._noting = threading.Thread(target=self._finish_all, name="levels", daemon=True)
                 self._noting.start()
 
-    def _keep_notes(self) -> None:
+    def _finish_all(self) -> None:
+        stand_back()
         while True:
             with self._lock:
                 if not self._waiting:
                     self._noting = None
                     return
-                source, state, path = self._waiting.popleft()
-            with suppress(OSError):
-                flush(path)
-                noted = {"source": state, "levels": path.name, "state": _state(path)}
-                with replacing(self._note(source), lasting=False) as temporary:
-                    temporary.write_text(json.dumps(noted))
+                draft = self._waiting.popleft()
+            try:
+                self._finish(draft)
+            except OSError as error:
+                self._fail(error)
+            finally:
+                draft.drop()
+
+    def _finish(self, draft: Draft) -> None:
+        """Raises OSError."""
+        source, path = draft.source, draft.path
+        if draft.pyramid is not None:
+            path = self.folder / _name(source, draft.state[1])
+            if not _is_state(source.path, draft.state):
+                return  # it was written to, and its name may be that of another image
+            if draft.path.exists():
+                complete(draft.path, draft.pyramid)
+                os.replace(draft.path, path)
+            elif draft.pyramid.file is None and draft.pyramid.nbytes < LEAST:  # an even one
+                write_levels(path, draft.pyramid)
+            else:
+                return
+        flush(path)
+        noted = {"source": draft.state, "levels": path.name, "state": _state(path)}
+        with replacing(self._note(source), lasting=False) as temporary:
+            temporary.write_text(json.dumps(noted))
 
     def settle(self) -> None:
         """Waits until all files are noted."""
@@ -213,68 +279,7 @@ class LevelFiles:
         return used
 
 
-# ---- one file -----------------------------------------------------------------------------------
-
-
-def write_levels(path: Path, pyramid: Pyramid) -> None:
-    """Writes a pyramid to a file, in the place of the one before. Raises OSError."""
-    data = pyramid.texels.data.cast("B")
-    about = {
-        "rules": RULES, "width": pyramid.width, "height": pyramid.height, "channels": pyramid.channels,
-        "bits": pyramid.bits, "space": pyramid.space, "floating": pyramid.floating, "coding": vars(pyramid.coding),
-        "type": pyramid.texels.dtype.name, "bytes": len(data),
-        "sums": [zlib.crc32(data[start : start + CHUNK]) for start in range(0, len(data), CHUNK)],
-    }  # fmt: skip
-    text = json.dumps(about).encode()
-    head = MAGIC + b"%8d %10d\n" % (len(text), zlib.crc32(text)) + text
-    head += bytes(-len(head) % PAGE)
-    with replacing(path, lasting=False) as temporary:
-        put(temporary, head, data)
-
-
-def mapped(path: Path, *, check: bool = False) -> Pyramid:
-    """A pyramid whose texels lie in a file. check : all of them by their sums.
-
-    Raises OSError, and ValueError for a file that is not what was written.
-    """
-    with path.open("rb") as file:
-        about, start = _head(file.read(len(MAGIC) + 20), file)
-        size = int(about["bytes"])
-        if os.fstat(file.fileno()).st_size != start + size:
-            raise ValueError("not as long as it should be")
-        memory = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
-    if check:
-        data = memoryview(memory)[start:]
-        for number, at in enumerate(range(0, size, CHUNK)):
-            if zlib.crc32(data[at : at + CHUNK]) != about["sums"][number]:
-                raise ValueError("changed since it was written")
-    texels, coding = np.frombuffer(memory, np.dtype(about["type"]), offset=start), Coding(**about["coding"])
-    made = Pyramid(
-        texels, coding, about["width"], about["height"], about["channels"], about["bits"], about["space"],
-        about["floating"], memory,
-    )  # fmt: skip
-    if size != Layout(made.width, made.height).end * (1 if made.channels == 1 else 4) * _texel_bytes(coding):
-        raise ValueError("not the levels of a picture of this size")
-    return made
-
-
-def _texel_bytes(coding: Coding) -> int:
-    return 1 if coding.kind == "uint8" else 2
-
-
-def _head(first: bytes, file: Any) -> tuple[dict[str, Any], int]:
-    """What a file says about its texels, and where they begin. Raises ValueError."""
-    if not first.startswith(MAGIC):
-        raise ValueError("no file of levels")
-    length, wanted = (int(part) for part in first[len(MAGIC) :].split())
-    text = file.read(length)
-    if zlib.crc32(text) != wanted:
-        raise ValueError("damaged")
-    about = json.loads(text)
-    if about["rules"] != RULES:
-        raise ValueError("made by other rules")
-    end = len(first) + length
-    return about, end + -end % PAGE
+# ---- names -------------------------------------------------------------------------------------
 
 
 def _is_whole(path: Path) -> bool:
@@ -286,19 +291,33 @@ def _is_whole(path: Path) -> bool:
     return True
 
 
-def _state(path: Path) -> tuple[int, ...]:
-    """Changes when a file does: its time and size, when the system touched it last, and which file it is."""
+def _state(path: Path) -> State:
     found = path.stat()
     return found.st_mtime_ns, found.st_size, found.st_ctime_ns, found.st_ino
 
 
-def _content(source: Source) -> str:
-    """The name for an image's levels: of all its bytes, and how they are read."""
-    made = hashlib.blake2b(f"{source.space}\n{source.single}\n{RULES}\n".encode(), digest_size=16)
+def _is_state(path: Path, state: State) -> bool:
+    try:
+        return _state(path) == state
+    except OSError:
+        return False
+
+
+def _name(source: Source, size: int) -> str:
+    """The name for an image's levels: of all its bytes, and how they are read. size : of the image's file."""
+    made = hashlib.blake2b(digest_size=16)
     with source.path.open("rb") as file:
         while part := file.read(CHUNK):
             made.update(part)
-    return made.hexdigest()
+    return f"{_start(source, size)}-{made.hexdigest()}.levels"
+
+
+def _start(source: Source, size: int) -> str:
+    """How the name begins: by how it is read, and by some of its bytes."""
+    with source.path.open("rb") as file:
+        file.seek(size // 2)
+        some = file.read(PART)
+    return _short(f"{source.space}\n{source.single}\n{RULES}\n{size}\n".encode() + some)
 
 
 def _short(data: bytes) -> str:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import mmap
-from dataclasses import dataclass
-from functools import lru_cache
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -95,6 +96,7 @@ class Pyramid:
     width, height : of the first level. bits : what the file stored per channel.
     space : what the stored colours mean. Texels are filtered as stored and then made linear, as the standard's
         reference does it; the smaller levels are means of linear light.
+    even : all texels of the image are the same, so that one is kept, as if the image were that small.
     file : where the texels lie mapped, if they do; see level_files.
     """
 
@@ -106,12 +108,31 @@ class Pyramid:
     bits: int = 8
     space: str = "lin_rec709"
     floating: bool = False
+    even: bool = False
     file: mmap.mmap | None = None
+
+    @property
+    def layout(self) -> Layout:
+        """Where its levels lie among the texels."""
+        return Layout(1, 1) if self.even else Layout(self.width, self.height)
+
+    @cached_property
+    def whole(self) -> Pyramid:
+        """With all texels of an even image: what lies past a border that is not repeated depends on their size."""
+        if not self.even:
+            return self
+        texel = self.texels.view(_KINDS[self.coding.kind])[: self.channels]
+        stored = np.ascontiguousarray(np.broadcast_to(texel, (self.height, self.width, self.channels)))
+        return _with_levels(stored, self.coding, self.bits, self.space, self.floating, in_memory)
 
     def level(self, number: int, step: int = 1) -> np.ndarray:
         """Every `step`-th texel of a level, (h, w, channels) float32 as stored."""
         texels = self.texels if self.channels == 1 else self.texels.view(_KINDS[self.coding.kind])
-        there = Layout(self.width, self.height).of(texels.reshape(-1, 1 if self.channels == 1 else 4), number)
+        texels = texels.reshape(-1, 1 if self.channels == 1 else 4)
+        there = self.layout.of(texels, 0 if self.even else number)
+        if self.even:
+            size = max(self.height >> number, 1), max(self.width >> number, 1) + 1
+            there = np.broadcast_to(there[:1, :1], (*size, there.shape[2]))
         return self.coding.values(np.ascontiguousarray(there[::step, :-1:step, : self.channels]))
 
     @property
@@ -143,6 +164,8 @@ class Pyramid:
         detail : (n,) level to read, the full size if left out. default : what lies outside, as stored.
         out : where they go, rows of contiguous numbers.
         """
+        if self.even and "constant" in wrap:
+            return self.whole.read(place, detail, wrap, nearest, default, out)
         outside = np.zeros(4, np.float32)
         if default is not None:
             outside[: min(4, len(default))] = default[:4]
@@ -150,7 +173,7 @@ class Pyramid:
             self.texels,
             self.channels,
             self.coding.numbers,
-            Layout(self.width, self.height).numbers,
+            self.layout.numbers,
             place,
             detail,
             (WRAPS.get(wrap[0], 2), WRAPS.get(wrap[1], 2)),
@@ -171,8 +194,7 @@ class Pyramid:
         See kernels.hexagons: chances are how tiles are turned, sized and moved.
         """
         if self.channels > 1:
-            layout = Layout(self.width, self.height).numbers
-            kind = self.texels, self.channels, self.coding.numbers, layout
+            kind = self.texels, self.channels, self.coding.numbers, self.layout.numbers
             return hexagons.read_tile(*kind, place, number, chances, detail)
         level = detail if detail is not None else np.zeros(place.shape[1], np.float32)
         there, turn, level = hexagons.tile(place, number, *chances, level)
@@ -201,6 +223,8 @@ class Pyramid:
 
 def _halved(level: np.ndarray) -> np.ndarray:
     """The next level: the mean of two by two texels; an odd last row or column is taken in whole."""
+    if level.shape[0] % 2 == 0 and level.shape[1] % 2 == 0:
+        return pyramids.mean(level)
     for axis in (0, 1):
         size = level.shape[axis]
         if size == 1:
@@ -217,11 +241,21 @@ def _halved(level: np.ndarray) -> np.ndarray:
     return level
 
 
-def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
+Room = Callable[[int], np.ndarray]
+"""Gives room for so many bytes of texels, (n,) uint8, zeros."""
+
+
+def in_memory(size: int) -> np.ndarray:
+    """Room in the process's own memory."""
+    return np.zeros(size, np.uint8)
+
+
+def build(pixels: np.ndarray, space: str = "lin_rec709", room: Room = in_memory) -> Pyramid:
     """The pyramid of an image.
 
     pixels : (h, w, c) uint8, uint16, float16 or float32, as stored in the file, top row first.
     space : what its colours mean; kept with the pyramid, so 8 bits stay 8 bits.
+    room : where the texels go.
     """
     if pixels.ndim == 2:
         pixels = pixels[:, :, None]
@@ -236,25 +270,39 @@ def build(pixels: np.ndarray, space: str = "lin_rec709") -> Pyramid:
         # 16-bit steps over a small range are finer than half floats
         coding = Coding("uint16", (high - low) / 65535, low) if high - low <= 8.0 else Coding("half")
         stored = coding.stored(pixels)
-    return _with_levels(np.ascontiguousarray(stored), coding, bits, space, pixels_float)
+    if stored.size and _is_even(stored):
+        one = _with_levels(np.ascontiguousarray(stored[:1, :1]), coding, bits, space, pixels_float, in_memory)
+        return replace(one, width=stored.shape[1], height=stored.shape[0], even=True)
+    return _with_levels(np.ascontiguousarray(stored), coding, bits, space, pixels_float, room)
 
 
-def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str, floating: bool) -> Pyramid:
+def _is_even(stored: np.ndarray) -> bool:
+    """Whether all pixels are the same; most images tell by their first row that they are not."""
+    first = stored[0, 0]
+    return bool((stored[0] == first).all()) and all((row == first).all() for row in stored)
+
+
+def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str, floating: bool, room: Room) -> Pyramid:
     height, width, channels = stored.shape
     layout = Layout(width, height)
-    texels = np.zeros((layout.end, 1 if channels == 1 else 4), stored.dtype)
+    per_texel = 1 if channels == 1 else 4
+    place = room(layout.end * per_texel * stored.dtype.itemsize)
+    texels = place.view(stored.dtype).reshape(layout.end, per_texel)
     level = None
     for number in range(layout.last + 1):
         if number > 0:
             level = _halved(level) if level is not None else _first_halved(stored, coding, space)
-        there = layout.of(texels, number)[:, :, :channels]
         codes = _codes_of(level, coding, space) if level is not None else stored
-        for channel in range(channels):  # a third of the time of all at once
-            there[:, :-1, channel] = codes[:, :, channel]
-        there[:, -1] = there[:, 0]
+        pyramids.spread(codes, layout.of(texels, number))
     flat = texels.ravel() if channels == 1 else texels.view(np.uint8).ravel()
     flat.flags.writeable = False
-    return Pyramid(flat, coding, width, height, channels, bits, space, floating)
+    return Pyramid(flat, coding, width, height, channels, bits, space, floating, file=_file_of(place))
+
+
+def _file_of(array: np.ndarray) -> mmap.mmap | None:
+    """The file that an array is mapped from."""
+    base = array.base.obj if isinstance(array.base, memoryview) else array.base
+    return base if isinstance(base, mmap.mmap) else None
 
 
 def _first_halved(stored: np.ndarray, coding: Coding, space: str) -> np.ndarray:

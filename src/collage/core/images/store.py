@@ -6,9 +6,10 @@ import mmap
 import os
 import threading
 import time
+from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -17,9 +18,9 @@ import numpy as np
 from collage.core.base.budget import Budget, Store
 from collage.core.base.errors import CollageError
 from collage.core.images.colour import is_linear
-from collage.core.images.files import read_pixels
+from collage.core.images.files import read_info, read_pixels
 from collage.core.images.level_files import LevelFiles, Source
-from collage.core.images.pyramid import Pyramid, build
+from collage.core.images.pyramid import Pyramid, Room, build, in_memory
 from collage.core.images.tiles import Place, Tiles, is_pattern
 
 
@@ -28,13 +29,14 @@ class ImageRef:
     """An image that a card names: where it is, and what its numbers mean.
 
     single : only its first channel is wanted, so only that is kept in memory. stand_in : it is being read still, and an
-    even grey is shown for it.
+    even grey is shown for it. there : the tiles of a numbered name that are shown all the same.
     """
 
     path: str
     space: str = "lin_rec709"
     single: bool = False
     stand_in: bool = False
+    there: tuple[Place, ...] = ()
 
     @property
     def stamp(self) -> str:
@@ -50,7 +52,10 @@ class ImageRef:
         """The images of a numbered name, tile by tile; empty for a single file."""
         if not is_pattern(self.path):
             return {}
-        return {place: ImageRef(file, self.space, self.single) for place, file in Tiles(self.path).files.items()}
+        return {
+            place: ImageRef(file, self.space, self.single, self.stand_in and place not in self.there)
+            for place, file in Tiles(self.path).files.items()
+        }
 
 
 def _stamp(path: str) -> str:
@@ -63,7 +68,9 @@ def _stamp(path: str) -> str:
 
 Key = tuple[str, str, str, bool]
 RETRY = 1.0  # seconds
+MOST_HEADERS = 5000
 MOST = 500  # images, each of which may hold a file open
+WAIT = 0.05  # seconds between two looks at whether work that waits for an image is called off
 LOOK = 0.25  # seconds between two looks at how much of mapped images is in memory
 
 
@@ -80,8 +87,12 @@ class ImageStore:
         self._loading: dict[Key, threading.Lock] = {}
         self._held: Store[Key, Pyramid | CollageError] = Store(self.budget, _bytes_of, most=MOST)
         self._again: dict[Key, float] = {}  # when a file that could not be read is tried again
+        self._headers: dict[Key, CollageError | None] = {}
         self._beside: ThreadPoolExecutor | None = None  # reads what is not waited for
         self._begun: dict[ImageRef, Future[None]] = {}
+        self._closed = False  # then who wants an image reads it
+        self.loaded = 0  # images so far, good and broken ones: who has shown greys looks whether it has changed
+        self.broken = 0
 
     def begin(self, ref: ImageRef, until: float = 0.0) -> bool:
         """Whether an image is there, or told to be broken. If not, it is read on another thread from now on.
@@ -102,12 +113,52 @@ class ImageStore:
             wait((begun,), seconds)
         return begun is None or begun.done()
 
+    def ready(self, ref: ImageRef) -> bool:
+        """Whether an image is there, or can be at once since it lies ready on disk; or is told to be broken."""
+        key = _key(ref)
+        if key in self._held or (*key[:3], False) in self._held:
+            return True
+        found = self.files.find(_source(ref), check=False) if self.files is not None else None
+        if found is not None:
+            self._held.put(key, found)
+        return found is not None
+
+    def trouble(self, ref: ImageRef) -> CollageError | None:
+        """What is wrong with an image, as far as that is known without reading more of it than its header."""
+        key = _key(ref)
+        held = self._held.get(key)
+        if held is not None:
+            return held if isinstance(held, CollageError) else None
+        if key not in self._headers:
+            if len(self._headers) >= MOST_HEADERS:
+                self._headers.clear()
+            try:
+                read_info(Path(ref.path))
+                self._headers[key] = None
+            except CollageError as error:
+                self._headers[key] = error
+        return self._headers[key]
+
+    def is_reading(self, ref: ImageRef) -> bool:
+        """Whether an image, or a tile of it, is being read on another thread."""
+        with self._lock:
+            begun = [(one.path, one.space) for one in self._begun]
+        paths = {one.path for one in ref.tiles.values()} if is_pattern(ref.path) else {ref.path}
+        return any(path in paths and space == ref.space for path, space in begun)
+
+    @property
+    def busy(self) -> bool:
+        """Whether any image is being read on another thread."""
+        return bool(self._begun)
+
     def _reading(self, ref: ImageRef) -> tuple[Future[None] | None, bool]:
         """The work that reads an image, and whether it has just begun; None where it is there."""
         key = _key(ref)
         if key in self._held or (*key[:3], False) in self._held:
             return None, False
         with self._lock:
+            if self._closed:
+                return None, False
             if self._beside is None:
                 self._beside = ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="maps")
             new = ref not in self._begun
@@ -124,7 +175,7 @@ class ImageStore:
     def close(self) -> None:
         """Ends the threads; what is being read is read to its end."""
         with self._lock:
-            beside, self._beside = self._beside, None
+            beside, self._beside, self._closed = self._beside, None, True
         if beside is not None:
             beside.shutdown(wait=False, cancel_futures=True)
 
@@ -145,7 +196,9 @@ class ImageStore:
             if found is None:
                 found = self._load(ref, 1 if key[3] else 4)
                 self._held.put(key, found)
+                self.loaded += 1
                 if isinstance(found, CollageError):
+                    self.broken += 1
                     self._again[key] = time.monotonic() + RETRY
         with self._lock:
             self._loading.pop(key, None)
@@ -168,11 +221,13 @@ class ImageStore:
                 return
 
     def _load(self, ref: ImageRef, most: int) -> Pyramid | CollageError:
-        def make() -> Pyramid:
-            return build(read_pixels(Path(ref.path), most), ref.space)
+        def make(room: Room) -> Pyramid:
+            return build(read_pixels(Path(ref.path), most), ref.space, room)
 
         try:
-            return make() if self.files is None else self.files.get(Source(Path(ref.path), ref.space, most == 1), make)
+            if self.files is None:
+                return make(in_memory)
+            return self.files.get(replace(_source(ref), single=most == 1), make)
         except CollageError as error:
             return error
         except MemoryError:
@@ -184,11 +239,16 @@ class ImageStore:
         """Lets go of all images; they are read again when they are asked for."""
         self._held.clear()
         self._again.clear()
+        self._headers.clear()
 
     @property
     def used(self) -> int:
         """Bytes held."""
         return self._held.bytes
+
+
+def _source(ref: ImageRef) -> Source:
+    return Source(Path(ref.path), ref.space, ref.single)
 
 
 def _key(ref: ImageRef) -> Key:
@@ -217,10 +277,13 @@ def _file_pages() -> int:
 
 
 class OpenImages:
-    """The images of one piece of work: each is looked for once, and stays what it was till the work is done."""
+    """The images of one piece of work: each is looked for once, and stays what it was till the work is done.
 
-    def __init__(self, store: ImageStore) -> None:
-        self._store = store
+    look : called while an image is waited for; it may raise what ends the work.
+    """
+
+    def __init__(self, store: ImageStore, look: Callable[[], None]) -> None:
+        self._store, self._look = store, look
         self._open: dict[ImageRef, Pyramid] = {}
         self._tiles: dict[ImageRef, dict[Place, ImageRef]] = {}
 
@@ -228,6 +291,11 @@ class OpenImages:
         """The pyramid of an image. Raises CollageError if there is none to be had."""
         found = self._open.get(ref)
         if found is None:
+            if ref.stand_in:
+                self._store.begin(replace(ref, stand_in=False))
+            else:
+                while not self._store.arrived(ref, WAIT):
+                    self._look()
             found = self._open[ref] = self._store.open(ref)
         return found
 

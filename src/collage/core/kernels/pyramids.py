@@ -46,6 +46,57 @@ def halve(codes: np.ndarray, colours: int, curve: np.ndarray, plain: np.ndarray)
     return out
 
 
+@njit(types.void(_codes(types.float32), _LEVEL), nogil=True, cache=True, error_model="numpy")
+def _mean(level, out):
+    half = np.float32(0.5)
+    for row in range(out.shape[0]):
+        for column in range(out.shape[1]):
+            for channel in range(out.shape[2]):
+                left = level[2 * row, 2 * column, channel] + level[2 * row + 1, 2 * column, channel]
+                right = level[2 * row, 2 * column + 1, channel] + level[2 * row + 1, 2 * column + 1, channel]
+                out[row, column, channel] = (left * half + right * half) * half
+
+
+def mean(level: np.ndarray) -> np.ndarray:
+    """Means over two by two texels of (h, w, c) float32, h and w even: (h/2, w/2, c) float32."""
+    height, width, channels = level.shape
+    out = np.empty((height // 2, width // 2, channels), np.float32)
+    _mean(level, out)
+    return out
+
+
+def _texels(kind: types.Type) -> types.Array:
+    return types.Array(kind, 3, "C")
+
+
+@njit(
+    [
+        types.void(_codes(types.uint8), _texels(types.uint8)),
+        types.void(_codes(types.uint16), _texels(types.uint16)),
+    ],
+    **_OPTIONS,
+)
+def _spread(codes, out):
+    width = codes.shape[1]
+    for row in range(codes.shape[0]):
+        if codes.shape[2] == 3:
+            for column in range(width):
+                out[row, column, 0] = codes[row, column, 0]
+                out[row, column, 1] = codes[row, column, 1]
+                out[row, column, 2] = codes[row, column, 2]
+        else:
+            for column in range(width):
+                for channel in range(codes.shape[2]):
+                    out[row, column, channel] = codes[row, column, channel]
+        for channel in range(codes.shape[2]):
+            out[row, width, channel] = codes[row, 0, channel]
+
+
+def spread(codes: np.ndarray, out: np.ndarray) -> None:
+    """Puts (h, w, c) uint8 or uint16 codes into texels (h, w + 1, c or more) whose rows end as they begin."""
+    _spread(codes, out)
+
+
 @njit(types.void(_codes(types.float32), types.int64, types.Array(types.uint8, 1, "C", readonly=True),
                  types.Array(types.uint8, 3, "C")), **_OPTIONS)  # fmt: skip
 def _encode(level, colours, curve, out):

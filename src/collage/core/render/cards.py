@@ -14,10 +14,11 @@ from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Network, inside
 from collage.core.document.types import CHANNELS
 from collage.core.evaluate.literals import LOUD, Loud
-from collage.core.evaluate.plan import CardOutput, Place, build_plan
+from collage.core.evaluate.plan import CardOutput, Place, Plan, build_plan
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore
+from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.film import shown_value, to_display
@@ -39,11 +40,15 @@ _DIRECTIONS = {"normalmap", "bump", "normal", "tangent", "bitangent"}  # shown a
 
 @dataclass(frozen=True, eq=False)
 class CardPictures:
-    """Pictures (h, w, 3) uint8 and the values shown, (k, h w), by card; and what was wrong by place."""
+    """Pictures (h, w, 3) uint8 and the values shown, (k, h w), by card; and what was wrong by place.
+
+    waiting : places of cards whose images are being read; until then a grey stands in.
+    """
 
     pictures: Mapping[str, np.ndarray]
     problems: Mapping[Place, CollageError]
     values: Mapping[str, np.ndarray]
+    waiting: frozenset[Place] = frozenset()
 
 
 @lru_cache(maxsize=8)
@@ -127,10 +132,12 @@ def card_pictures(
     ground: Ground = "flat",
     mark: bool = False,
     loud: Loud = LOUD,
+    until: float | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> CardPictures:
     """What the cards `names` of the network at `path` put out. Raises Cancelled.
 
+    until : see `build_plan`.
     ground : what they lie on; those that say nothing when flat lie on a ball even so. mark : hatch what lies outside 0
     to 1; what is no number is loud in any case.
     """
@@ -143,7 +150,8 @@ def card_pictures(
             found = first_output(library, network.cards[name])
             if found is not None and CHANNELS.get(found[1], 99) <= 4:
                 targets[name], types[name] = CardOutput(name, found[0], path), found[1]
-        plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud)
+        loaded = images.loaded if images is not None else 0
+        plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud, until=until)
         points, light = _ball(*size, box) if on == "shape" else (_sheet(*size, box), None)
         values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
         pictures, read = {}, {}
@@ -152,7 +160,7 @@ def card_pictures(
                 read[name] = number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
                 what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
                 pictures[name] = _picture(number, what, size, on, light, mark)
-        return CardPictures(pictures, plan.problems, read)
+        return CardPictures(pictures, plan.problems, read, _waiting(plan, loaded))
 
     every = list(names)
     on_ball = [name for name in every if needs_shape(network, name)] if ground == "flat" else []
@@ -161,7 +169,20 @@ def card_pictures(
         return rest
     more = made(on_ball, "shape")
     return CardPictures(
-        {**rest.pictures, **more.pictures}, {**rest.problems, **more.problems}, {**rest.values, **more.values}
+        {**rest.pictures, **more.pictures}, {**rest.problems, **more.problems}, {**rest.values, **more.values},
+        rest.waiting | more.waiting,
+    )  # fmt: skip
+
+
+def _waiting(plan: Plan, loaded: int) -> frozenset[Place]:
+    """The cards in whose pictures greys stand in, as far as that will change: tiles are read only where they are seen.
+
+    loaded : how many images the store had read before.
+    """
+    images = plan.images
+    some = images.loaded != loaded
+    return frozenset(
+        place for place, one in plan.waiting.items() if some or not is_pattern(one.path) or images.is_reading(one)
     )
 
 

@@ -19,7 +19,8 @@ from collage.core.evaluate.literals import Loud
 from collage.core.evaluate.plan import Place, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import srgb_to_linear
-from collage.core.images.store import ImageStore
+from collage.core.images.store import WAIT, ImageStore
+from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches, behind_key, view_key
@@ -48,7 +49,8 @@ from collage.core.scene.scene import GROUND, Scene, build_bounds
 Shifts = tuple[tuple[float, float], ...]
 MOST_PLANS = 64
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
-LOOK = 0.05  # seconds between two looks at whether a picture is called off while it waits for maps
+MOST_GREY = 30  # pictures in a row in which greys stand in for maps; a budget smaller than the maps never has all
+BETWEEN = 0.3  # seconds at least between two pictures that show more maps each
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
 FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
@@ -70,7 +72,7 @@ class Renderer:
         self.images = images or ImageStore()
         self.workers = workers or Workers()
         self.caches = caches or RenderCaches(self.images.budget)
-        self._plans: dict[tuple[str, int], tuple[Network, tuple[Any, Loud], tuple[str, ...], Surface]] = {}
+        self._plans: dict[tuple[str, int, bool], tuple[Network, tuple[Any, ...], tuple[str, ...], Surface]] = {}
 
     @property
     def cache(self) -> ResultCache:
@@ -144,6 +146,7 @@ class Renderer:
             display[inside] = developed(request, pixels, self.workers).reshape(made.shape)
             if picked:
                 triangle[inside] = view.samples.triangle[tile.rows, tile.columns]
+        work.note_broken_tiles()
         seconds, remarks = time.perf_counter() - begin, tuple(work.remarks)
         return Picture(display, linear, triangle, scene.ids, work.problems, seconds, remarks=remarks)
 
@@ -161,20 +164,42 @@ class Renderer:
     ) -> Iterator[Picture]:
         """The picture with few shadow rays first, and then as `picture` makes it. Raises Cancelled, CollageError.
 
-        patient : without it, greys stand in for maps that are not read within a moment.
+        Greys stand in for maps that are not read within a moment; more pictures follow as they come.
+        patient : without it, that is all; the last picture may have greys in it still.
         """
         begin = time.perf_counter()
         view = self._view(request, (0.0, 0.0), cancelled)
-        work = _Work(self, request, COMPLETE, cancelled, patient)
+        work = _Work(self, request, FIRST, cancelled, patient=False)
+        for number in range(MOST_GREY):
+            if not (patient and work.waiting):
+                break
+            loaded = self.images.loaded
+            yield self._staged(request, view, work, begin)
+            more = self._more_maps(loaded, cancelled) and number < MOST_GREY - 1
+            work = _Work(self, request, FIRST, cancelled, patient=not more)
         known = not request.lit or view.knows(work.environment, request.bench.environment.turn, work.lights)
         for stage in (COMPLETE,) if known else STAGES:
             work.stage = stage
-            linear = work.linear(view)
-            self.caches.views.recount(view_key(request, (0.0, 0.0)))
-            picture = self._picture(request, view, linear, work, begin)
-            yield replace(picture, complete=stage is COMPLETE)
+            yield self._staged(request, view, work, begin)
+
+    def _staged(self, request: PictureRequest, view: View, work: _Work, begin: float) -> Picture:
+        """The picture as its work stands."""
+        linear = work.linear(view)
+        self.caches.views.recount(view_key(request, (0.0, 0.0)))
+        picture = self._picture(request, view, linear, work, begin)
+        return replace(picture, complete=work.stage is COMPLETE)
+
+    def _more_maps(self, loaded: int, cancelled: Callable[[], bool]) -> bool:
+        """Waits until more maps are there than were, and some time has passed; False where none is being read."""
+        begin = time.monotonic()
+        while self.images.busy and (self.images.loaded == loaded or time.monotonic() < begin + BETWEEN):
+            if cancelled():
+                raise Cancelled
+            time.sleep(WAIT)
+        return self.images.loaded != loaded
 
     def _picture(self, request: PictureRequest, view: View, linear: np.ndarray, work: _Work, begin: float) -> Picture:
+        work.note_broken_tiles()
         shape = (request.height, request.width, 3)
         display = developed(request, linear, self.workers).reshape(shape)
         return Picture(
@@ -203,17 +228,24 @@ class Renderer:
 
         until : see `build_plan`.
         """
-        key = (name, id(network))
+        key, state = (name, id(network), until is None), (folder, loud, self.images.broken)
         kept = self._plans.get(key)
-        if kept is not None and kept[0] is network and kept[1] == (folder, loud) and kept[2] == _stamps(kept[3]):
+        if kept is not None and kept[0] is network and kept[1] == state and kept[2] == self._stamps(kept[3]):
             return kept[3]
+        loaded = self.images.loaded
         surface = plan_surface(self.library, network, folder=folder, images=self.images, loud=loud, until=until)
-        whole = not surface.problems and not any(one.stand_in for one in surface.images)
-        if whole:  # what is broken or on its way is looked at again: its file may be there by then
+        if not surface.problems:  # what is broken is looked at again: its file may be good by then
             if len(self._plans) > MOST_PLANS:
                 self._plans.pop(next(iter(self._plans)), None)
-            self._plans[key] = (network, (folder, loud), _stamps(surface), surface)
+            self._plans[key] = (network, state, self._stamps(surface, loaded), surface)
         return surface
+
+    def _stamps(self, surface: Surface, loaded: int | None = None) -> tuple[str, ...]:
+        """The states on disk of all image files of a plan. Where greys stand in, each map that comes may change it."""
+        stamps = tuple(one.stamp for one in surface.images)
+        if not surface.plan.waiting:
+            return stamps
+        return (*stamps, str(self.images.loaded if loaded is None else loaded))
 
 
 @dataclass(eq=False)
@@ -230,39 +262,52 @@ class _Work:
         request, renderer, bench = self.request, self.renderer, self.request.bench
         self.problems: dict[tuple[str, Place], CollageError] = {}
         self.surfaces: dict[str, Surface] = {}
-        names = sorted({item.material for item in bench.objects} & request.materials.keys())
-        folder, loud = request.material_folder, bench.loud
+        self._broken = renderer.images.broken
         until = time.monotonic() + MOMENT
-        makes: list[Callable[[], Any]] = [
-            partial(renderer.surface, name, request.materials[name], folder, loud, until) for name in names
-        ]
+        names = _nearest_first(bench, request.materials)
+        makes: list[Callable[[], Any]] = [partial(self._surface, name, until) for name in names]
         makes.append(partial(renderer.caches.scene, bench))  # meanwhile: files, levels and meshes take their time
         *surfaces, _ = renderer.workers.map(_call, makes)
-        if self.patient:
-            surfaces = [self._whole(name, surface) for name, surface in zip(names, surfaces, strict=True)]
         for name, surface in zip(names, surfaces, strict=True):
-            self.surfaces[name] = surface
-            self.problems.update({(name, place): error for place, error in surface.problems.items()})
+            self.surfaces[name] = self._whole(name, surface) if self.patient else surface
+        self._note_problems(self.surfaces)
         self.backdrop = background(request)
         self.remarks = [
             f"The displacement of “{name}” is not shown yet."
-            for name in names
+            for name in sorted(names)
             if has_displacement(request.materials[name])
         ]
         self.environment = self._find_environment() if request.lit else None
         self.lights = light_table(bench.lights)
 
+    @property
+    def waiting(self) -> bool:
+        """Whether greys stand in for maps."""
+        return any(surface.plan.waiting for surface in self.surfaces.values())
+
+    def _surface(self, name: str, until: float | None = None) -> Surface:
+        request = self.request
+        return self.renderer.surface(name, request.materials[name], request.material_folder, request.bench.loud, until)
+
     def _whole(self, name: str, surface: Surface) -> Surface:
-        """A surface once all its maps are read. Raises Cancelled, meanwhile too."""
-        missing = [replace(one, stand_in=False) for one in surface.images if one.stand_in]
-        if not missing:
+        """A surface once all its maps are read; tiles are waited for where they are seen. Raises Cancelled."""
+        if not surface.plan.waiting:
             return surface
-        request, renderer = self.request, self.renderer
-        for one in missing:
-            while not renderer.images.arrived(one, LOOK):
+        images = self.renderer.images
+        for one in surface.plan.waiting.values():
+            while not is_pattern(one.path) and not images.arrived(one, WAIT):
                 if self.cancelled():
                     raise Cancelled
-        return renderer.surface(name, request.materials[name], request.material_folder, request.bench.loud)
+        return self._surface(name)
+
+    def _note_problems(self, surfaces: Mapping[str, Surface]) -> None:
+        for name, surface in surfaces.items():
+            self.problems.update({(name, place): error for place, error in surface.problems.items()})
+
+    def note_broken_tiles(self) -> None:
+        """Notes tiles that were found to be broken when they were read, for this picture."""
+        if self._broken != self.renderer.images.broken:
+            self._note_problems({name: self._surface(name, 0.0) for name in self.surfaces})
 
     def _find_environment(self) -> EnvironmentLight | None:
         """The bench's environment; an even grey where its file cannot be read. None where it is off."""
@@ -388,10 +433,15 @@ class _Work:
         return shown_value(numbers, source.type if source is not None else "float", group.points.count)
 
 
+def _nearest_first(bench: Bench, materials: Mapping[str, Network]) -> list[str]:
+    """The materials on the bench, those of the nearest objects first: their maps are read first."""
+    eye = bench.camera.position()
+    near: dict[str, float] = {}
+    for item in bench.objects:
+        away = float(np.linalg.norm(np.array(item.place) - eye))
+        near[item.material] = min(near.get(item.material, away), away)
+    return sorted(near.keys() & materials.keys(), key=lambda name: (near[name], name))
+
+
 def _call(make: Callable[[], Any]) -> Any:
     return make()
-
-
-def _stamps(surface: Surface) -> tuple[str, ...]:
-    """The states on disk of all image files of a plan."""
-    return tuple(one.stamp for one in surface.images)

@@ -79,6 +79,22 @@ def test_a_folder_into_a_project_with_corrections(maps: Path, tmp_path: Path) ->
     assert found.returncode == 0, found.stderr
 
 
+def test_sizes_are_listed_and_a_map_is_halved(tmp_path: Path) -> None:
+    rng = np.random.default_rng(1)
+    write_image(tmp_path / "maps" / "loam_albedo.png", rng.integers(0, 255, (128, 256, 3), np.uint8))
+    project = tmp_path / "project"
+    assert collage("gather", tmp_path / "maps", "--into", project).returncode == 0
+    listed = collage("files", project, "--sizes")
+    assert "256 x 128" in listed.stdout
+    assert collage("files", project, "--half", "nothing.png").returncode == 1
+    done = collage("files", project, "--half", "loam_albedo.png")
+    assert done.returncode == 0, done.stderr
+    state, _ = load_project(project)
+    (one,) = (one for one in references(state, project) if one.material)
+    assert one.file.name == "loam_albedo_128.png"
+    assert read_info(one.file).width == 128
+
+
 def test_photographs(tmp_path: Path) -> None:
     write_image(tmp_path / "bark.jpg", photograph("bark", 128).pixels)
     done = collage("seamless", tmp_path / "bark.jpg", "-o", tmp_path / "bark_base_color.png", "--crop", "0,0,1,0.9")

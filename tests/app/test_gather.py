@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QWidget
 from collage.app.gather.library_panel import ITEM, mime_of
 from collage.app.gather.sets_table import FILE, GREEN, REMARK, ROLE
 from collage.app.gather.state import Chosen
-from collage.app.shell.files_dialog import FilesDialog
+from collage.app.shell.files_dialog import STATE, FilesDialog
 from collage.app.shell.settings_dialog import SettingsDialog
 from collage.app.shell.start import settle, wait_until
 from collage.app.shell.window import MainWindow
@@ -343,10 +343,10 @@ def test_a_changed_file_is_taken_over_and_a_lost_one_found(place: MainWindow, tm
     QTest.mouseClick(window.bar.files, Qt.MouseButton.LeftButton)
     dialog = window.findChild(FilesDialog)
     assert dialog is not None
-    assert dialog.list.topLevelItem(0).text(2) == "missing"
+    assert dialog.list.topLevelItem(0).text(STATE).strip() == "missing"
     dialog.find_in(tmp_path / "moved")
     assert wait_until(lambda: session.history.undo_label == "Find enamel_color.png again")
-    assert dialog.list.topLevelItem(0).text(2) != "missing"
+    assert dialog.list.topLevelItem(0).text(STATE).strip() != "missing"
     dialog.collect_now()
     assert wait_until(lambda: session.history.undo_label == "Copy all files into the project")
     assert all(one.file.resolve().is_relative_to(session.folder.resolve())

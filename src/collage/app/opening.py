@@ -108,8 +108,7 @@ class Opening:
         self._ready = True
 
     def _make_renderer(self) -> None:
-        from collage.app.shell.settings import load_settings
-        from collage.app.shell.studio import level_files
+        from collage.app.shell.settings import level_files, load_settings
         from collage.core.evaluate.run import Workers
         from collage.core.images.store import ImageStore
         from collage.core.nodes.library import load_library

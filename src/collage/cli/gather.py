@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from collage.cli.shared import finish
 from collage.core.base.errors import CollageError
 from collage.core.base.text import holds, shown
 
@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from collage.core.gather.build import BuildOptions
     from collage.core.gather.sets import FoundMap, FoundSet, Gathered
     from collage.core.gather.words import Role
-    from collage.core.images.made import Files
     from collage.core.images.seamless import Seamless
 
 
@@ -234,24 +233,6 @@ def _checked(make: type[Frozen], **values: object) -> Any:
         raise CollageError(f"{where} is out of range: {first['msg'].lower()}.", remedy="See --help.") from None
 
 
-def _finish(steps: Files, title: str) -> list[Path]:
-    from collage.cli.shared import progress
-    from collage.core.base.memory import give_back_memory
-    from collage.core.base.progress import finished
-
-    given_back = time.monotonic()
-    with progress(title) as show:
-
-        def step(what: str, share: float) -> None:
-            nonlocal given_back
-            if time.monotonic() > given_back + 0.5:  # of large photographs, steps leave much behind
-                give_back_memory()
-                given_back = time.monotonic()
-            show(what, share)
-
-        return finished(steps, step)
-
-
 CornersText = Annotated[
     str,
     typer.Option(
@@ -287,7 +268,7 @@ def seamless(
     region = _cut(photograph, crop, corners, bulge=bulge, proportion=proportion, angle=angle, size=size)
     how = _checked(Seamless, region=region, even=even, overlap=overlap, patches=patches, seed=seed)
     how = _with_period(how, period, photograph)
-    _finish(make_seamless_file(photograph, out, how), "Making it seamless")
+    finish(make_seamless_file(photograph, out, how), "Making it seamless")
     record = read_record(out)
     assert record.before is not None
     assert record.after is not None
@@ -379,7 +360,7 @@ def derive(
         HeightFrom, broad=broad, middle=middle, fine=fine, stains=stains, inverse=inverse, tiles=tiles
     )  # fmt: skip
     how = _checked(Derive, maps=wanted, height=height, metres=metres, depth=depth)
-    for path in _finish(make_derived_files(photograph, out_dir, how, stem_of(photograph.name)), "Deriving maps"):
+    for path in finish(make_derived_files(photograph, out_dir, how, stem_of(photograph.name)), "Deriving maps"):
         typer.echo(str(path))
 
 
@@ -401,7 +382,7 @@ def region(
 
     numbers = {"bulge": bulge, "proportion": proportion, "angle": angle, "turns": turns, "size": size}
     how = _cut(picture, crop, corners, **numbers, channel=channel)
-    _finish(make_region_file(picture, out, how), "Cutting")
+    finish(make_region_file(picture, out, how), "Cutting")
     typer.echo(str(out))
 
 
@@ -412,41 +393,5 @@ def remake(
     """Remake a picture from its record, after its source has changed."""
     from collage.core.images.made import make_again
 
-    for path in _finish(make_again(picture), "Making it again"):
+    for path in finish(make_again(picture), "Making it again"):
         typer.echo(str(path))
-
-
-# ---- files --------------------------------------------------------------------------------------
-
-
-@app.command()
-def files(
-    project: Annotated[Path, typer.Argument(help="A project folder.")],
-    find_in: Annotated[Path | None, typer.Option("--find-in", help="Look for missing files below this folder.")] = None,
-    collect: Annotated[bool, typer.Option("--collect", help="Copy files from outside into the project.")] = False,
-) -> None:
-    """List the files of a project, find missing ones, copy outside ones in."""
-    from collage.core.base.progress import finished
-    from collage.core.project import references as refs
-    from collage.core.project.folder import load_project, save_project
-    from collage.core.project.lock import held
-
-    state, problems = load_project(project)
-    if problems:
-        raise problems[0]
-    before = state
-    if find_in is not None:
-        wanted = [one for one in refs.references(state, project) if one.missing]
-        state = refs.relinked(state, project, refs.find(wanted, find_in))
-    if collect:
-        state = finished(refs.collect(state, project))
-    if state is not before:
-        with held(project):
-            save_project(state, project)
-    good = True
-    for one in refs.references(state, project):
-        what = "" if not one.missing else "  missing" + (f" tiles {', '.join(one.missing)}" if one.missing[0] else "")
-        good &= not one.missing
-        typer.echo(f"{one.material or 'bench'}: {one.stored}{what}", err=bool(one.missing))
-    if not good:
-        raise typer.Exit(1)

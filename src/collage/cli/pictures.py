@@ -42,6 +42,8 @@ def render_to(folder: Path, out: Path, width: int, height: int, view: str, quali
     """Renders a project to a file, what is wrong told on the way. Returns the seconds it took."""
     from typing import cast
 
+    from collage.app.shell.settings import level_files, load_settings
+    from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project, project_folder
     from collage.core.project.pictures import picture_request
     from collage.core.render.files import check_picture_file, check_view, write_picture
@@ -56,8 +58,12 @@ def render_to(folder: Path, out: Path, width: int, height: int, view: str, quali
     for problem in problems:
         fail(problem)
     request = picture_request(project, width, height, cast(Quality, quality), view, None, folder)
+    files = level_files(load_settings())
     with progress("Rendering") as show:
-        picture = Renderer(library).picture(request, progress=lambda share: show("Rendering", share))
+        renderer = Renderer(library, ImageStore(files=files))
+        picture = renderer.picture(request, progress=lambda share: show("Rendering", share))
+    if files is not None:
+        files.settle()  # maps that were read now lie ready for the next picture
     for (material, _), problem in picture.problems.items():
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
     for remark in picture.remarks:

@@ -38,7 +38,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "derive": ("gather", "Derive height, normals, roughness and occlusion from a photograph."),
     "region": ("gather", "Crop, straighten, turn or resize a picture, or take one channel of it."),
     "remake": ("gather", "Remake a picture from its record, after its source has changed."),
-    "files": ("gather", "List the files of a project, find missing ones, copy outside ones in."),
+    "files": ("files", "List a project's files and their sizes; find missing ones, copy them in, halve large ones."),
 }
 """By command: the module of this package that it is in, and its help."""
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, TypeVar
 
 import typer
 
@@ -14,9 +15,12 @@ from collage.core.base.text import shown
 
 if TYPE_CHECKING:
     from collage.core.actions.session import Session
+    from collage.core.base.progress import Steps
     from collage.core.document.model import Network
     from collage.core.nodes.library import Library
     from collage.core.project.state import Project
+
+Made = TypeVar("Made")
 
 Folder = Annotated[Path, typer.Argument(help="A project folder.")]
 Material = Annotated[str, typer.Argument(help="Name of a material.")]
@@ -132,6 +136,24 @@ def progress(title: str) -> Iterator[Callable[[str, float], None]]:
     with Progress(*columns, console=console, disable=not console.is_terminal, transient=True) as bar:
         task = bar.add_task(title, total=1.0)
         yield lambda text, share: bar.update(task, description=text or title, completed=share)
+
+
+def finish(steps: Steps[Made], title: str) -> Made:
+    """Takes steps to their end under a bar, and gives back the memory that they leave behind."""
+    from collage.core.base.memory import give_back_memory
+    from collage.core.base.progress import finished
+
+    given_back = time.monotonic()
+    with progress(title) as show:
+
+        def step(what: str, share: float) -> None:
+            nonlocal given_back
+            if time.monotonic() > given_back + 0.5:  # of large photographs, steps leave much behind
+                give_back_memory()
+                given_back = time.monotonic()
+            show(what, share)
+
+        return finished(steps, step)
 
 
 def prepare_kernels() -> None:

@@ -38,8 +38,12 @@ def test_the_preview_does_not_wait_for_maps(project, tmp_path, hand, qapp, monke
         )
         assert window.history.labels[-1] == "Metal"
         assert not wait_until(lambda: preview.picture.complete, 0.5), "without its maps it is not"
+        cards = wire_of(window).board.cards
+        assert wait_until(lambda: cards["terracotta"].working > 1, 20), "a line on the card moves on"
+        assert not cards["clouds"].working
         gate.set()
         assert settle(window)
+    assert wait_until(lambda: not any(card.working for card in cards.values()), 20)
     assert preview.picture.complete
     whole = make_window(project, settings_file=tmp_path / "settings.json", desks=tmp_path / "other")
     again = wire_of(whole).preview

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from collage.core.base.budget import ordinary_limit
 from collage.core.base.safe_write import replacing
+from collage.core.images.level_files import LevelFiles
 
 
 class Settings(BaseModel):
@@ -55,6 +56,13 @@ def load_settings(path: Path | None = None) -> Settings:
         with contextlib.suppress(OSError):
             os.replace(path, path.with_suffix(".broken.json"))
         return Settings()
+
+
+def level_files(settings: Settings, settings_file: Path | None = None) -> LevelFiles | None:
+    """Where maps lie ready for use: in the user's cache, or beside settings of one's own; None where none may."""
+    own = settings_file.with_name("maps") if settings_file is not None else None
+    folder = own or Path(platformdirs.user_cache_dir("collage")) / "maps"
+    return LevelFiles(folder, settings.disk * 2**30) if settings.disk else None
 
 
 def save_settings(settings: Settings, path: Path | None = None) -> None:

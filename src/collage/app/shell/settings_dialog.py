@@ -10,6 +10,7 @@ from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet
 from collage.core.actions.session import Session
+from collage.core.base.text import in_bytes
 from collage.core.scene.bench import Bench
 from collage.core.scene.directions import Triple
 
@@ -82,8 +83,7 @@ class SettingsDialog(QDialog):
         files = self.session.images.files
         used = files.used if files is not None else 0
         failed = f" They cannot be written: {files.failed}." if files is not None and files.failed else ""
-        size = f"{used / 2**30:.1f} GB" if used >= 2**30 else f"{used / 2**20:.0f} MB"
-        self.on_disk.setText(f"{size} are in use.{failed}")
+        self.on_disk.setText(f"{in_bytes(used)} are in use.{failed}")
         self.clear.setEnabled(used > 0)
 
     def _colour(self, value: Triple, moving: bool) -> None:

@@ -13,12 +13,11 @@ from PySide6.QtCore import QObject, Signal
 from collage.app.preview.card_pictures import PictureMaker
 from collage.app.preview.kept import KeptPictures
 from collage.app.shell.jobs import Jobs
-from collage.app.shell.settings import Settings, save_settings
+from collage.app.shell.settings import Settings, level_files, save_settings
 from collage.app.theme import THEMES, Theme
 from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.base.errors import CollageError
-from collage.core.images.level_files import LevelFiles
 from collage.core.nodes.labels import offers
 from collage.core.render.renderer import Renderer
 
@@ -28,13 +27,6 @@ def pictures_folder(settings_file: Path | None = None) -> Path:
     if settings_file is not None:
         return settings_file.with_name("pictures")
     return Path(platformdirs.user_cache_dir("collage")) / "projects"
-
-
-def level_files(settings: Settings, settings_file: Path | None = None) -> LevelFiles | None:
-    """Where maps lie ready for use: in the user's cache, or beside settings of one's own; None where none may."""
-    own = settings_file.with_name("maps") if settings_file is not None else None
-    folder = own or Path(platformdirs.user_cache_dir("collage")) / "maps"
-    return LevelFiles(folder, settings.disk * 2**30) if settings.disk else None
 
 
 class Studio(QObject):

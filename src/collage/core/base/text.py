@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unicodedata
 
 _SPACES = str.maketrans({"\t": " ", "\r": " ", "\u2028": "\n", "\u2029": "\n"})
@@ -39,3 +40,10 @@ def holds(text: str) -> bool:
 def counted(number: int, thing: str) -> str:
     """A number of things in words: "1 map", "3 maps"."""
     return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
+
+
+def in_bytes(count: float) -> str:
+    """A number of bytes in words: "3 KB", "12 MB", "1.5 GB"."""
+    if count >= 2**30:
+        return f"{count / 2**30:.1f} GB"
+    return f"{count / 2**20:.0f} MB" if count >= 2**20 else f"{math.ceil(count / 1024)} KB"

@@ -69,7 +69,10 @@ class Workers:
         self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage", initializer=start)
 
     def map(self, work: Callable[[Item], Answer], items: Iterable[Item]) -> list[Answer]:
-        """The answers in order. An exception is raised as soon as one is met, and what has not begun is dropped."""
+        """The answers in order. An exception is raised as soon as one is met, and what has not begun is dropped.
+
+        Raises Cancelled once the threads are ended.
+        """
         todo = list(items)
         answers: dict[int, Answer] = {}
         numbers = iter(range(len(todo)))
@@ -78,7 +81,10 @@ class Workers:
             for at in numbers:  # every thread takes the next that none has: cheaper than a future for each
                 answers[at] = work(todo[at])
 
-        futures = [self._pool.submit(take_turns) for _ in range(min(self.count, len(todo)))]
+        try:
+            futures = [self._pool.submit(take_turns) for _ in range(min(self.count, len(todo)))]
+        except RuntimeError:
+            raise Cancelled from None
         try:
             for future in as_completed(futures):
                 future.result()

@@ -276,6 +276,17 @@ def build(pixels: np.ndarray, space: str = "lin_rec709", room: Room = in_memory)
     return _with_levels(np.ascontiguousarray(stored), coding, bits, space, pixels_float, room)
 
 
+def half_size(pixels: np.ndarray, space: str = "lin_rec709") -> np.ndarray:
+    """An image at half its size, as the second level of its pyramid is: (h, w, c) to (h/2, w/2, c), of the same type.
+
+    pixels : uint8, uint16 or float32 as stored. space : what its colours mean.
+    """
+    if pixels.dtype == np.float32:
+        return _encoded(_halved(_light(pixels.copy(), space)), space)
+    coding = Coding(pixels.dtype.name, 1 / np.iinfo(pixels.dtype).max)
+    return _codes_of(_first_halved(np.ascontiguousarray(pixels), coding, space), coding, space)
+
+
 def _is_even(stored: np.ndarray) -> bool:
     """Whether all pixels are the same; most images tell by their first row that they are not."""
     first = stored[0, 0]

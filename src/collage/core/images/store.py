@@ -246,6 +246,11 @@ class ImageStore:
         """Bytes held."""
         return self._held.bytes
 
+    @property
+    def in_memory(self) -> int:
+        """Bytes held, and those of mapped images that the system has in memory for the process."""
+        return self.used + (_mapped_bytes(self.files.folder) if self.files is not None else 0)
+
 
 def _source(ref: ImageRef) -> Source:
     return Source(Path(ref.path), ref.space, ref.single)
@@ -274,6 +279,20 @@ def _file_pages() -> int:
         return int(Path("/proc/self/statm").read_text().split()[2])
     except (OSError, ValueError, IndexError):
         return 0
+
+
+def _mapped_bytes(folder: Path) -> int:
+    """Bytes of all files in a folder that are mapped and in memory."""
+    total, inside = 0, False
+    try:
+        for line in Path("/proc/self/smaps").read_text(errors="surrogateescape").splitlines():
+            if line.startswith("Rss:"):
+                total += int(line.split()[1]) * 1024 if inside else 0
+            elif "-" in line.split(" ", 1)[0]:  # the range of addresses, and what is mapped there
+                inside = f" {folder}/" in line
+    except (OSError, ValueError, IndexError):
+        return 0
+    return total
 
 
 class OpenImages:

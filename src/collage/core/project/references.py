@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -178,12 +178,12 @@ def relinked(project: Project, folder: Path, found: Mapping[Reference, Path]) ->
         path = by_place.get((one.material, one.path, one.card, one.input))
         if path is None:
             return one.stored
-        return _named(one, path, project, folder)
+        return named(one, path, project, folder)
 
     return with_files(project, change, folder)
 
 
-def _named(one: Reference, path: Path, project: Project, folder: Path) -> str:
+def named(one: Reference, path: Path, project: Project, folder: Path) -> str:
     """A file as it is written where it is named: past a material's prefix, or from the project for the bench."""
     if not one.material:
         return relative_name(path, folder)
@@ -202,31 +202,39 @@ def outside(project: Project, folder: Path) -> list[Reference]:
 
 
 def collect(project: Project, folder: Path) -> Steps[Project]:
-    """Copies what lies outside into maps/; returns the project that names the copies.
+    """Copies what lies outside into maps/; returns the project that names the copies. Raises CollageError."""
+    return using(project, folder, (yield from copied(project, folder)))
 
-    Raises CollageError; the project is unchanged in that case.
-    """
+
+def copied(project: Project, folder: Path) -> Steps[dict[Path, Path]]:
+    """Copies what lies outside into maps/; returns the copy of each file or pattern. Raises CollageError."""
     targets: dict[Path, Path] = {}
     taken: set[Path] = set()
     every = outside(project, folder)
     for one in every:
         if one.file not in targets:
-            targets[one.file] = _free(folder / MAPS / one.file.parent.name / one.file.name, taken)
-    copies = [(source, target) for pattern, target in targets.items() for source, target in _each(pattern, target)]
+            targets[one.file] = free_name(folder / MAPS / one.file.parent.name / one.file.name, taken)
+            taken.add(targets[one.file])
+    copies = [(source, target) for pattern, target in targets.items() for source, target in each_file(pattern, target)]
     for done, (source, target) in enumerate(copies):
         yield Progress(f"Copying {target.name}", done / len(copies))
         copy_file(source, target)
 
+    return targets
+
+
+def using(project: Project, folder: Path, others: Mapping[Path, Path]) -> Project:
+    """The project with other files, or patterns, named in the place of some."""
+
     def change(one: Reference) -> str:
-        target = targets.get(one.file)
-        if target is None:
-            return one.stored
-        return _named(one, target, project, folder)
+        other = others.get(one.file)
+        return one.stored if other is None else named(one, other, project, folder)
 
     return with_files(project, change, folder)
 
 
-def _free(path: Path, taken: set[Path]) -> Path:
+def free_name(path: Path, taken: Collection[Path] = ()) -> Path:
+    """A name in the same folder, or a pattern, that no file has and that is not taken."""
     number, made = 1, path
     while (
         made in taken
@@ -235,12 +243,11 @@ def _free(path: Path, taken: set[Path]) -> Path:
     ):
         number += 1
         made = path.with_name(f"{path.stem}-{number}{path.suffix}")
-    taken.add(made)
     return made
 
 
-def _each(pattern: Path, target: Path) -> list[tuple[Path, Path]]:
-    """The file and its copy, or every tile and its own."""
+def each_file(pattern: Path, target: Path) -> list[tuple[Path, Path]]:
+    """The file and its copy, or every tile that is there and its own."""
     if not is_pattern(str(pattern)):
         return [(pattern, target)]
     return [(Path(file), Path(file_of(str(target), place))) for place, file in Tiles(str(pattern)).files.items()]
@@ -256,7 +263,7 @@ def moved(project: Project, old: Path, new: Path) -> Project:
     def change(one: Reference) -> str:
         if Path(one.stored).is_absolute() or one.file.parent.resolve().is_relative_to(root):
             return one.stored
-        return _named(one, one.file, project, new)
+        return named(one, one.file, project, new)
 
     return with_files(project, change, old)
 

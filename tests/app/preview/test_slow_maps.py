@@ -30,6 +30,7 @@ def test_the_preview_does_not_wait_for_maps(project, tmp_path, hand, qapp, monke
         preview = wire_of(window).preview
         assert wait_until(lambda: preview.picture is not None, 20)
         assert not preview.picture.complete
+        assert wait_until(lambda: " to read" in window.time_label.text(), 20)
         grey = preview.picture.display.copy()
         hand.drag(preview, QPoint(100, 100), QPoint(140, 110))
         assert wait_until(lambda: not np.array_equal(preview.picture.display, grey), 20), "it turns meanwhile"

@@ -273,7 +273,7 @@ def test_cards_show_greys_and_say_so(library, gate: Gate, wish: PictureRequest) 
     assert first.waiting == {((), "image")}
     assert np.ptp(first.pictures["image"]) == 0
     gate.open.set()
-    assert settled(lambda: not images.busy)
+    assert settled(lambda: not images.reading)
     then = made()
     assert not then.waiting
     assert then.pictures["image"][..., 0].min() > 200

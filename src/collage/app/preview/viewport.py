@@ -30,6 +30,7 @@ from collage.app.preview.images import to_image
 from collage.app.preview.orbit import panned, turned, zoomed
 from collage.app.shell.jobs import Jobs, Latest
 from collage.app.theme import Theme, font
+from collage.core.base.text import counted
 from collage.core.render.pace import Pace
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
@@ -168,7 +169,9 @@ class Viewport(QWidget):
         self.kept = False
         self.count += 1
         height, width = self.picture.display.shape[:2]
-        self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}")
+        reading = self.renderer.images.reading if not self.picture.complete else 0
+        left = f" · {counted(reading, 'map')} to read" if reading else ""
+        self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}{left}")
         self.shown_changed.emit()
         self.update()
 

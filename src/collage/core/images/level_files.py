@@ -215,6 +215,7 @@ class LevelFiles:
                 return  # it was written to, and its name may be that of another image
             if draft.path.exists():
                 complete(draft.path, draft.pyramid)
+                draft.path.chmod(0o444)  # whoever cuts it short while it is mapped ends the process
                 os.replace(draft.path, path)
             elif draft.pyramid.file is None and draft.pyramid.nbytes < LEAST:  # an even one
                 write_levels(path, draft.pyramid)

@@ -147,9 +147,9 @@ class ImageStore:
         return any(path in paths and space == ref.space for path, space in begun)
 
     @property
-    def busy(self) -> bool:
-        """Whether any image is being read on another thread."""
-        return bool(self._begun)
+    def reading(self) -> int:
+        """How many images are being read on other threads, or are to be."""
+        return len(self._begun)
 
     def _reading(self, ref: ImageRef) -> tuple[Future[None] | None, bool]:
         """The work that reads an image, and whether it has just begun; None where it is there."""

@@ -192,7 +192,7 @@ class Renderer:
     def _more_maps(self, loaded: int, cancelled: Callable[[], bool]) -> bool:
         """Waits until more maps are there than were, and some time has passed; False where none is being read."""
         begin = time.monotonic()
-        while self.images.busy and (self.images.loaded == loaded or time.monotonic() < begin + BETWEEN):
+        while self.images.reading and (self.images.loaded == loaded or time.monotonic() < begin + BETWEEN):
             if cancelled():
                 raise Cancelled
             time.sleep(WAIT)

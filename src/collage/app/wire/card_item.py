@@ -235,10 +235,11 @@ class CardItem(QGraphicsItem):
             self.update()
 
     def _draw_working(self, painter: QPainter) -> None:
-        line = QRectF(PICTURE.x(), PICTURE.bottom() - 2, PICTURE.width(), 2)
+        left = PICTURE.x() + CUT
+        line = QRectF(left, PICTURE.y(), PICTURE.right() - left, 2)
         painter.fillRect(line, QColor(self.theme.board))
         part = line.width() / 4
-        painter.fillRect(QRectF(line.x() + part * (self.working % 4), line.y(), part, 2), QColor(self.theme.accent))
+        painter.fillRect(QRectF(left + part * (self.working % 4), line.y(), part, 2), QColor(self.theme.accent))
 
     def _picture_for(self, zoom: float) -> QPixmap:
         """The picture about as large as it is drawn: far away a small one is enough, and much quicker."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -21,6 +21,8 @@ class Mesh:
     uv : by name, (3 t, 2) float32 for every corner; may be empty.
     part, piece, slot : (t,) int32, which named part, which connected piece and which material slot a triangle
         belongs to; all zero if left out. part_names, slot_names : what the numbers are called.
+    face : (t,) int32, which polygon a triangle was cut from, the triangles of one in a row; by itself if left out.
+    colours : by name, (3 t, 4) float32 for every corner, 0 to 1; may be empty.
     """
 
     positions: np.ndarray
@@ -32,6 +34,8 @@ class Mesh:
     slot: np.ndarray | None = None
     part_names: tuple[str, ...] = ()
     slot_names: tuple[str, ...] = ()
+    face: np.ndarray | None = None
+    colours: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         for name, width, kind in (
@@ -52,16 +56,23 @@ class Mesh:
         corners = 3 * len(self.triangles)
         if len(self.normals) != corners:
             raise CollageError(f"The mesh has {len(self.normals)} normals for {corners} corners.")
-        sets = {}
-        for name, place in self.uv.items():
-            place = np.ascontiguousarray(place, np.float32)
-            if place.shape != (corners, 2):
-                raise CollageError(f"The UV set “{name}” has {len(place)} places for {corners} corners.")
-            place.flags.writeable = False
-            sets[name] = place
-        object.__setattr__(self, "uv", sets)
+        for kind, what, width in (("uv", "UV set", 2), ("colours", "set of vertex colours", 4)):
+            object.__setattr__(self, kind, self._by_corner(kind, what, width))
         for name in ("part", "piece", "slot"):
             object.__setattr__(self, name, self._checked_ids(name))
+        if self.face is None:
+            object.__setattr__(self, "face", np.arange(len(self.triangles), dtype=np.int32))
+        object.__setattr__(self, "face", self._checked_ids("face"))
+
+    def _by_corner(self, kind: str, what: str, width: int) -> dict[str, np.ndarray]:
+        sets, corners = {}, 3 * len(self.triangles)
+        for name, values in getattr(self, kind).items():
+            values = np.ascontiguousarray(values, np.float32)
+            if values.shape != (corners, width):
+                raise CollageError(f"The {what} “{name}” has {len(values)} places for {corners} corners.")
+            values.flags.writeable = False
+            sets[name] = values
+        return sets
 
     @property
     def ids(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

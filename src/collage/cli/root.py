@@ -32,6 +32,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
         "The cards of a material: add, wire, set, skip, remove; ramps, stacks, groups, links.",
     ),
     "bench": ("bench", "The bench of a project: exposure, tone, environment and lights."),
+    "objects": ("objects", "The objects on the bench: add, list, check, mend, place, duplicate, remove."),
     "gather": ("gather", "Group the maps in a folder to sets with roles; build materials from them."),
     "library": ("gather", "List what the library holds; make the sample library."),
     "seamless": ("gather", "Make a photograph tile, with a seam score before and after."),
@@ -42,7 +43,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
 }
 """By command: the module of this package that it is in, and its help."""
 
-GROUPS = frozenset({"materials", "cards", "bench"})
+GROUPS = frozenset({"materials", "cards", "bench", "objects"})
 """Commands that have commands of their own."""
 
 

@@ -145,7 +145,7 @@ class PictureMaker(QObject):
 
     def _wearer(self) -> BenchObject:
         """The first object that has the material, or the shape that it is shown on: pictures are of its size."""
-        bench, material = self.session.project.bench, self.session.material
+        bench, material = self.session.bench, self.session.material
         wearers = (item for item in bench.objects if item.material == material)
         return next(wearers, None) or Stage().bench(bench, material).objects[0]
 

@@ -341,7 +341,7 @@ class ControlsPanel(QFrame):
         return field_for(tab, self.session.relative, self.session.found)
 
     def _tile_metres(self) -> float | None:
-        return tile_metres(self.session.project.bench, self.session.material)
+        return tile_metres(self.session.bench, self.session.material)
 
     def _open_menu(self, over: QWidget, at: QPoint, card: Card, tab: TabDef, label: str) -> None:
         menu = value_menu(self, self.session, card, tab, label)

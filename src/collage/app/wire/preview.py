@@ -101,7 +101,7 @@ class Preview(Viewport):
         return picture_request(project, *self.full_size(), mode=self.mode, peek=peek, folder=session.base_folder)
 
     def bench(self) -> Bench:
-        bench = self.session.project.bench
+        bench = self.session.bench
         return bench if self.stage is None else self.stage.bench(bench, self.session.material)
 
     @property

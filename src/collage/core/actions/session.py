@@ -15,6 +15,7 @@ from psygnal import Signal
 
 from collage.core.actions.registry import act
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import finished
 from collage.core.document import edits
 from collage.core.document.history import History
 from collage.core.document.links import Place, link_of, linked_value, set_linked, without_idle_links
@@ -38,6 +39,7 @@ from collage.core.project.folder import (
 )
 from collage.core.project.fresh import FRESH, MATERIAL, empty_project
 from collage.core.project.lock import Holder, Lock
+from collage.core.project.objects import brought_along
 from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
 from collage.core.project.state import Project
@@ -123,6 +125,11 @@ class Session:
         except OSError:
             return Path.home()
         return Path()
+
+    @property
+    def bench(self) -> Bench:
+        """The bench, with the whole names of its objects' files."""
+        return self.project.bench.in_folder(self.base_folder)
 
     @property
     def dirty(self) -> bool:
@@ -448,7 +455,8 @@ class Session:
             copy_files(self.folder, target)
         if target.resolve() != self.base_folder.resolve():
             before = self.base_folder
-            self.history.do("Update file paths", lambda project: self._named(moved(project, before, target), target))
+            along = finished(brought_along(moved(self.project, before, target), target))
+            self.history.do("Update file paths", lambda _: self._named(along, target))
         save_project(self._as_seen(self.project), target)
         if self.is_elsewhere(target) or self.lock is None:
             self._hold(target)

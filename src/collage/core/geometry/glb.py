@@ -334,4 +334,4 @@ def _look(materials: list[dict[str, Any]], number: int) -> SlotLook:
     about = materials[number]
     surface = about.get("pbrMetallicRoughness", {})
     red, green, blue = (float(part) for part in cast(list[float], surface.get("baseColorFactor", [1, 1, 1, 1]))[:3])
-    return SlotLook(str(about.get("name") or f"Material {number + 1}"), (red, green, blue))
+    return SlotLook(str(about.get("name", f"Material {number + 1}")), (red, green, blue))

@@ -32,6 +32,7 @@ SCHEMA = 1
 PROJECT_FILE = "project.json"
 MATERIALS = "materials"
 MAPS = "maps"
+MESHES = "meshes"
 
 
 class MaterialEntry(Frozen):

@@ -65,14 +65,17 @@ class MapFile:
 def map_files(project: Project, folder: Path, camera: Camera) -> Steps[list[MapFile]]:
     """All image files of a project, as steps; the largest first."""
     readers: dict[Path, list[str]] = {}
+    bench = project.bench.in_folder(folder)
     for one in references(project, folder):
+        if one.is_mesh:
+            continue
         names = readers.setdefault(one.file, [])
         if one.material not in names:
             names.append(one.material)
     found = []
     for done, (file, names) in enumerate(readers.items()):
         yield Progress("Looking at the maps", done / len(readers))
-        objects = [item for item in project.bench.objects if item.material in names]
+        objects = [item for item in bench.objects if item.material in names]
         found.append(_measured(file, tuple(names), max((_across(item, camera) for item in objects), default=0.0)))
     return sorted(found, key=lambda one: (-one.texels, one.file.name))
 

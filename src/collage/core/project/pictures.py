@@ -22,5 +22,13 @@ def picture_request(
     """A request for the picture of a project that lies in `folder`; see PictureRequest."""
     folder = folder or Path()
     return PictureRequest(
-        project.bench, project.materials, width, height, quality, mode, peek, folder, material_folder(folder)
+        project.bench.in_folder(folder),
+        project.materials,
+        width,
+        height,
+        quality,
+        mode,
+        peek,
+        folder,
+        material_folder(folder),
     )

@@ -12,19 +12,22 @@ from collage.core.base.safe_write import is_file
 from collage.core.document.model import Card, Input, Network
 from collage.core.images.store import ImageRef
 from collage.core.images.tiles import Tiles, file_of, is_pattern, label_of
-from collage.core.project.folder import MAPS, copy_file, material_folder, relative_name
+from collage.core.project.folder import MAPS, MESHES, copy_file, material_folder, relative_name
 from collage.core.project.state import Project
+from collage.core.scene.bench import BenchObject
+from collage.core.scene.geometry import MeshFile
 
 MOST_SEARCHED = 200_000
+MESH = "mesh"
 
 
 @dataclass(frozen=True)
 class Reference:
-    """A file that a card of a material names.
+    """A file that a card of a material names, or the bench.
 
-    material : its name; empty for the bench's environment. path : the groups that the card lies in. stored : as the
-    document says it. file : where it lies, or its pattern for numbered tiles. missing : labels of tiles that are not
-    there, or ("",) where the whole file is not.
+    material : its name; empty for the bench's environment and its objects, whose name `card` is then. path : the groups
+    that the card lies in. stored : as the document says it. file : where it lies, or its pattern for numbered tiles.
+    missing : labels of tiles that are not there, or ("",) where the whole file is not.
     """
 
     material: str
@@ -34,6 +37,11 @@ class Reference:
     stored: str
     file: Path
     missing: tuple[str, ...] = ()
+
+    @property
+    def is_mesh(self) -> bool:
+        """Whether it is the mesh of an object."""
+        return self.input == MESH
 
 
 def references(project: Project, folder: Path) -> list[Reference]:
@@ -45,6 +53,7 @@ def references(project: Project, folder: Path) -> list[Reference]:
     ]
     if project.bench.environment.file:
         found.append(_environment(project, folder))
+    found += [_mesh(item, folder) for item in project.bench.objects if isinstance(item.geometry, MeshFile)]
     return [replace(one, missing=missing(one.file)) for one in found]
 
 
@@ -57,6 +66,12 @@ def _reference(name: str, network: Network, path: tuple[str, ...], card: Card, o
 def _environment(project: Project, folder: Path) -> Reference:
     stored = project.bench.environment.file
     return Reference("", (), "", "environment", stored, folder / stored)
+
+
+def _mesh(item: BenchObject, folder: Path) -> Reference:
+    assert isinstance(item.geometry, MeshFile)
+    stored = item.geometry.reading.file
+    return Reference("", (), item.name, MESH, stored, folder / stored)
 
 
 def stored_path(network: Network, stored: str, folder: Path) -> Path:
@@ -101,7 +116,17 @@ def with_files(project: Project, change: Callable[[Reference], str], folder: Pat
         if stored != environment.file:
             made = environment.model_copy(update={"file": stored})
             project = project.with_bench(project.bench.model_copy(update={"environment": made}))
+    objects = tuple(_with_mesh(item, change, folder) for item in project.bench.objects)
+    if objects != project.bench.objects:
+        project = project.with_bench(project.bench.model_copy(update={"objects": objects}))
     return project
+
+
+def _with_mesh(item: BenchObject, change: Callable[[Reference], str], folder: Path) -> BenchObject:
+    if not isinstance(item.geometry, MeshFile):
+        return item
+    reading = item.geometry.reading.model_copy(update={"file": change(_mesh(item, folder))})
+    return item.model_copy(update={"geometry": item.geometry.model_copy(update={"reading": reading})})
 
 
 def _renamed(
@@ -213,7 +238,8 @@ def copied(project: Project, folder: Path) -> Steps[dict[Path, Path]]:
     every = outside(project, folder)
     for one in every:
         if one.file not in targets:
-            targets[one.file] = free_name(folder / MAPS / one.file.parent.name / one.file.name, taken)
+            place = folder / MESHES if one.is_mesh else folder / MAPS / one.file.parent.name
+            targets[one.file] = free_name(place / one.file.name, taken)
             taken.add(targets[one.file])
     copies = [(source, target) for pattern, target in targets.items() for source, target in each_file(pattern, target)]
     for done, (source, target) in enumerate(copies):

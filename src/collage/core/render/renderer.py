@@ -267,12 +267,13 @@ class _Work:
         names = _nearest_first(bench, request.materials)
         makes: list[Callable[[], Any]] = [partial(self._surface, name, until) for name in names]
         makes.append(partial(renderer.caches.scene, bench))  # meanwhile: files, levels and meshes take their time
-        *surfaces, _ = renderer.workers.map(_call, makes)
+        *surfaces, scene = renderer.workers.map(_call, makes)
         for name, surface in zip(names, surfaces, strict=True):
             self.surfaces[name] = self._whole(name, surface) if self.patient else surface
         self._note_problems(self.surfaces)
         self.backdrop = background(request)
-        self.remarks = [
+        self.remarks = list(scene.remarks)
+        self.remarks += [
             f"The displacement of “{name}” is not shown yet."
             for name in sorted(names)
             if has_displacement(request.materials[name])

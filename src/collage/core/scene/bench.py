@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from functools import lru_cache
+from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
@@ -25,6 +28,9 @@ class BenchObject(Frozen):
     geometry: GeometrySource = StockShape()
     place: Triple = (0.0, 0.0, 0.0)
     turn: float = 0.0  # degrees about the upright axis
+    tilt: float = 0.0  # degrees about the axis to its right, before it is turned
+    roll: float = 0.0  # degrees about the axis towards its front, before it is tilted
+    scale: float = Field(1.0, gt=0)
     material: str = ""
 
     @model_validator(mode="before")
@@ -39,17 +45,33 @@ class BenchObject(Frozen):
 
     def matrix(self) -> np.ndarray:
         """(3, 3) rotation for row vectors: world = object @ matrix + place."""
-        c, s = math.cos(math.radians(self.turn)), math.sin(math.radians(self.turn))
-        return np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
+        c, s = _circle(self.turn)
+        turn = np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
+        if not (self.tilt or self.roll):
+            return turn
+        c, s = _circle(self.tilt)
+        tilt = np.array([[1, 0, 0], [0, c, s], [0, -s, c]])
+        c, s = _circle(self.roll)
+        return np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]) @ tilt @ turn
 
     def mesh(self) -> Mesh:
-        """The mesh in the object's own space. Raises CollageError."""
-        return self.geometry.mesh()
+        """The mesh in the object's own space, as large as it is on the bench. Raises CollageError."""
+        made = self.geometry.mesh()
+        return made if self.scale == 1 else _scaled(made, self.scale)
 
     @property
     def key(self) -> str:
         """Names all that rays can tell of the object: not its name, nor its material."""
-        return f"{self.geometry.key} {self.place} {self.turn}"
+        return f"{self.geometry.key} {self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
+
+
+def _circle(degrees: float) -> tuple[float, float]:
+    return math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+
+
+@lru_cache(maxsize=64)
+def _scaled(mesh: Mesh, scale: float) -> Mesh:
+    return replace(mesh, positions=mesh.positions * np.float32(scale))
 
 
 def stock(name: str, shape: str, *, sizes: dict[str, float] | None = None, **fields: Any) -> BenchObject:
@@ -78,6 +100,13 @@ class Bench(Frozen):
     view_transform: Literal["neutral", "srgb"] = "neutral"
     loud: Triple = (1.0, 0.05, 0.6)  # linear colour of what is missing
     surround: float = Field(0.48, ge=0, le=1)  # grey behind the object, as shown (0 to 1)
+
+    def in_folder(self, folder: Path) -> Bench:
+        """The same with whole names of its objects' files, which are relative to a project's folder."""
+        if all(isinstance(item.geometry, StockShape) for item in self.objects):
+            return self
+        seated = [item.model_copy(update={"geometry": item.geometry.in_folder(folder)}) for item in self.objects]
+        return self.model_copy(update={"objects": tuple(seated)})
 
     @property
     def geometry_key(self) -> tuple[str, ...]:

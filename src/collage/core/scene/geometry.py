@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Literal
+from pathlib import Path
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from collage.core.base.frozen import Frozen
+from collage.core.geometry.checks import REMEDIES, mended
+from collage.core.geometry.files import read_raw, turned
 from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.raw import checked
 from collage.core.geometry.shapes import shape
+
+MOST_FILES = 400  # meshes of files that are kept
 
 
 class StockShape(Frozen):
@@ -33,11 +39,80 @@ class StockShape(Frozen):
         """The mesh in the object's own space. Raises CollageError for an unknown shape or size."""
         return _stock(self.shape, tuple(sorted(self.sizes.items())))
 
+    def in_folder(self, _folder: Path) -> StockShape:
+        """A stock shape lies nowhere."""
+        return self
 
-GeometrySource = StockShape
-"""All sources. The next one makes this `Annotated[StockShape | Other, Field(discriminator="kind")]`."""
+
+class MeshReading(Frozen):
+    """A mesh file and how it is read: which way is up, metres of its unit, and what is mended in it, in this order."""
+
+    file: str
+    z_up: bool = False
+    metres: float = Field(1.0, gt=0)
+    mends: tuple[str, ...] = ()
+    state: str = ""  # of the file when it was read
+
+    def mesh(self, smoothing: float | None = None) -> Mesh:
+        """The mesh, y upwards, in metres. Raises CollageError."""
+        path = Path(self.file)
+        made = checked(turned(read_raw(path), z_up=self.z_up, scale=self.metres), path.name, smoothing)
+        for one in self.mends:
+            if one in REMEDIES:
+                made = mended(made, one)
+        return made
+
+
+class MeshFile(Frozen):
+    """A mesh file, usually a copy in the project.
+
+    reading : of that file, its name relative to the project. source : the file that the copy was made of, and how, so
+    that it can be read again. smoothing : degrees up to which edges are smooth; None keeps the file's own normals.
+    """
+
+    kind: Literal["file"] = "file"
+    reading: MeshReading
+    source: MeshReading | None = None
+    smoothing: float | None = Field(None, ge=0, le=180)
+
+    @property
+    def key(self) -> str:
+        """Names all that the mesh depends on; for a file whose name is whole."""
+        return f"file {self.reading!r} {self.smoothing} {file_state(Path(self.reading.file))}"
+
+    @property
+    def label(self) -> str:
+        """Its name in words."""
+        return Path(self.reading.file).name
+
+    def mesh(self) -> Mesh:
+        """The mesh in the object's own space. Raises CollageError for a file that cannot be read."""
+        return _of_file(self.key, self)
+
+    def in_folder(self, folder: Path) -> MeshFile:
+        """The same with the whole name of its file, which is relative to a project's folder."""
+        whole = self.reading.model_copy(update={"file": (folder.absolute() / self.reading.file).as_posix()})
+        return self.model_copy(update={"reading": whole})
+
+
+GeometrySource = Annotated[StockShape | MeshFile, Field(discriminator="kind")]
+"""All sources."""
+
+
+def file_state(path: Path) -> str:
+    """Changes when a file does; empty where there is none."""
+    try:
+        found = path.stat()
+    except (OSError, ValueError):
+        return ""
+    return f"{found.st_mtime_ns}-{found.st_size}"
 
 
 @lru_cache(maxsize=32)
 def _stock(name: str, sizes: tuple[tuple[str, float], ...]) -> Mesh:
     return shape(name, **dict(sizes))
+
+
+@lru_cache(maxsize=MOST_FILES)
+def _of_file(_key: str, geometry: MeshFile) -> Mesh:
+    return geometry.reading.mesh(geometry.smoothing)

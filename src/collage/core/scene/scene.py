@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh
 from collage.core.scene.bench import BenchObject
 
@@ -31,6 +32,7 @@ class Scene:
         column, which the number -1 finds, is NOTHING.
     rotations : (objects, 3, 3) from object to world space, for row vectors.
     uv_sets : names of the UV sets of each object. bounds : of all objects, without the ground.
+    remarks : sentences about objects that cannot be read.
     """
 
     tracer: Any
@@ -40,6 +42,7 @@ class Scene:
     rotations: np.ndarray
     uv_sets: tuple[tuple[str, ...], ...]
     bounds: tuple[np.ndarray, np.ndarray]
+    remarks: tuple[str, ...] = ()
 
     @property
     def nbytes(self) -> int:
@@ -58,17 +61,40 @@ class Scene:
 
 
 def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
-    """The lowest and highest corner of the box around an object in its own space, metres."""
-    low, high = item.mesh().bounds
+    """The lowest and highest corner of the box around an object in its own space, metres.
+
+    A usual box for one whose mesh cannot be read.
+    """
+    try:
+        low, high = item.mesh().bounds
+    except CollageError:
+        low, high = np.array([-0.1, 0, -0.1]), np.array([0.1, 0.2, 0.1])
     return tuple(map(float, low)), tuple(map(float, high))  # type: ignore[return-value]
 
 
 def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarray]:
     """The lowest and highest corner of the box around objects on the bench, (3,) metres each."""
-    if not objects:
+    every = [
+        _on_bench(item, mesh) for item, mesh in zip(objects, _meshes(objects)[0], strict=True) if len(mesh.triangles)
+    ]
+    if not every:
         return np.zeros(3), np.full(3, 0.1)
-    every = np.concatenate([_on_bench(item, item.mesh()) for item in objects])
-    return every.min(axis=0), every.max(axis=0)
+    return np.min([one.min(axis=0) for one in every], axis=0), np.max([one.max(axis=0) for one in every], axis=0)
+
+
+NO_MESH = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)), {})
+
+
+def _meshes(objects: tuple[BenchObject, ...]) -> tuple[list[Mesh], tuple[str, ...]]:
+    """Each object's mesh, one of no triangles where it cannot be read, and sentences about those."""
+    meshes, told = [], []
+    for item in objects:
+        try:
+            meshes.append(item.mesh())
+        except CollageError as error:
+            meshes.append(NO_MESH)
+            told.append(f"“{item.name}” is not shown: {error}")
+    return meshes, tuple(told)
 
 
 def _on_bench(item: BenchObject, mesh: Mesh) -> np.ndarray:
@@ -76,11 +102,11 @@ def _on_bench(item: BenchObject, mesh: Mesh) -> np.ndarray:
 
 
 def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
-    """Puts the objects on the bench and makes them ready for ray queries. Raises CollageError."""
+    """Puts the objects on the bench and makes them ready for ray queries; those that cannot be read are told."""
     from embreex.mesh_construction import TriangleMesh
     from embreex.rtcore_scene import EmbreeScene
 
-    meshes = [item.mesh() for item in objects]
+    meshes, told = _meshes(objects)
     sets = max([len(mesh.uv) for mesh in meshes] + [1])
     tracer = EmbreeScene()
     corners, faces = [np.zeros((0, 9 + 2 * sets), np.float32)], [np.zeros((0, 9), np.float32)]
@@ -108,7 +134,7 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
         array.flags.writeable = False
     rotations = np.stack(turns) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(mesh.uv) or (UV_SET,) for mesh in meshes)
-    return Scene(tracer, of_corners, of_faces, of_ids, rotations, names, build_bounds(objects))
+    return Scene(tracer, of_corners, of_faces, of_ids, rotations, names, build_bounds(objects), told)
 
 
 def _corners(mesh: Mesh, world: np.ndarray, turn: np.ndarray, sets: int) -> np.ndarray:

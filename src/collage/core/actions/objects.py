@@ -1,0 +1,127 @@
+"""What can be done to the objects on the bench; each act is one step of the history."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from collage.core.actions.registry import act
+from collage.core.actions.session import Session
+from collage.core.base.errors import CollageError
+from collage.core.base.progress import finished
+from collage.core.document.model import free_among
+from collage.core.geometry.shapes import SHAPES
+from collage.core.project.objects import Imported, dropped, importing, reading_again, with_object
+from collage.core.scene.bench import Bench, BenchObject, stock
+from collage.core.scene.directions import Triple
+
+
+def object_of(bench: Bench, name: str) -> BenchObject:
+    """An object by its name. Raises CollageError."""
+    found = next((item for item in bench.objects if item.name == name), None)
+    if found is None:
+        names = ", ".join(item.name for item in bench.objects)
+        raise CollageError(f"There is no object “{name}”.", remedy=f"There are {names}." if names else "")
+    return found
+
+
+@act("objects.add_file", "Add object…", command="objects add")
+def add_file(session: Session, path: Path, *, z_up: bool | None = None, metres: float = 1.0, material: str = "") -> str:
+    """Brings in an object from a mesh file. Raises CollageError."""
+    return put(session, finished(importing(path, session.folder, z_up=z_up, metres=metres)), material)
+
+
+def put(session: Session, made: Imported, material: str = "") -> str:
+    """Puts an object that was read on the bench; its name there."""
+    session.edit_bench(
+        f"Add {made.item.name}", lambda bench: _of_folder(session, with_object(session.bench, made, material))
+    )
+    return session.project.bench.objects[-1].name
+
+
+def _of_folder(session: Session, bench: Bench) -> Bench:
+    """The bench of before with the last object of another one, whose files have whole names."""
+    return session.project.bench.model_copy(update={"objects": (*session.project.bench.objects, bench.objects[-1])})
+
+
+@act("objects.add_shape", "Add stock shape", command="objects add")
+def add_shape(session: Session, shape: str, material: str = "") -> str:
+    """Puts a stock shape on the bench. Raises CollageError."""
+    if shape not in SHAPES:
+        raise CollageError(f"There is no stock shape “{shape}”.", remedy=f"Choose one of {', '.join(SHAPES)}.")
+    item = stock(shape.capitalize(), shape)
+    return put(session, Imported(item, item.mesh(), (), None), material)
+
+
+@act("objects.remove", "Remove object", command="objects remove")
+def remove(session: Session, name: str) -> None:
+    """Takes an object off the bench; its file stays in the project. Raises CollageError."""
+    object_of(session.project.bench, name)
+    _edit(session, f"Remove {name}", name, lambda _: None)
+
+
+@act("objects.duplicate", "Duplicate object", command="objects duplicate")
+def duplicate(session: Session, name: str) -> str:
+    """Puts an object on the bench once more, beside the others. Raises CollageError."""
+    item = object_of(session.bench, name)
+    stored = object_of(session.project.bench, name)
+    made = Imported(stored, item.mesh(), (), None)
+    return put(session, made, stored.material)
+
+
+@act("objects.rename", "Rename object", command="objects rename")
+def rename(session: Session, name: str, new: str) -> None:
+    """Gives an object another name. Raises CollageError."""
+    object_of(session.project.bench, name)
+    others = {item.name for item in session.project.bench.objects} - {name}
+    free = free_among(new.strip() or name, others, " ")
+    _edit(session, f"Rename {name}", name, lambda item: item.model_copy(update={"name": free}))
+
+
+@act("objects.place", "Move, turn or scale object", command="objects place")
+def place(
+    session: Session,
+    name: str,
+    *,
+    at: Triple | None = None,
+    turn: float | None = None,
+    tilt: float | None = None,
+    roll: float | None = None,
+    scale: float | None = None,
+    merge: str = "",
+) -> None:
+    """Moves, turns or scales an object. Raises CollageError.
+
+    at : metres. turn, tilt, roll : degrees about the upright axis, the axis to its right and that to its front.
+    """
+    object_of(session.project.bench, name)
+    if scale is not None and not scale > 0:
+        raise CollageError("The scale must be more than 0.", about=name)
+    given = {"place": at, "turn": turn, "tilt": tilt, "roll": roll, "scale": scale}
+    update = {key: value for key, value in given.items() if value is not None}
+    _edit(session, f"Place {name}", name, lambda item: item.model_copy(update=update), merge=merge)
+
+
+@act("objects.drop", "Drop to the ground", command="objects place")
+def drop(session: Session, name: str) -> None:
+    """Moves an object up or down until it stands on the ground. Raises CollageError."""
+    height = dropped(object_of(session.bench, name)).place[1]
+    _edit(session, f"Drop {name}", name,
+          lambda item: item.model_copy(update={"place": (item.place[0], height, item.place[2])}))  # fmt: skip
+
+
+@act("objects.read_again", "Read object again", command="objects reload")
+def read_again(session: Session, name: str, **changes: object) -> None:
+    """Reads an object's mesh from its source once more, and keeps its place and material. Raises CollageError."""
+    item = finished(reading_again(object_of(session.project.bench, name), session.base_folder, **changes))
+    _edit(session, f"Read {name} again", name, lambda _: item)
+
+
+def _edit(
+    session: Session, label: str, name: str, change: Callable[[BenchObject], BenchObject | None], merge: str = ""
+) -> None:
+    def edited(bench: Bench) -> Bench:
+        made = [change(item) if item.name == name else item for item in bench.objects]
+        return bench.model_copy(update={"objects": tuple(item for item in made if item is not None)})
+
+    session.edit_bench(label, edited, merge=merge)

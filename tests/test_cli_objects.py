@@ -1,0 +1,42 @@
+"""`collage objects`, as a person calls it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import trimesh
+
+from collage.core.project.folder import load_project, save_project
+from collage.core.project.fresh import ball_project
+from test_cli import collage
+
+
+def test_from_a_file_to_a_mended_object_in_its_place(tmp_path: Path) -> None:
+    folder = tmp_path / "project"
+    save_project(ball_project(), folder)
+    solid = trimesh.creation.torus(80, 30)
+    solid.invert()
+    solid.export(tmp_path / "ring.obj")
+    done = collage("objects", "add", folder, tmp_path / "ring.obj", "--up", "z")
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.strip() == "ring"
+    assert "millimetres" in done.stderr
+    assert "turned: 2048 faces" in done.stderr
+    collage("objects", "remove", folder, "ring")
+    done = collage("objects", "add", folder, tmp_path / "ring.obj", "--up", "z", "--metres", "0.001")
+    assert "millimetres" not in done.stderr
+    assert collage("objects", "mend", folder, "ring", "turned", "no_uv").returncode == 0
+    assert collage("objects", "check", folder).stdout == ""
+    done = collage("objects", "place", folder, "ring", "--at", "0.1,5,0", "--tilt", "90", "--scale", "2", "--drop")
+    assert done.returncode == 0, done.stderr
+    item = load_project(folder)[0].bench.objects[-1]
+    assert item.place[0] == 0.1
+    assert abs(item.place[1] - 0.22) < 2e-3
+    listed = collage("objects", "list", folder).stdout
+    assert "0.44 x 0.12 x 0.44 m, 2,048 triangles" in listed
+    assert "UV sets: UVMap" in listed
+    for wrong in (("place", folder, "none", "--turn", "3"), ("mend", folder, "ring", "all"),
+                  ("add", folder, tmp_path / "none.obj"), ("place", folder, "ring", "--at", "here")):  # fmt: skip
+        done = collage("objects", *wrong)
+        assert done.returncode == 1
+        assert len(done.stderr.strip().splitlines()) == 1

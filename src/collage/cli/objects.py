@@ -97,16 +97,12 @@ def mend(
     """Mend an object's mesh: it is read from its source once more, and mended then and at every later time."""
     from collage.core.actions import objects
     from collage.core.geometry.checks import REMEDIES
-    from collage.core.scene.geometry import MeshFile
 
     for one in what:
         if one not in REMEDIES:
             raise CollageError(f"There is no remedy for “{one}”.", remedy=f"There is one for {', '.join(REMEDIES)}.")
     with saved_session(folder) as session:
-        geometry = objects.object_of(session.project.bench, name).geometry
-        source = geometry.source if isinstance(geometry, MeshFile) else None
-        before = source.mends if source is not None else ()
-        objects.read_again(session, name, mends=(*before, *(one for one in what if one not in before)))
+        objects.mend(session, name, what)
 
 
 @app.command()

@@ -29,6 +29,8 @@ WITHOUT_ACT = {
     "cards ramp": "is groups.change with the stops of a ramp",
     "cards save-group": "saves to the library, not to the project",
     "cards insert-group": "is cards.paste from the library",
+    "objects list": "shows what there is",
+    "objects check": "shows what is wrong",
     "files": "its acts are those of the dialog of the project's files",
 }  # fmt: skip
 """Commands that no act stands behind, and why."""

@@ -23,6 +23,7 @@ from collage.core.gather.rules import load_rules
 from collage.core.gather.scan import all_files, gathered
 from collage.core.gather.sets import MAP_SUFFIXES, FoundMap, FoundSet, default_space
 from collage.core.project.folder import copy_file
+from collage.core.project.objects import is_mesh
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,14 @@ class Drops:
             return ""
 
     def on_object(self, paths: list[Path], number: int) -> None:
-        """The first set among dropped files is built and assigned to an object; a picture alone is its base colour."""
+        """The first set among dropped files is built and assigned to an object; a picture alone is its base colour.
+
+        Meshes are put on the bench.
+        """
+        meshes = [path for path in paths if is_mesh(path)]
+        if meshes:
+            self.studio.objects_dropped.emit(meshes)
+            paths = [path for path in paths if path not in meshes]
 
         def then(found: _Found) -> None:
             one = found.first

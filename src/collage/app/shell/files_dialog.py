@@ -55,8 +55,8 @@ class FilesDialog(QDialog):
         self.list.setRootIsDecorated(False)
         self.list.header().setStretchLastSection(False)
         self.list.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, width in ((MATERIAL, 150), (SIZE, 140), (BYTES, 80), (STATE, 230)):
-            self.list.setColumnWidth(column, width)
+        for number, width in ((MATERIAL, 150), (SIZE, 140), (BYTES, 80), (STATE, 230)):
+            self.list.setColumnWidth(number, width)
         self.said = QLabel()
         self.said.setObjectName("quiet")
         self.search = QPushButton("Find missing files in a folder…")

@@ -16,6 +16,7 @@ from collage.app.theme import Theme
 from collage.core.document.contained import is_document
 from collage.core.gather.sets import MAP_SUFFIXES
 from collage.core.project.folder import is_project
+from collage.core.project.objects import is_mesh
 from collage.demo.folder import demo_folder
 
 SAMPLE = "potting-shed"
@@ -118,6 +119,9 @@ class Front(QStackedWidget):
         first = paths[0].parent if paths[0].name == "project.json" else paths[0]
         if len(paths) == 1 and is_project(first):
             self.files.open_folder(first)
+        elif all(is_mesh(path) for path in paths):
+            self.leave()
+            self.studio.objects_dropped.emit(paths)
         elif is_document(first) or (len(paths) == 1 and first.suffix.lower() in MAP_SUFFIXES):
             self.files.new_on_ball()
             Drops(self.studio).on_object(paths, 0)

@@ -36,6 +36,7 @@ class Studio(QObject):
     pixel = Signal(str)  # the value under the pointer
     materials_offered = Signal(object, int)  # Offered, and the number of an object that is to have one, or negative
     timed = Signal(str)  # how long the last picture took
+    objects_dropped = Signal(object)  # list of Paths of mesh files
     ball_wanted = Signal()  # a new material on a ball
     wanted = Signal(str)  # the place that opens this, as "material" or "sets"
     theme_changed = Signal(object)

@@ -29,6 +29,7 @@ from collage.app.shell.files_dialog import FilesDialog
 from collage.app.shell.front import Front
 from collage.app.shell.lazy_place import LazyPlace, Listed
 from collage.app.shell.menus import Menus
+from collage.app.shell.object_files import ObjectFiles
 from collage.app.shell.place import Entry, Place, separator
 from collage.app.shell.project_files import ProjectFiles
 from collage.app.shell.render_dialog import RenderDialog
@@ -59,6 +60,7 @@ class MainWindow(QMainWindow):
         self.banner = Banner()
         self.bar = TopBar(studio, [place.title for place in self.places])
         self.files = ProjectFiles(studio, self.banner, self)
+        self.objects = ObjectFiles(studio, self.banner, self)
         self.safety = Safety(studio, self.banner, self)
         self.watch = FileWatch(self.session, studio.jobs, self)
         self.menus = Menus(self.menuBar())
@@ -125,6 +127,8 @@ class MainWindow(QMainWindow):
         others = [entry for entry in theirs if entry.menu != "File"]
         self.menus.fill([*self.files.entries(), *in_file, *self._file(), *self._edit(), *self._view(), *others])
         self.menus.fill([*bench_entries(self.session), *self._help()])
+        self.menus.fill([separator("Bench"), *self.objects.entries()])
+        self.objects.fill_shapes(self.menus.menu("Bench").addMenu("Add stock shape"))
         lights = self.menus.menu("Bench").addMenu("Lights")
         lights.aboutToShow.connect(lambda: fill_lights(lights, self.session))
         self.undo_action, self.redo_action = self.menus.actions["Undo"], self.menus.actions["Redo"]

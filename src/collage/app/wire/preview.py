@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu
 
 from collage.app.preview.viewport import Viewport
+from collage.app.shell.acts import add
 from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.app.theme import font
@@ -28,6 +29,8 @@ from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
 from collage.app.widgets.empty_note import EmptyNote
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
+from collage.core.actions import objects as objects_acts
+from collage.core.project.objects import is_mesh
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest
@@ -260,7 +263,7 @@ class Preview(Viewport):
     def object_at(self, point: QPoint) -> int:
         """The bench's object under a point; negative where there is none, or where a stock shape is shown."""
         shown = self.shown.bench.objects if self.shown is not None else ()
-        return super().object_at(point) if shown == self.session.project.bench.objects else -2
+        return super().object_at(point) if shown == self.session.bench.objects else -2
 
     def _carry(self, over: bool) -> None:
         """While something is dragged over it, the bench is shown, to drop it on."""
@@ -281,6 +284,10 @@ class Preview(Viewport):
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         number = self.object_at(event.position().toPoint())
         objects = self.session.project.bench.objects
+        if any(is_mesh(path) for path in files_in(event.mimeData())):
+            event.accept()
+            self.hint.emit("Drop to add the object")
+            return
         event.setAccepted(0 <= number < len(objects))
         if 0 <= number < len(objects):
             self.hint.emit(f"Drop to assign to {objects[number].name}")
@@ -310,6 +317,9 @@ class Preview(Viewport):
             action = menu.addAction(name, partial(self.assign, number, name))
             action.setCheckable(True)
             action.setChecked(name == item.material)
+        menu.addSection(item.name)
+        for act in (objects_acts.duplicate, objects_acts.drop, objects_acts.remove):
+            add(menu, act, partial(act, self.session, item.name))
         return menu
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:

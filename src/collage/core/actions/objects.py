@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from collage.core.actions.registry import act
@@ -10,10 +10,12 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import finished
 from collage.core.document.model import free_among
+from collage.core.geometry.checks import mesh_remarks
 from collage.core.geometry.shapes import SHAPES
 from collage.core.project.objects import Imported, dropped, importing, reading_again, with_object
 from collage.core.scene.bench import Bench, BenchObject, stock
 from collage.core.scene.directions import Triple
+from collage.core.scene.geometry import MeshFile
 
 
 def object_of(bench: Bench, name: str) -> BenchObject:
@@ -113,8 +115,33 @@ def drop(session: Session, name: str) -> None:
 @act("objects.read_again", "Read object again", command="objects reload")
 def read_again(session: Session, name: str, **changes: object) -> None:
     """Reads an object's mesh from its source once more, and keeps its place and material. Raises CollageError."""
-    item = finished(reading_again(object_of(session.project.bench, name), session.base_folder, **changes))
-    _edit(session, f"Read {name} again", name, lambda _: item)
+    take(session, name, finished(reading_again(object_of(session.project.bench, name), session.base_folder, **changes)))
+
+
+def take(session: Session, name: str, item: BenchObject) -> None:
+    """Takes the mesh of an object that was read again; what has been done to it meanwhile stays."""
+    _edit(session, f"Read {name} again", name, lambda now: now.model_copy(update={"geometry": item.geometry}))
+
+
+@act("objects.mend", "Mend object", command="objects mend")
+def mend(session: Session, name: str, kinds: Sequence[str]) -> None:
+    """Reads an object from its source once more and mends it, then and at every later time. Raises CollageError."""
+    read_again(session, name, mends=mends_with(session, name, kinds))
+
+
+def mends_with(session: Session, name: str, kinds: Sequence[str]) -> tuple[str, ...]:
+    """What an object is mended of, with some kinds more. Raises CollageError."""
+    geometry = object_of(session.project.bench, name).geometry
+    source = geometry.source if isinstance(geometry, MeshFile) else None
+    before = source.mends if source is not None else ()
+    return (*before, *(one for one in kinds if one not in before))
+
+
+def checked_again(session: Session, name: str) -> Imported:
+    """An object as it was read, and what is probably wrong with it still. Raises CollageError."""
+    item = object_of(session.bench, name)
+    mesh = item.geometry.mesh()
+    return Imported(item, mesh, tuple(mesh_remarks(mesh)), None)
 
 
 def _edit(

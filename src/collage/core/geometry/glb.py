@@ -84,6 +84,7 @@ class _Reader:
         nodes = self.json.get("nodes", [])
         scenes = self.json.get("scenes", [])
         roots = scenes[self.json.get("scene", 0)].get("nodes", []) if scenes else _roots(nodes)
+        waiting: list[tuple[int, np.ndarray, tuple[int, ...]]]
         waiting = [(int(one), np.eye(4), (int(one),)) for one in reversed(roots)]
         count = 0
         while waiting:
@@ -159,7 +160,7 @@ class _Reader:
         if "sparse" in about:
             values = self._with_sparse(values.copy(), about["sparse"], kind, width)
         if about.get("normalized") and kind.kind in "iu":
-            values = np.maximum(values.astype(np.float32) / np.iinfo(kind).max, -1)
+            values = np.maximum(values.astype(np.float32) / np.iinfo(kind.type).max, -1)
         return values
 
     def _with_sparse(self, values: np.ndarray, sparse: dict[str, Any], kind: np.dtype, width: int) -> np.ndarray:

@@ -44,7 +44,8 @@ class _Writer:
         mesh = self.mesh
         part, _, slot = mesh.ids
         order = np.lexsort((np.arange(len(part)), slot, part))
-        nodes, meshes = [], []
+        nodes: list[dict[str, Any]] = []
+        meshes: list[dict[str, Any]] = []
         ends = np.flatnonzero(np.diff(part[order])) + 1
         for run in np.split(order, ends):
             number = int(part[run[0]])
@@ -86,7 +87,7 @@ class _Writer:
         return {"attributes": attributes, "indices": self._accessor(index[:, None], ELEMENTS), "material": slot}
 
     def _accessor(self, values: np.ndarray, target: int = 0) -> int:
-        data = memoryview(values).cast("B")
+        data = values.data.cast("B")
         view: dict[str, Any] = {"buffer": 0, "byteOffset": self.size, "byteLength": len(data)}
         if target:
             view["target"] = target

@@ -56,8 +56,8 @@ class Mesh:
         corners = 3 * len(self.triangles)
         if len(self.normals) != corners:
             raise CollageError(f"The mesh has {len(self.normals)} normals for {corners} corners.")
-        for kind, what, width in (("uv", "UV set", 2), ("colours", "set of vertex colours", 4)):
-            object.__setattr__(self, kind, self._by_corner(kind, what, width))
+        object.__setattr__(self, "uv", self._by_corner("uv", "UV set", 2))
+        object.__setattr__(self, "colours", self._by_corner("colours", "set of vertex colours", 4))
         for name in ("part", "piece", "slot"):
             object.__setattr__(self, name, self._checked_ids(name))
         if self.face is None:

@@ -138,7 +138,8 @@ def brought_along(project: Project, folder: Path) -> Steps[Project]:
     """A project that gets its first folder: its objects' files come into that. Raises CollageError."""
     from collage.core.project.folder import copy_file
 
-    root, targets = unsaved_meshes().resolve(), {}
+    root = unsaved_meshes().resolve()
+    targets: dict[Path, Path] = {}
     for item in project.bench.objects:
         file = Path(item.geometry.reading.file) if isinstance(item.geometry, MeshFile) else None
         if file is not None and file.is_absolute() and file.resolve().is_relative_to(root):

@@ -1,0 +1,102 @@
+"""A person's own objects in the window: dropped, mended with one click, duplicated and taken off again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from places import wire_of
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from collage.app.shell.start import settle, wait_until
+
+
+def drop(widget, paths: list[Path], at: QPoint) -> bool:
+    """Drops files as a file manager does; whether the place takes them."""
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    how = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(widget, QDragEnterEvent(at, *how))
+    move = QDragMoveEvent(at, *how)
+    QApplication.sendEvent(widget, move)
+    if move.isAccepted():
+        QApplication.sendEvent(widget, QDropEvent(QPointF(at), *how))
+    return move.isAccepted()
+
+
+@pytest.fixture
+def ring(tmp_path: Path) -> Path:
+    """A ring without UVs that is inside out, as STL."""
+    solid = trimesh.creation.torus(0.05, 0.02, 24, 12)
+    solid.invert()
+    solid.export(tmp_path / "ring.stl")
+    return tmp_path / "ring.stl"
+
+
+def test_an_object_is_dropped_and_mended_with_two_clicks(window, ring: Path) -> None:
+    session, preview = window.session, wire_of(window).preview
+    before = preview.picture.display.copy()
+    count = len(session.bench.objects)
+    assert drop(preview, [ring], QPoint(5, 5)), "it need not be dropped on another object"
+    assert wait_until(lambda: len(session.bench.objects) == count + 1, 20)
+    item = session.project.bench.objects[-1]
+    assert item.material == session.material
+    assert (session.folder / "meshes" / "ring.glb").is_file()
+    assert settle(window)
+    assert "point inwards" in window.banner.text.text()
+    assert "no UVs" in window.banner.text.text()
+    for label, left in (("Turn them outwards", "no UVs"), ("Make UVs", "")):
+        assert window.banner.buttons[0].text() == label
+        QTest.mouseClick(window.banner.buttons[0], Qt.MouseButton.LeftButton)
+        assert wait_until(lambda: session.history.undo_label == "Read ring again" and not session_busy(window), 20)
+        assert window.banner.isVisible() == bool(left)
+    mesh = session.bench.objects[-1].mesh()
+    assert list(mesh.uv) == ["UVMap"]
+    preview.look(preview.camera.framing(*preview.renderer.bounds(session.bench)))
+    assert settle(window)
+    assert not np.array_equal(preview.picture.display, before)
+    number = len(session.bench.objects) - 1
+    assert (preview.picture.ids[0][preview.picture.triangle] == number).sum() > 20, "it is seen"
+    for _ in range(3):
+        session.history.undo()
+    assert len(session.bench.objects) == count
+
+
+def session_busy(window) -> bool:
+    return bool(window.studio.jobs.tickets)
+
+
+def test_a_size_in_millimetres_is_offered(window, tmp_path: Path) -> None:
+    trimesh.creation.box((300, 200, 100)).export(tmp_path / "crate.obj")
+    drop(wire_of(window).preview, [tmp_path / "crate.obj"], QPoint(5, 5))
+    assert wait_until(lambda: "millimetres" in window.banner.text.text(), 20)
+    QTest.mouseClick(window.banner.buttons[0], Qt.MouseButton.LeftButton)
+    assert wait_until(lambda: window.session.history.undo_label == "Read crate again", 20)
+    low, high = window.session.bench.objects[-1].mesh().bounds
+    assert high - low == pytest.approx([0.3, 0.2, 0.1])
+
+
+def test_acts_of_the_menu_on_an_object(window) -> None:
+    session, preview = window.session, wire_of(window).preview
+    names = [item.name for item in session.bench.objects]
+    menu = preview.assign_menu(0)
+    texts = {action.text().split("\t")[0]: action for action in menu.actions()}
+    texts["Duplicate object"].trigger()
+    assert [item.name for item in session.bench.objects] == [*names, f"{names[0]} 2"]
+    assert settle(window)
+    menu = preview.assign_menu(len(names))
+    next(action for action in menu.actions() if action.text().startswith("Remove object")).trigger()
+    assert [item.name for item in session.bench.objects] == names
+
+
+def test_a_broken_file_is_told_and_nothing_is_added(window, tmp_path: Path) -> None:
+    (tmp_path / "broken.glb").write_bytes(b"glTF" + bytes(60))
+    before = window.session.project
+    drop(wire_of(window).preview, [tmp_path / "broken.glb"], QPoint(5, 5))
+    assert wait_until(lambda: "broken.glb" in window.banner.text.text(), 20)
+    assert window.session.project is before

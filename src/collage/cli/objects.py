@@ -55,7 +55,7 @@ def add(
 ) -> None:
     """Add an object to the bench."""
     from collage.core.actions import objects
-    from collage.core.geometry.shapes import SHAPES
+    from collage.core.geometry.stock import SHAPES
     from collage.core.project.objects import importing
 
     if up not in ("", "y", "z"):

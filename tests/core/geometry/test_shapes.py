@@ -8,9 +8,11 @@ import pytest
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh, smooth_normals
 from collage.core.geometry.points import sheet
-from collage.core.geometry.shapes import SHAPES, rounded, shape
+from collage.core.geometry.shapes import rounded
+from collage.core.geometry.stock import SHAPES, shape
 
-CLOSED = [name for name in SHAPES if name != "plane"]
+OPEN = {"plane", "cloth"}
+CLOSED = [name for name in SHAPES if name not in OPEN]
 
 
 def volume(mesh: Mesh) -> float:
@@ -142,3 +144,49 @@ def test_points_one_step_further_move_along_their_own_axis() -> None:
     for axis, expected in ((0, (0.5, 0.0, 0.0)), (1, (0.0, 3.0, 0.0))):
         further = np.abs(flat.shifted(axis).position - flat.position)
         np.testing.assert_allclose(further, np.repeat(np.array([expected]).T, 8, axis=1), atol=1e-6)
+
+
+@pytest.mark.parametrize(
+    "name", ["wall", "cloth", "planks", "tiled floor", "slate roof", "plane", "cylinder", "sphere"]
+)
+def test_a_unit_of_uv_is_as_long_everywhere(name: str) -> None:
+    """Repeats and real sizes agree: the texel density of every large face is that of the whole, within 1 %."""
+    mesh = shape(name)
+    uv = mesh.uv["UVMap"].reshape(-1, 3, 2).astype(float)
+    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    area = np.abs(d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]) / 2
+    flat = np.abs(mesh.face_normals).max(axis=1) > 0.999
+    if name in ("cylinder", "sphere", "cloth"):
+        flat = np.ones(len(area), bool)
+    density = np.sqrt(area[flat] / mesh.areas[flat])
+    if name in ("wall", "cloth", "planks", "tiled floor", "plane"):
+        np.testing.assert_allclose(density, np.median(density), rtol=0.01)
+    if name == "cloth":
+        edge = np.linalg.norm(np.diff(mesh.positions[mesh.triangles], axis=1), axis=2)
+        in_uv = np.linalg.norm(np.diff(uv, axis=1), axis=2) * 0.8
+        np.testing.assert_allclose(edge, in_uv, rtol=0.01, err_msg="it is bent and not stretched")
+
+
+@pytest.mark.parametrize(("name", "count"), [("planks", 5), ("tiled floor", 16), ("slate roof", 42)])
+def test_pieces_are_parts_of_their_own(name: str, count: int) -> None:
+    mesh = shape(name)
+    part, piece, _ = mesh.ids
+    assert len(mesh.part_names) == count
+    np.testing.assert_array_equal(part, piece)
+    middles = np.array(
+        [mesh.positions[mesh.triangles[part == one]].reshape(-1, 3).mean(axis=0) for one in range(count)]
+    )
+    assert len(np.unique(middles.round(4), axis=0)) == count
+
+
+def test_sizes_of_assembled_shapes_are_real() -> None:
+    size = np.ptp(shape("planks", length=2.0, count=3, width=0.1, gap=0.01).positions, axis=0)
+    assert size == pytest.approx([2.0, 0.025, 0.32], abs=1e-5)
+    size = np.ptp(shape("tiled floor", width=0.9, count=3).positions, axis=0)
+    assert size == pytest.approx([0.9, 0.02, 0.9], abs=1e-5)
+    assert np.ptp(shape("ring", radius=0.2, thickness=0.1, segments=192).positions, axis=0) == pytest.approx(
+        [0.5, 0.1, 0.5], abs=1e-3)  # fmt: skip
+    with pytest.raises(CollageError):
+        shape("tiled floor", count=100_000)
+    with pytest.raises(CollageError):
+        shape("tiled floor", gap=0.9)

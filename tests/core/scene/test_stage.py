@@ -7,7 +7,7 @@ import pytest
 
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import new_material
-from collage.core.geometry.shapes import SHAPES, shape
+from collage.core.geometry.stock import SHAPES, shape
 from collage.core.project.fresh import ball_project
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest

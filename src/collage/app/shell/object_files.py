@@ -18,7 +18,7 @@ from collage.core.actions import objects as acts
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
 from collage.core.geometry.files import FORMATS
-from collage.core.geometry.shapes import SHAPES
+from collage.core.geometry.stock import SHAPES
 from collage.core.project.objects import Imported, importing, reading_again
 from collage.core.scene.bench import BenchObject
 

@@ -11,7 +11,7 @@ from collage.core.base.errors import CollageError
 from collage.core.base.progress import finished
 from collage.core.document.model import free_among
 from collage.core.geometry.checks import mesh_remarks
-from collage.core.geometry.shapes import SHAPES
+from collage.core.geometry.stock import SHAPES
 from collage.core.project.objects import Imported, dropped, importing, reading_again, with_object
 from collage.core.scene.bench import Bench, BenchObject, stock
 from collage.core.scene.directions import Triple

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -154,6 +154,51 @@ def plane(width: float = 0.4, depth: float = 0.4, divisions: int = 16) -> Mesh:
     return _finish(positions.reshape(-1, 3), triangles, uv)
 
 
+def ring(radius: float = 0.09, thickness: float = 0.05, segments: int = 96) -> Mesh:
+    """A ring that lies on the ground; u goes round it. radius : to the middle of its round; thickness : of that."""
+    around = max(segments // 3, 6)
+    turn = np.linspace(0, 2 * np.pi, segments, endpoint=False)
+    tilt = np.linspace(-np.pi / 2, 1.5 * np.pi, around + 1)
+    reach = radius + np.cos(tilt) * thickness / 2
+    positions = np.stack([reach[:, None] * np.sin(turn), np.broadcast_to(((np.sin(tilt) + 1) * thickness / 2)[:, None],
+                                                                        (around + 1, segments)),
+                          reach[:, None] * np.cos(turn)], axis=-1)  # fmt: skip
+    triangles, corners = _grid_triangles(around, segments, wrap=True)
+    uv = np.stack([corners[1] / segments, corners[0] / around], axis=1)
+    return _finish(positions.reshape(-1, 3), triangles, uv, angle=60.0)
+
+
+def wall(width: float = 2.4, height: float = 1.2, thickness: float = 0.1, divisions: int = 24) -> Mesh:
+    """A slab that stands upright."""
+    return rounded_box(width, height, thickness, min(width, height, thickness) * 0.05, divisions)
+
+
+def cloth(
+    width: float = 0.6, length: float = 0.8, edge: float = 0.03, folds: float = 0.012, divisions: int = 96
+) -> Mesh:
+    """A cloth that lies on a table and hangs over its edge in waves; it is bent and nowhere stretched.
+
+    edge : radius of the bend. folds : how far the waves of what hangs swing out, metres.
+    """
+    along = np.linspace(0, length, divisions + 1)
+    lying, bend = length * 0.4, edge * np.pi / 2
+    angle = np.clip((along - lying) / edge, 0, np.pi / 2)
+    hanging = np.clip(along - lying - bend, 0, None)
+    angle = angle + folds / max(length, 1e-9) * 9 * np.sin(hanging / length * 9 * np.pi) * (hanging > 0)
+    middle = (angle[1:] + angle[:-1]) / 2
+    step = np.diff(along)
+    z = np.concatenate([[0], np.cumsum(np.cos(middle) * step)])
+    y = np.concatenate([[0], np.cumsum(-np.sin(middle) * step)])
+    x = (np.arange(divisions + 1) / divisions - 0.5) * width
+    grid_y, grid_x = np.meshgrid(np.arange(divisions + 1), np.arange(divisions + 1), indexing="ij")
+    from_end = divisions - grid_y
+    positions = np.stack([x[grid_x], y[from_end] - y.min(), z[from_end] - (z.min() + z.max()) / 2], axis=-1)
+    triangles, corners = _grid_triangles(divisions, divisions, wrap=False)
+    unit = max(width, length)
+    uv = np.stack([corners[1] / divisions * width, corners[0] / divisions * length], axis=1) / unit
+    return _finish(positions.reshape(-1, 3), triangles, uv, angle=60.0)
+
+
 _FACES = (  # direction of u, of v, and outwards
     ((0, 0, -1), (0, 1, 0), (1, 0, 0)),
     ((0, 0, 1), (0, 1, 0), (-1, 0, 0)),
@@ -200,26 +245,3 @@ def _welded(positions: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, n
     """Vertices at one place become one, so that nothing is open and normals are smooth across the seams."""
     _, first, inverse = np.unique((positions * 1e6).round(), axis=0, return_index=True, return_inverse=True)
     return positions[first], inverse.reshape(-1)[triangles].astype(np.int32)
-
-
-SHAPES: dict[str, Callable[..., Mesh]] = {
-    "pot": pot,
-    "saucer": saucer,
-    "sphere": sphere,
-    "cylinder": cylinder,
-    "rounded box": rounded_box,
-    "plane": plane,
-}
-"""Every stock shape by its name."""
-
-
-def shape(name: str, **sizes: float) -> Mesh:
-    """The stock shape `name` with some of its sizes (metres) and divisions given."""
-    make = SHAPES.get(name)
-    if make is None:
-        raise CollageError(f"There is no stock shape “{name}”.", remedy=f"Choose one of {', '.join(SHAPES)}.")
-    whole = {"segments", "divisions"}
-    try:
-        return make(**{key: int(value) if key in whole else value for key, value in sizes.items()})
-    except TypeError as error:
-        raise CollageError(f"The shape “{name}” has no such size: {error}.") from error

@@ -13,7 +13,7 @@ from collage.core.geometry.checks import REMEDIES, mended
 from collage.core.geometry.files import read_raw, turned
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.raw import checked
-from collage.core.geometry.shapes import shape
+from collage.core.geometry.stock import shape
 
 MOST_FILES = 400  # meshes of files that are kept
 

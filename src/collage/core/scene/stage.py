@@ -9,14 +9,15 @@ import numpy as np
 
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
-from collage.core.geometry.shapes import SHAPES, shape
+from collage.core.geometry.stock import SHAPES, shape
 from collage.core.scene.bench import Bench, stock
 from collage.core.scene.cameras import Camera
 from collage.core.scene.lights import AreaLight
 
 LABELS = {
     "sphere": "Ball", "plane": "Sheet", "rounded box": "Block", "cylinder": "Cylinder", "pot": "Pot",
-    "saucer": "Saucer",
+    "saucer": "Saucer", "wall": "Wall", "ring": "Ring", "cloth": "Cloth", "planks": "Planks",
+    "tiled floor": "Tiled floor", "slate roof": "Slate roof",
 }  # fmt: skip
 """What stock shapes are called on the screen."""
 

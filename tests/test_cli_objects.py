@@ -40,3 +40,19 @@ def test_from_a_file_to_a_mended_object_in_its_place(tmp_path: Path) -> None:
         done = collage("objects", *wrong)
         assert done.returncode == 1
         assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_a_material_for_a_part(tmp_path: Path) -> None:
+    folder = tmp_path / "project"
+    save_project(ball_project(), folder)
+    assert collage("objects", "add", folder, "planks").stdout.strip() == "Planks"
+    collage("materials", "new", folder, "Oiled")
+    done = collage("materials", "assign", folder, "Oiled", "Planks", "--part", "Plank 2")
+    assert done.returncode == 0, done.stderr
+    (rule,) = load_project(folder)[0].bench.objects[-1].assigned
+    assert (rule.told_by, rule.material) == (("part", "Plank 2", 0), "Oiled")
+    assert collage("materials", "assign", folder, "Oiled", "Planks", "--part", "Plank 9").returncode == 1
+    assert collage("materials", "assign", folder, "Oiled", "Planks", "--piece", "9").returncode == 1
+    assert (
+        collage("materials", "assign", folder, "Oiled", "Planks", "--part", "Plank 1", "--piece", "1").returncode == 1
+    )

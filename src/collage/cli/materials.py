@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from collage.cli.root import COMMANDS
 from collage.cli.shared import Folder, Material, load_library, material_of, object_number, saved_session
+from collage.core.base.errors import CollageError
+
+if TYPE_CHECKING:
+    from collage.core.geometry.mesh import Mesh
+    from collage.core.scene.bench import Faces
 
 app = typer.Typer(add_completion=False, help=COMMANDS["materials"][1])
 
@@ -104,12 +109,40 @@ def bring_back(folder: Folder, name: Material) -> None:
 
 
 @app.command()
-def assign(folder: Folder, name: Material, to: Annotated[str, typer.Argument(help="Name of an object.")]) -> None:
-    """Assign a material to an object."""
+def assign(
+    folder: Folder,
+    name: Material,
+    to: Annotated[str, typer.Argument(help="Name of an object.")],
+    part: Annotated[str, typer.Option(help="Only to its part of this name.")] = "",
+    slot: Annotated[str, typer.Option(help="Only to its material slot of this name.")] = "",
+    piece: Annotated[int, typer.Option(help="Only to its connected piece of this number, from 1.")] = 0,
+) -> None:
+    """Assign a material to an object, or to a part, slot or piece of it."""
     from collage.core.actions.materials import assign_material
 
+    if sum(map(bool, (part, slot, piece))) > 1:
+        raise CollageError("One of part, slot and piece can be said at a time.", remedy="Call it once for each.")
     with saved_session(folder, name) as session:
-        assign_material(session, object_number(session.project, to), name)
+        number = object_number(session.project, to)
+        faces = _faces(session.bench.objects[number].mesh(), part, slot, piece)
+        assign_material(session, number, name, faces)
+
+
+def _faces(mesh: Mesh, part: str, slot: str, piece: int) -> Faces | None:
+    """Which faces are meant; None for all. Raises CollageError for those that there are not."""
+    for by, name, names in (("part", part, mesh.part_names), ("slot", slot, mesh.slot_names)):
+        if name and name not in names:
+            raise CollageError(
+                f"It has no {by} “{name}”.", remedy=f"There are {', '.join(names)}." if any(names) else ""
+            )
+    pieces = int(mesh.ids[1].max()) + 1
+    if piece and not 1 <= piece <= pieces:
+        raise CollageError(f"It has no piece {piece}.", remedy=f"There are {pieces}.")
+    if part:
+        return "part", part, 0
+    if slot:
+        return "slot", slot, 0
+    return ("piece", "", piece - 1) if piece else None
 
 
 @app.command()

@@ -11,9 +11,11 @@ from places import wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 
 from collage.app.shell.start import settle, wait_until
+from collage.app.widgets.dragged import MATERIAL_FORMAT
+from collage.core.scene.bench import Camera, stock
 
 
 def drop(widget, paths: list[Path], at: QPoint) -> bool:
@@ -100,3 +102,70 @@ def test_a_broken_file_is_told_and_nothing_is_added(window, tmp_path: Path) -> N
     drop(wire_of(window).preview, [tmp_path / "broken.glb"], QPoint(5, 5))
     assert wait_until(lambda: "broken.glb" in window.banner.text.text(), 20)
     assert window.session.project is before
+
+
+@pytest.fixture
+def planks(window):
+    """The demo's bench with planks alone, seen from above."""
+    session = window.session
+    item = stock("Planks", "planks", material=session.material, sizes={"length": 0.6, "width": 0.1, "count": 3})
+    session.edit_bench("planks", lambda bench: bench.model_copy(update={"objects": (item,)}))
+    preview = wire_of(window).preview
+    preview.look(Camera(turn=0, height=88, distance=1.2, target=(0, 0, 0)))
+    assert settle(window)
+    return preview
+
+
+def point_on(preview, part: int) -> QPoint:
+    """A point of the widget where a part is seen."""
+    rows, columns = np.nonzero(preview.picture.parts == part)
+    middle = len(rows) // 2
+    height, width = preview.picture.parts.shape
+    return QPoint(
+        int((columns[middle] + 0.5) * preview.width() / width), int((rows[middle] + 0.5) * preview.height() / height)
+    )
+
+
+def test_a_part_is_given_a_material_by_its_menu_and_a_click_shows_it(window, planks, hand) -> None:
+    session = window.session
+    other = next(name for name in session.project.materials if name != session.material)
+    first = session.material
+    point = point_on(planks, 1)
+    faces = planks.faces_at(point)
+    assert faces == [("part", "Plank 2", 0), ("piece", "", 1)]
+    before = planks.picture.display.copy()
+    menu = planks.assign_menu(0, faces)
+    part = next(action.menu() for action in menu.actions() if action.text() == "Part “Plank 2”")
+    next(action for action in part.actions() if action.text() == other).trigger()
+    menu.deleteLater()
+    assert session.history.undo_label == f"Assign {other} to Planks, part “Plank 2”"
+    assert settle(window)
+    changed = np.abs(planks.picture.display.astype(int) - before).max(axis=2) > 24
+    on_part = planks.picture.parts == 1
+    assert changed[on_part].mean() > 0.5
+    assert changed[planks.picture.parts == 0].mean() < 0.1
+    QTest.mouseClick(planks, Qt.MouseButton.LeftButton, pos=point_on(planks, 1))
+    assert session.material == other
+    QTest.mouseClick(planks, Qt.MouseButton.LeftButton, pos=point_on(planks, 0))
+    assert session.material == first
+    session.history.undo()
+    assert settle(window)
+    np.testing.assert_array_equal(planks.picture.display, before)
+
+
+def test_a_material_dropped_on_an_object_of_parts_asks_where_it_goes(window, planks) -> None:
+    session = window.session
+    other = next(name for name in session.project.materials if name != session.material)
+    mime = QMimeData()
+    mime.setData(MATERIAL_FORMAT, other.encode())
+    at = point_on(planks, 2)
+    how = (Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(planks, QDragEnterEvent(at, *how))
+    QApplication.sendEvent(planks, QDropEvent(QPointF(at), *how))
+    menu = planks.findChild(QMenu, "drop menu")
+    texts = [action.text() for action in menu.actions()]
+    assert texts == ["All of Planks", "Part “Plank 3”", "Piece 3"]
+    menu.actions()[1].trigger()
+    menu.close()
+    (rule,) = session.project.bench.objects[0].assigned
+    assert (rule.told_by, rule.material) == (("part", "Plank 3", 0), other)

@@ -146,7 +146,7 @@ class PictureMaker(QObject):
     def _wearer(self) -> BenchObject:
         """The first object that has the material, or the shape that it is shown on: pictures are of its size."""
         bench, material = self.session.bench, self.session.material
-        wearers = (item for item in bench.objects if item.material == material)
+        wearers = (item for item in bench.objects if material in item.materials)
         return next(wearers, None) or Stage().bench(bench, material).objects[0]
 
     def ask(self) -> None:

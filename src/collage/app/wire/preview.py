@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
@@ -34,7 +34,7 @@ from collage.core.project.objects import is_mesh
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest
-from collage.core.scene.bench import Bench, Camera
+from collage.core.scene.bench import Bench, Camera, Faces
 from collage.core.scene.stage import Stage
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
@@ -255,8 +255,11 @@ class Preview(Viewport):
         number = self.object_at(point) if self.stage is None else -1
         objects = self.session.project.bench.objects
         if 0 <= number < len(objects):
-            self.session.show_material(objects[number].material)
-            self.hint.emit(f"{objects[number].name} has “{objects[number].material}”")
+            item, faces = objects[number], self.faces_at(point)
+            mine = [one.material for one in item.assigned if one.told_by in faces]
+            name = mine[-1] if mine else item.material
+            self.session.show_material(name)
+            self.hint.emit(f"{item.name} has “{name}”" + (" here" if mine else ""))
 
     # ---- drops, menus -------------------------------------------------------------------------
 
@@ -298,17 +301,39 @@ class Preview(Viewport):
             self.files_dropped.emit(paths, number)
             event.acceptProposedAction()
         else:
-            self.assign(number, text_in(event.mimeData(), MATERIAL_FORMAT))
+            point = event.position().toPoint()
+            name, faces = text_in(event.mimeData(), MATERIAL_FORMAT), self.faces_at(point)
+            if faces and name in self.session.project.materials:
+                self.drop_menu(number, name, faces).popup(self.mapToGlobal(point))
+            else:
+                self.assign(number, name)
         self._carry(False)
 
-    def assign(self, number: int, name: str) -> None:
-        """Assigns a material to an object."""
+    def assign(self, number: int, name: str, faces: Faces | None = None) -> None:
+        """Assigns a material to an object, or to some of its faces."""
         project = self.session.project
-        if 0 <= number < len(project.bench.objects) and name in project.materials:
-            materials_acts.assign_material(self.session, number, name)
+        if 0 <= number < len(project.bench.objects) and (name in project.materials or faces is not None):
+            materials_acts.assign_material(self.session, number, name, faces)
 
-    def assign_menu(self, number: int) -> QMenu:
-        """The materials that can be assigned to an object."""
+    def faces_at(self, point: QPoint) -> list[Faces]:
+        """The part, slot and piece under a point, as far as the object there has more than one of them."""
+        picture, number, pixel = self.picture, self.object_at(point), self._pixel_at(point)
+        if picture is None or number < 0 or pixel is None:
+            return []
+        at = pixel[1], pixel[0]
+        mesh = self.session.bench.objects[number].mesh()
+        part, slot, piece = (int(one[at]) for one in (picture.parts, picture.slots, picture.pieces))
+        found: list[Faces] = []
+        if len(mesh.part_names) > 1 and part < len(mesh.part_names):
+            found.append(("part", mesh.part_names[part], 0))
+        if len(mesh.slot_names) > 1 and slot < len(mesh.slot_names):
+            found.append(("slot", mesh.slot_names[slot], 0))
+        if mesh.ids[1].max(initial=0) > 0:
+            found.append(("piece", "", piece))
+        return found
+
+    def assign_menu(self, number: int, faces: Sequence[Faces] = ()) -> QMenu:
+        """The materials that can be assigned to an object, and to its part, slot and piece under the pointer."""
         item, menu = self.session.project.bench.objects[number], QMenu(self)
         menu.setObjectName("assign menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -317,12 +342,36 @@ class Preview(Viewport):
             action = menu.addAction(name, partial(self.assign, number, name))
             action.setCheckable(True)
             action.setChecked(name == item.material)
+        for one in faces:
+            self._fill_faces(menu.addMenu(_capital(materials_acts.faces_label(one))), number, one)
         menu.addSection(item.name)
         for act in (objects_acts.duplicate, objects_acts.drop, objects_acts.remove):
             add(menu, act, partial(act, self.session, item.name))
         return menu
 
+    def _fill_faces(self, menu: QMenu, number: int, faces: Faces) -> None:
+        item = self.session.project.bench.objects[number]
+        now = next((one.material for one in item.assigned if one.told_by == faces), "")
+        for name, text in (("", "As the object"), *((name, name) for name in self.session.project.materials)):
+            action = menu.addAction(text, partial(self.assign, number, name, faces))
+            action.setCheckable(True)
+            action.setChecked(name == now)
+
+    def drop_menu(self, number: int, name: str, faces: Sequence[Faces]) -> QMenu:
+        """Where a material that was dropped on an object of several parts is to go."""
+        menu = QMenu(self)
+        menu.setObjectName("drop menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction(f"All of {self.session.project.bench.objects[number].name}", partial(self.assign, number, name))
+        for one in faces:
+            menu.addAction(_capital(materials_acts.faces_label(one)), partial(self.assign, number, name, one))
+        return menu
+
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         number = self.object_at(event.pos())
         if 0 <= number < len(self.session.project.bench.objects):
-            self.assign_menu(number).popup(event.globalPos())
+            self.assign_menu(number, self.faces_at(event.pos())).popup(event.globalPos())
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]

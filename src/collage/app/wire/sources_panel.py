@@ -171,7 +171,7 @@ class SourcesPanel(QFrame):
 
     def _key(self) -> tuple[object, ...]:
         project = self.session.project
-        worn = tuple(item.material for item in project.bench.objects)
+        worn = tuple(item.materials for item in project.bench.objects)
         return (tuple(project.materials), tuple(project.unread), tuple(self._sets()), worn)
 
     def set_kind_pictures(self, pictures: dict[str, QPixmap]) -> None:

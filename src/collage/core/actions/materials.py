@@ -17,6 +17,7 @@ from collage.core.document.model import Network
 from collage.core.project.folder import load_project
 from collage.core.project.recovery import newest_copy_with
 from collage.core.project.state import Project
+from collage.core.scene.bench import Faces
 
 
 @dataclass(frozen=True)
@@ -119,10 +120,21 @@ def delete_material(session: Session, name: str) -> bool:
 
 
 @act("materials.assign", "Assign to…", command="materials assign")
-def assign_material(session: Session, number: int, name: str) -> bool:
-    """Assigns a material to an object, by its number from 0."""
+def assign_material(session: Session, number: int, name: str, faces: Faces | None = None) -> bool:
+    """Assigns a material to an object, by its number from 0.
+
+    faces : of the object that it is for; all of them if left out. An empty name takes it off some faces again.
+    """
     item = session.project.bench.objects[number]
-    return _project(session, f"Assign {name} to {item.name}", lambda project: project.given_material(number, name))
+    to = item.name if faces is None else f"{item.name}, {faces_label(faces)}"
+    label = f"Assign {name} to {to}" if name else f"As the object: {to}"
+    return _project(session, label, lambda project: project.given_material(number, name, faces))
+
+
+def faces_label(faces: Faces) -> str:
+    """Some faces in words: part “rim”, slot “brass”, piece 3."""
+    by, name, number = faces
+    return f"piece {number + 1}" if by == "piece" else f"{by} “{name or 'without a name'}”"
 
 
 @act("materials.bring_back", "Bring back from a copy", command="materials bring-back")

@@ -428,7 +428,7 @@ class Session:
         self.folder = folder
         self._hold(folder)
         self.camera = project.bench.camera
-        worn = [item.material for item in project.bench.objects if item.material in project.materials]
+        worn = [name for item in project.bench.objects for name in item.materials if name in project.materials]
         self.material = (worn or list(project.materials) or [""])[0]
         self.path, self.selection, self.peeked = (), (), None
         self.history.reset(project)

@@ -75,7 +75,7 @@ def map_files(project: Project, folder: Path, camera: Camera) -> Steps[list[MapF
     found = []
     for done, (file, names) in enumerate(readers.items()):
         yield Progress("Looking at the maps", done / len(readers))
-        objects = [item for item in bench.objects if item.material in names]
+        objects = [item for item in bench.objects if set(item.materials) & set(names)]
         found.append(_measured(file, tuple(names), max((_across(item, camera) for item in objects), default=0.0)))
     return sorted(found, key=lambda one: (-one.texels, one.file.name))
 

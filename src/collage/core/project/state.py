@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from collage.core.base.errors import CollageError
 from collage.core.base.text import one_line
 from collage.core.document.model import Network, free_among
-from collage.core.scene.bench import Bench
+from collage.core.scene.bench import Bench, Faces
 
 
 @dataclass(frozen=True)
@@ -69,20 +69,17 @@ class Project:
             raise CollageError("This is the only material.", about=name, remedy="Make another one first.")
         return self._worn(replace(self, materials=rest), name, next(iter(rest)))
 
-    def given_material(self, part: int, name: str) -> Project:
-        """The object with this number wears the material named."""
+    def given_material(self, number: int, name: str, faces: Faces | None = None) -> Project:
+        """The object with this number wears the material named, or only some of its faces do; see `with_material`."""
         objects = list(self.bench.objects)
-        objects[part] = objects[part].model_copy(update={"material": name})
+        objects[number] = objects[number].with_material(name, faces)
         return self.with_bench(self.bench.model_copy(update={"objects": tuple(objects)}))
 
     def wearers(self, name: str) -> list[str]:
         """Names of the objects that wear a material."""
-        return [item.name for item in self.bench.objects if item.material == name]
+        return [item.name for item in self.bench.objects if name in item.materials]
 
     @staticmethod
     def _worn(project: Project, old: str, new: str) -> Project:
-        objects = tuple(
-            item.model_copy(update={"material": new}) if item.material == old else item
-            for item in project.bench.objects
-        )
+        objects = tuple(item.with_renamed(old, new) for item in project.bench.objects)
         return project.with_bench(project.bench.model_copy(update={"objects": objects}))

@@ -326,7 +326,7 @@ class _Work:
         values = np.empty((3, samples.count), np.float32)
         donors = self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has none
         for group in samples.groups:
-            later = donors and group.beside and group.object != GROUND  # until then it shows what its donor does
+            later = donors and group.beside and group.region != GROUND  # until then it shows what its donor does
             values[:, group.start : group.stop] = 0 if later else self._group(view, group, light, depth)
         if donors:
             taker = np.flatnonzero(samples.donor >= 0)
@@ -344,13 +344,14 @@ class _Work:
     def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
         """The samples of one object, (3, n)."""
         request = self.request
-        if group.object == GROUND:
+        if group.region == GROUND:
             if light is None:
                 return np.full((3, group.points.count), self.backdrop, np.float32)
             environment = request.bench.environment
             strength = environment.strength if environment.on else 0.0
             return lit_ground(group, light, strength, self.backdrop, self.renderer.workers)
-        material = request.bench.objects[group.object].material
+        number, rule = view.scene.regions[group.region]
+        material = request.bench.objects[number].material_of(rule)
         if request.peek is not None:
             return self._peeked(material, group)
         surface = self.surfaces.get(material)
@@ -440,7 +441,8 @@ def _nearest_first(bench: Bench, materials: Mapping[str, Network]) -> list[str]:
     near: dict[str, float] = {}
     for item in bench.objects:
         away = float(np.linalg.norm(np.array(item.place) - eye))
-        near[item.material] = min(near.get(item.material, away), away)
+        for name in item.materials:
+            near[name] = min(near.get(name, away), away)
     return sorted(near.keys() & materials.keys(), key=lambda name: (near[name], name))
 
 

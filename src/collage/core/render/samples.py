@@ -16,7 +16,7 @@ from collage.core.evaluate.run import BLOCK, Cancelled, Workers, even_block, nev
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.scene.cameras import Camera
-from collage.core.scene.scene import BACKGROUND, GROUND, OBJECT, PART, PIECE, SLOT, Scene
+from collage.core.scene.scene import BACKGROUND, GROUND, PART, PIECE, REGION, SLOT, Scene
 
 k = Family("rays")
 
@@ -59,12 +59,13 @@ class Window:
 
 @dataclass(frozen=True, eq=False)
 class ObjectSamples:
-    """Samples that show one object, or the ground: a run of all samples from `start` up to `stop`.
+    """Samples that show one region of an object, or the ground: a run of all samples from `start` up to `stop`.
 
-    beside : whether they lie beside the middle of a pixel; those in the middle are a group of their own.
+    region : its number in the scene; GROUND for the ground. beside : whether they lie beside the middle of a pixel;
+    those in the middle are a group of their own.
     """
 
-    object: int
+    region: int
     points: Points
     start: int
     stop: int
@@ -145,7 +146,7 @@ class _Rays:
 
     directions: np.ndarray
     triangle: np.ndarray
-    object: np.ndarray  # its number, GROUND or BACKGROUND
+    region: np.ndarray  # its number, GROUND or BACKGROUND
     u: np.ndarray
     v: np.ndarray
     distance: np.ndarray  # to where it hits, metres along the ray
@@ -321,7 +322,7 @@ class _Finder:
             start = origins[cut] if origins is not None else from_eye[: cut.stop - cut.start]  # type: ignore[index]
             found = self.scene.nearest(start, directions[cut])
             triangle[cut] = found["primID"]
-            self.scene.ids[OBJECT].take(found["primID"], out=of[cut], mode="wrap")  # -1 stands for none
+            self.scene.ids[REGION].take(found["primID"], out=of[cut], mode="wrap")  # -1 stands for none
             for row, name in enumerate(("u", "v", "tfar")):
                 numbers[row, cut] = found[name]
 
@@ -345,7 +346,7 @@ class _Finder:
         found = np.zeros((self.height, self.width), bool)
 
         def rows(cut: slice) -> None:
-            k.find_edges(cut.start, cut.stop, rays.object, normal, rays.distance, found)
+            k.find_edges(cut.start, cut.stop, rays.region, normal, rays.distance, found)
 
         over_blocks(self.workers, rows, self.height, ROWS)
         return found
@@ -357,8 +358,8 @@ class _Finder:
     ) -> Samples:
         """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
         starts = np.empty(len(self.scene.rotations) + 2, np.int32)
-        ray = np.empty(int(np.count_nonzero(rays.object > BACKGROUND)), np.int32)
-        k.sort_by_object(rays.object, starts, ray)
+        ray = np.empty(int(np.count_nonzero(rays.region > BACKGROUND)), np.int32)
+        k.sort_by_object(rays.region, starts, ray)
         surface = np.empty((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
         ground = int(starts[1])  # the first of them
 

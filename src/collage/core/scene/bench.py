@@ -21,8 +21,38 @@ from collage.core.scene.lights import AreaLight, DistantLight, Light
 __all__ = ["AreaLight", "Bench", "BenchObject", "Camera", "DistantLight", "Environment", "Light", "stock"]
 
 
+Faces = tuple[Literal["part", "slot", "piece"], str, int]
+"""Some faces of an object: those of a part or slot by its name, or of a connected piece by its number."""
+
+
+class Assigned(Frozen):
+    """A material for some faces of an object.
+
+    by : what they are told by. name : of the part or slot, by which it is found when the mesh is read again.
+    number : of the connected piece.
+    """
+
+    by: Literal["part", "slot", "piece"]
+    name: str = ""
+    number: int = 0
+    material: str = ""
+
+    @property
+    def told_by(self) -> Faces:
+        """What it is for, whatever the material."""
+        return (self.by, "", self.number) if self.by == "piece" else (self.by, self.name, 0)
+
+    def faces(self, mesh: Mesh) -> np.ndarray:
+        """(t,) bool: the triangles that it is for."""
+        part, piece, slot = mesh.ids
+        if self.by == "piece":
+            return np.asarray(piece == self.number)
+        names, ids = (mesh.part_names, part) if self.by == "part" else (mesh.slot_names, slot)
+        return np.isin(ids, [number for number, name in enumerate(names) if name == self.name])
+
+
 class BenchObject(Frozen):
-    """An object on the bench, and the material assigned to it."""
+    """An object on the bench, and the material assigned to it; to some of its faces others. The last one counts."""
 
     name: str
     geometry: GeometrySource = StockShape()
@@ -32,6 +62,7 @@ class BenchObject(Frozen):
     roll: float = 0.0  # degrees about the axis towards its front, before it is tilted
     scale: float = Field(1.0, gt=0)
     material: str = ""
+    assigned: tuple[Assigned, ...] = ()
 
     @model_validator(mode="before")
     @classmethod
@@ -60,9 +91,38 @@ class BenchObject(Frozen):
         return made if self.scale == 1 else _scaled(made, self.scale)
 
     @property
+    def materials(self) -> tuple[str, ...]:
+        """The materials on it, each once; its own first."""
+        return tuple(dict.fromkeys((self.material, *(one.material for one in self.assigned))))
+
+    def material_of(self, rule: int) -> str:
+        """The material by the number of the rule in `assigned`; its own for -1."""
+        return self.material if rule < 0 else self.assigned[rule].material
+
+    def with_material(self, material: str, faces: Faces | None = None) -> BenchObject:
+        """With another material, or with one for some faces; see `Assigned.told_by`. An empty one is taken off them."""
+        if faces is None:
+            return self.model_copy(update={"material": material})
+        others = tuple(one for one in self.assigned if one.told_by != faces)
+        more = (Assigned(by=faces[0], name=faces[1], number=faces[2], material=material),) if material else ()
+        return self.model_copy(update={"assigned": (*others, *more)})
+
+    def with_renamed(self, old: str, new: str) -> BenchObject:
+        """With a material's new name in the place of its old one."""
+        if old not in self.materials:
+            return self
+        assigned = tuple(
+            one.model_copy(update={"material": new}) if one.material == old else one for one in self.assigned
+        )
+        return self.model_copy(
+            update={"material": new if self.material == old else self.material, "assigned": assigned}
+        )
+
+    @property
     def key(self) -> str:
-        """Names all that rays can tell of the object: not its name, nor its material."""
-        return f"{self.geometry.key} {self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
+        """Names all that rays can tell of the object: not its name, nor its materials."""
+        places = "".join(str(one.told_by) for one in self.assigned)
+        return f"{self.geometry.key} {self.place} {self.turn} {self.tilt} {self.roll} {self.scale} {places}"
 
 
 def _circle(degrees: float) -> tuple[float, float]:

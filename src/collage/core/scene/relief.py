@@ -21,7 +21,7 @@ def tile_metres(bench: Bench, material: str) -> float | None:
     The square root of the area on the object that a unit of UV area covers, in the mean over the object.
     """
     for item in bench.objects:
-        if item.material == material:
+        if material in item.materials:
             return _square(item.mesh())
     return None
 

@@ -13,8 +13,8 @@ from collage.core.scene.bench import BenchObject
 
 GROUND = -1  # the object number of the ground
 BACKGROUND = -2  # the object number where there is none
-OBJECT, PART, PIECE, SLOT = range(4)  # rows of Scene.ids
-NOTHING = np.array([[BACKGROUND], [-1], [-1], [-1]], np.int32)
+OBJECT, PART, PIECE, SLOT, REGION = range(5)  # rows of Scene.ids
+NOTHING = np.array([[BACKGROUND], [-1], [-1], [-1], [BACKGROUND]], np.int32)
 UV_SET = "UVMap"  # the name of the set that stands in where a mesh has none
 
 
@@ -28,10 +28,12 @@ class Scene:
     corners : (3 t, 9 + 2 sets) float32, for every corner: position in world space, position in object space, normal
         in world space, and the UV sets of the object in their order (the first again where it has fewer).
     faces : (t, 9) float32, for every triangle: its normal, and how far the position moves for one unit of u and of v.
-    ids : (4, t + 1) int32: object (GROUND for the ground), part, piece and material slot of each triangle; the last
-        column, which the number -1 finds, is NOTHING.
-    rotations : (objects, 3, 3) from object to world space, for row vectors.
-    uv_sets : names of the UV sets of each object. bounds : of all objects, without the ground.
+    ids : (5, t + 1) int32: object (GROUND for the ground), part, piece, material slot and region of each triangle; the
+        last column, which the number -1 finds, is NOTHING.
+    regions : what has a material of its own: the number of an object, and of the rule that assigns it, -1 for the
+        object's own material. Of the ground, GROUND.
+    rotations : (regions, 3, 3) from object to world space, for row vectors.
+    uv_sets : names of the UV sets of each region. bounds : of all objects, without the ground.
     remarks : sentences about objects that cannot be read.
     """
 
@@ -39,6 +41,7 @@ class Scene:
     corners: np.ndarray
     faces: np.ndarray
     ids: np.ndarray
+    regions: tuple[tuple[int, int], ...]
     rotations: np.ndarray
     uv_sets: tuple[tuple[str, ...], ...]
     bounds: tuple[np.ndarray, np.ndarray]
@@ -112,6 +115,8 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     corners, faces = [np.zeros((0, 9 + 2 * sets), np.float32)], [np.zeros((0, 9), np.float32)]
     ids: list[np.ndarray] = []
     vertices, triangles, start = [], [], 0
+    regions = [(number, rule) for number, item in enumerate(objects) for rule in range(-1, len(item.assigned))]
+    first = {number: at for at, (number, rule) in enumerate(regions) if rule < 0}
     turns = [item.matrix().astype(np.float32) for item in objects]
     placed = [(number, mesh, _on_bench(objects[number], mesh), turns[number]) for number, mesh in enumerate(meshes)]
     if ground:
@@ -120,7 +125,7 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     for number, mesh, world, turn in placed:
         corners.append(_corners(mesh, world, turn, sets))
         faces.append(_faces(mesh, turn))
-        ids.append(_ids(mesh, number))
+        ids.append(_ids(mesh, number, _region(objects[number], mesh, first[number]) if number != GROUND else None))
         vertices.append(world.astype(np.float32, copy=False))
         triangles.append(mesh.triangles + np.int32(start))
         start += len(world)
@@ -132,9 +137,9 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     of_ids = np.concatenate([*ids, NOTHING], axis=1)
     for array in (of_corners, of_faces, of_ids):
         array.flags.writeable = False
-    rotations = np.stack(turns) if turns else np.zeros((0, 3, 3), np.float32)
-    names = tuple(tuple(mesh.uv) or (UV_SET,) for mesh in meshes)
-    return Scene(tracer, of_corners, of_faces, of_ids, rotations, names, build_bounds(objects), told)
+    rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
+    names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
+    return Scene(tracer, of_corners, of_faces, of_ids, tuple(regions), rotations, names, build_bounds(objects), told)
 
 
 def _corners(mesh: Mesh, world: np.ndarray, turn: np.ndarray, sets: int) -> np.ndarray:
@@ -149,9 +154,17 @@ def _faces(mesh: Mesh, turn: np.ndarray) -> np.ndarray:
     return np.concatenate([mesh.face_normals @ turn, along_u @ turn, along_v @ turn], axis=1).astype(np.float32)
 
 
-def _ids(mesh: Mesh, number: int) -> np.ndarray:
+def _ids(mesh: Mesh, number: int, region: np.ndarray | None) -> np.ndarray:
     column = np.full(len(mesh.triangles), number, np.int32)
-    return np.stack([column, *mesh.ids])
+    return np.stack([column, *mesh.ids, column if region is None else region])
+
+
+def _region(item: BenchObject, mesh: Mesh, first: int) -> np.ndarray:
+    """(t,) int32: the region of each triangle, counted from the one of the object's own material."""
+    out = np.full(len(mesh.triangles), first, np.int32)
+    for rule, one in enumerate(item.assigned, 1):
+        out[one.faces(mesh)] = first + rule
+    return out
 
 
 def _ground() -> Mesh:

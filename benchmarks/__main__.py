@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
-from benchmarks import board, evaluator, gather, hand, maps, pictures, starting
+from benchmarks import board, evaluator, gather, hand, maps, objects, pictures, starting
 from benchmarks.plain_noise import fractal3d
 from benchmarks.timing import median, row
 from collage.cli.shared import prepare_kernels
@@ -69,6 +69,8 @@ def main() -> None:
     gather.measure()
     print()
     maps.measure()
+    print()
+    objects.measure()
 
 
 if __name__ == "__main__":

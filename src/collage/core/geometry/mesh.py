@@ -10,6 +10,8 @@ import numpy as np
 
 from collage.core.base.errors import CollageError
 
+SOME = 65_536  # triangles that are worked on at once
+
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
@@ -110,20 +112,31 @@ class Mesh:
 
         Where there is no UV set, or it is squeezed to nothing, two directions in the face of length 1.
         """
-        p = self.positions[self.triangles]
-        e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
-        along_u, along_v = _any_frame(self.face_normals)
-        if self.uv:
-            corner = next(iter(self.uv.values())).reshape(-1, 3, 2)
-            d1, d2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
-            area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
-            good = np.abs(area) > 1e-12
-            scale = np.where(good, 1 / np.where(good, area, 1), 0)[:, None]
-            u = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) * scale
-            v = (e2 * d1[:, :1] - e1 * d2[:, :1]) * scale
-            along_u = np.where(good[:, None], u, along_u)
-            along_v = np.where(good[:, None], v, along_v)
-        return along_u.astype(np.float32), along_v.astype(np.float32)
+        count = len(self.triangles)
+        along_u, along_v = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+        uv = next(iter(self.uv.values())).reshape(-1, 3, 2) if self.uv else None
+        for start in range(0, count, SOME):  # a large mesh needs no room for all that comes in between
+            cut = slice(start, min(start + SOME, count))
+            found = _gradients(
+                self.positions[self.triangles[cut]], self.face_normals[cut], None if uv is None else uv[cut]
+            )
+            along_u[cut], along_v[cut] = found
+        return along_u, along_v
+
+
+def _gradients(p: np.ndarray, normals: np.ndarray, corner: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
+    """See `Mesh.gradients`. p : (t, 3, 3) corners. normals : (t, 3). corner : (t, 3, 2) UVs, if there are any."""
+    e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    along_u, along_v = _any_frame(normals)
+    if corner is None:
+        return along_u, along_v
+    d1, d2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+    area = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+    good = np.abs(area) > 1e-12
+    scale = np.where(good, 1 / np.where(good, area, 1), 0)[:, None]
+    u = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) * scale
+    v = (e2 * d1[:, :1] - e1 * d2[:, :1]) * scale
+    return np.where(good[:, None], u, along_u), np.where(good[:, None], v, along_v)
 
 
 def _face_vectors(positions: np.ndarray, triangles: np.ndarray) -> np.ndarray:

@@ -111,10 +111,6 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
 
     meshes, told = _meshes(objects)
     sets = max([len(mesh.uv) for mesh in meshes] + [1])
-    tracer = EmbreeScene()
-    corners, faces = [np.zeros((0, 9 + 2 * sets), np.float32)], [np.zeros((0, 9), np.float32)]
-    ids: list[np.ndarray] = []
-    vertices, triangles, start = [], [], 0
     regions = [(number, rule) for number, item in enumerate(objects) for rule in range(-1, len(item.assigned))]
     first = {number: at for at, (number, rule) in enumerate(regions) if rule < 0}
     turns = [item.matrix().astype(np.float32) for item in objects]
@@ -122,41 +118,50 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     if ground:
         mesh = _ground()
         placed.append((GROUND, mesh, np.asarray(mesh.positions), np.eye(3, dtype=np.float32)))
-    for number, mesh, world, turn in placed:
-        corners.append(_corners(mesh, world, turn, sets))
-        faces.append(_faces(mesh, turn))
-        ids.append(_ids(mesh, number, _region(objects[number], mesh, first[number]) if number != GROUND else None))
-        vertices.append(world.astype(np.float32, copy=False))
-        triangles.append(mesh.triangles + np.int32(start))
-        start += len(world)
-    if start:
-        TriangleMesh(tracer, np.concatenate(vertices), np.ascontiguousarray(np.concatenate(triangles)))
+    count = sum(len(mesh.triangles) for _, mesh, _, _ in placed)
+    corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
+    ids, triangles = np.empty((5, count + 1), np.int32), np.empty((count, 3), np.int32)
+    at = vertex = 0
+    for number, mesh, world, turn in placed:  # each right where it will lie: a large mesh is there once
+        here = slice(at, at + len(mesh.triangles))
+        _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, world, turn)
+        for column, directions in enumerate((mesh.face_normals, *mesh.gradients)):
+            np.matmul(directions, turn, out=faces[here, 3 * column : 3 * column + 3])
+        region = _region(objects[number], mesh, first[number]) if number != GROUND else GROUND
+        for row, of in (
+            (OBJECT, number),
+            (PART, mesh.ids[0]),
+            (PIECE, mesh.ids[1]),
+            (SLOT, mesh.ids[2]),
+            (REGION, region),
+        ):
+            ids[row, here] = of
+        np.add(mesh.triangles, np.int32(vertex), out=triangles[here])
+        at, vertex = here.stop, vertex + len(world)
+    ids[:, -1:] = NOTHING
+    tracer = EmbreeScene()
+    if vertex:
+        TriangleMesh(
+            tracer, np.concatenate([world.astype(np.float32, copy=False) for _, _, world, _ in placed]), triangles
+        )
     else:  # an empty scene needs something to miss
         TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
-    of_corners, of_faces = np.concatenate(corners), np.concatenate(faces)
-    of_ids = np.concatenate([*ids, NOTHING], axis=1)
-    for array in (of_corners, of_faces, of_ids):
+    for array in (corners, faces, ids):
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
-    return Scene(tracer, of_corners, of_faces, of_ids, tuple(regions), rotations, names, build_bounds(objects), told)
+    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, build_bounds(objects), told)
 
 
-def _corners(mesh: Mesh, world: np.ndarray, turn: np.ndarray, sets: int) -> np.ndarray:
+def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, turn: np.ndarray) -> None:
+    """Fills the rows of a mesh's corners; see Scene.corners. world : (v, 3), its vertices on the bench."""
     at = mesh.triangles.ravel()
-    found = list(mesh.uv.values()) or [np.zeros((len(at), 2), np.float32)]
-    found += [found[0]] * (sets - len(found))
-    return np.concatenate([world[at], mesh.positions[at], mesh.normals @ turn, *found], axis=1).astype(np.float32)
-
-
-def _faces(mesh: Mesh, turn: np.ndarray) -> np.ndarray:
-    along_u, along_v = mesh.gradients
-    return np.concatenate([mesh.face_normals @ turn, along_u @ turn, along_v @ turn], axis=1).astype(np.float32)
-
-
-def _ids(mesh: Mesh, number: int, region: np.ndarray | None) -> np.ndarray:
-    column = np.full(len(mesh.triangles), number, np.int32)
-    return np.stack([column, *mesh.ids, column if region is None else region])
+    out[:, :3] = world[at]
+    out[:, 3:6] = mesh.positions[at]
+    out[:, 6:9] = mesh.normals @ turn
+    sets = list(mesh.uv.values()) or [np.zeros((1, 2), np.float32)]
+    for number in range((out.shape[1] - 9) // 2):
+        out[:, 9 + 2 * number : 11 + 2 * number] = sets[number if number < len(sets) else 0]
 
 
 def _region(item: BenchObject, mesh: Mesh, first: int) -> np.ndarray:

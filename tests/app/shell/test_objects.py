@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from PySide6.QtWidgets import QApplication, QMenu
 
 from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.dragged import MATERIAL_FORMAT
+from collage.core.actions import objects
 from collage.core.scene.bench import Camera, stock
 
 
@@ -169,3 +171,27 @@ def test_a_material_dropped_on_an_object_of_parts_asks_where_it_goes(window, pla
     menu.close()
     (rule,) = session.project.bench.objects[0].assigned
     assert (rule.told_by, rule.material) == (("part", "Plank 3", 0), other)
+
+
+def test_an_object_that_is_exported_anew_is_offered_once_and_keeps_what_it_has(window, ring: Path) -> None:
+    session = window.session
+    drop(wire_of(window).preview, [ring], QPoint(5, 5))
+    assert wait_until(lambda: session.history.undo_label == "Add ring", 20)
+    window.banner.hide()
+    objects.place(session, "ring", at=(0.3, 0.1, 0.2), scale=2.0)
+    window.objects.look_for_changes()
+    assert not window.banner.isVisible()
+    trimesh.creation.torus(0.03, 0.01, 24, 12).export(ring)
+    os.utime(ring, (5, 5))
+    window.objects.look_for_changes()
+    assert window.banner.text.text() == "“ring” has changed on disk."
+    QTest.mouseClick(window.banner.buttons[0], Qt.MouseButton.LeftButton)
+    assert wait_until(lambda: session.history.undo_label == "Read ring again", 20)
+    item = session.bench.objects[-1]
+    assert (item.place, item.scale) == ((0.3, 0.1, 0.2), 2.0)
+    assert np.ptp(item.mesh().positions, axis=0)[0] == pytest.approx(0.16, abs=1e-3)
+    os.utime(ring, (9, 9))
+    window.objects.look_for_changes()
+    window.banner.hide()
+    window.objects.look_for_changes()
+    assert not window.banner.isVisible(), "it is said once"

@@ -7,7 +7,8 @@ from contextlib import suppress
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from collage.app.shell.acts import entry
 from collage.app.shell.banner import Banner, Choice
@@ -17,9 +18,10 @@ from collage.app.widgets.choosing import choose_file
 from collage.core.actions import objects as acts
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
+from collage.core.base.text import counted
 from collage.core.geometry.files import FORMATS
 from collage.core.geometry.stock import SHAPES
-from collage.core.project.objects import Imported, importing, reading_again
+from collage.core.project.objects import Imported, has_changed, importing, reading_again, source_state
 from collage.core.scene.bench import BenchObject
 
 KINDS = f"Objects ({' '.join(f'*{suffix}' for one in FORMATS for suffix in one.suffixes)})"
@@ -30,7 +32,37 @@ class ObjectFiles:
 
     def __init__(self, studio: Studio, banner: Banner, window: QWidget) -> None:
         self.studio, self.session, self.banner, self.window = studio, studio.session, banner, window
+        self._told: set[tuple[str, str]] = set()  # objects and the states of their sources that were offered
         studio.objects_dropped.connect(self.add)
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.applicationStateChanged.connect(self._came_back)
+
+    def close_down(self) -> None:
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            app.applicationStateChanged.disconnect(self._came_back)
+
+    def _came_back(self, state: Qt.ApplicationState) -> None:
+        """From another program, perhaps the one that objects are made with."""
+        if state == Qt.ApplicationState.ApplicationActive:
+            self.look_for_changes()
+
+    def look_for_changes(self) -> None:
+        """Offers to read objects again whose files were written to since; once for each time."""
+        changed = [item for item in self.session.project.bench.objects if has_changed(item)]
+        new = [item for item in changed if (item.name, source_state(item)) not in self._told]
+        if not new:
+            return
+        self._told |= {(item.name, source_state(item)) for item in new}
+        names = new[0].name if len(new) == 1 else counted(len(new), "object")
+        told = f"“{names}” has changed on disk." if len(new) == 1 else f"{names} have changed on disk."
+        self.banner.say(told, [("Read again", partial(self._read_all, [item.name for item in new])),
+                               ("Leave", self.banner.hide)])  # fmt: skip
+
+    def _read_all(self, names: list[str]) -> None:
+        for name in names:
+            self._read_again(name)
 
     def entries(self) -> list[Entry]:
         return [entry("Bench", acts.add_file, self.add_dialog, "A mesh: .glb, .obj, .ply or .stl")]

@@ -351,6 +351,7 @@ class MainWindow(QMainWindow):
         self._said.stop()
         self.safety.close_down()
         self.watch.close()
+        self.objects.close_down()
         self.front.close_down()
         for place in self.places:
             place.close_down()

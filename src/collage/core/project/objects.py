@@ -128,10 +128,13 @@ def reading_again(item: BenchObject, folder: Path, **changes: object) -> Steps[B
 def has_changed(item: BenchObject) -> bool:
     """Whether the source of an object's mesh has been written to since it was read."""
     source = item.geometry.source if isinstance(item.geometry, MeshFile) else None
-    if source is None:
-        return False
-    now = file_state(Path(source.file))
-    return bool(now) and now != source.state
+    return source is not None and source_state(item) not in ("", source.state)
+
+
+def source_state(item: BenchObject) -> str:
+    """The state on disk of the source of an object's mesh; empty where there is none."""
+    source = item.geometry.source if isinstance(item.geometry, MeshFile) else None
+    return "" if source is None else file_state(Path(source.file))
 
 
 def brought_along(project: Project, folder: Path) -> Steps[Project]:

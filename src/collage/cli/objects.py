@@ -145,6 +145,19 @@ def _three(text: str) -> tuple[float, float, float] | None:
 
 
 @app.command()
+def smooth(
+    folder: Folder,
+    name: Name,
+    angle: Annotated[float | None, typer.Argument(help="Degrees; left out, the file's own normals.")] = None,
+) -> None:
+    """Smooth edges up to an angle."""
+    from collage.core.actions import objects
+
+    with saved_session(folder) as session:
+        objects.smooth(session, name, angle)
+
+
+@app.command()
 def rename(folder: Folder, name: Name, new: Annotated[str, typer.Argument(help="Its new name.")]) -> None:
     """Give an object another name."""
     from collage.core.actions import objects

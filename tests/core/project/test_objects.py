@@ -184,3 +184,18 @@ def test_acts_on_objects(session) -> None:
                   lambda: objects.place(session, "Saucer", scale=0.0)):  # fmt: skip
         with pytest.raises(CollageError):
             wrong()
+
+
+def test_smoothing(session, tmp_path: Path) -> None:
+    trimesh.creation.box((0.2, 0.2, 0.2)).export(tmp_path / "crate.obj")
+    name = objects.add_file(session, tmp_path / "crate.obj")
+    normals = {}
+    for angle in (0.0, 180.0, None):
+        objects.smooth(session, name, angle)
+        normals[angle] = last(session).mesh().normals
+    assert np.abs(normals[0.0]).max(axis=1) == pytest.approx(1), "flat"
+    assert np.abs(normals[180.0]).max(axis=1).max() < 0.9, "round at every corner"
+    assert session.history.undo_label == "Smoothing as in its file: crate"
+    for wrong in ((name, 200.0), ("Ball", 20.0)):
+        with pytest.raises(CollageError):
+            objects.smooth(session, *wrong)

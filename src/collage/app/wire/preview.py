@@ -30,14 +30,17 @@ from collage.app.widgets.empty_note import EmptyNote
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as objects_acts
+from collage.core.actions.registry import action_of
 from collage.core.project.objects import is_mesh
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import Bench, Camera, Faces
+from collage.core.scene.geometry import MeshFile
 from collage.core.scene.stage import Stage
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
+SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
 KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept for the next start
 
 
@@ -347,7 +350,16 @@ class Preview(Viewport):
         menu.addSection(item.name)
         for act in (objects_acts.duplicate, objects_acts.drop, objects_acts.remove):
             add(menu, act, partial(act, self.session, item.name))
+        if isinstance(item.geometry, MeshFile):
+            self._fill_smoothing(menu.addMenu(action_of(objects_acts.smooth).label), item.name, item.geometry.smoothing)
         return menu
+
+    def _fill_smoothing(self, menu: QMenu, name: str, now: float | None) -> None:
+        for angle in SMOOTHING:
+            text = "As in its file" if angle is None else f"Up to {angle:g}°" if angle else "None: every face flat"
+            action = menu.addAction(text, partial(objects_acts.smooth, self.session, name, angle))
+            action.setCheckable(True)
+            action.setChecked(angle == now)
 
     def _fill_faces(self, menu: QMenu, number: int, faces: Faces) -> None:
         item = self.session.project.bench.objects[number]

@@ -112,6 +112,19 @@ def drop(session: Session, name: str) -> None:
           lambda item: item.model_copy(update={"place": (item.place[0], height, item.place[2])}))  # fmt: skip
 
 
+@act("objects.smooth", "Smoothing", command="objects smooth")
+def smooth(session: Session, name: str, angle: float | None) -> None:
+    """Smooths edges up to an angle in degrees; None takes the file's own normals. Raises CollageError."""
+    geometry = object_of(session.project.bench, name).geometry
+    if not isinstance(geometry, MeshFile):
+        raise CollageError("Stock shapes are as smooth as they are.", about=name)
+    if angle is not None and not 0 <= angle <= 180:
+        raise CollageError("The angle is between 0 and 180 degrees.", about=name)
+    smoothed = geometry.model_copy(update={"smoothing": angle})
+    text = "as in its file" if angle is None else f"{angle:g}°"
+    _edit(session, f"Smoothing {text}: {name}", name, lambda item: item.model_copy(update={"geometry": smoothed}))
+
+
 @act("objects.read_again", "Read object again", command="objects reload")
 def read_again(session: Session, name: str, **changes: object) -> None:
     """Reads an object's mesh from its source once more, and keeps its place and material. Raises CollageError."""

@@ -14,6 +14,7 @@ from collage.core.geometry.glb import read_gltf
 from collage.core.geometry.obj import read_obj
 from collage.core.geometry.raw import RawMesh
 from collage.core.geometry.scans import read_ply, read_stl
+from collage.core.geometry.usd import read_usd
 
 LARGEST = 4 * 2**30  # bytes of a file that is read
 
@@ -38,6 +39,7 @@ FORMATS = (
     MeshFormat("OBJ", (".obj",), read_obj, upright=True),
     MeshFormat("PLY", (".ply",), read_ply),
     MeshFormat("STL", (".stl",), read_stl),
+    MeshFormat("USD", (".usd", ".usdc", ".usda", ".usdz"), read_usd, upright=True, metres=True),
 )
 BY_SUFFIX = {suffix: one for one in FORMATS for suffix in one.suffixes}
 TO_METRES = (("metres", 1.0), ("centimetres", 0.01), ("millimetres", 0.001), ("inches", 0.0254), ("feet", 0.3048))

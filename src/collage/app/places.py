@@ -13,5 +13,6 @@ PLACES: tuple[Listed, ...] = (
         entries=(("File", "Gather a folder…", "gather_folder", "Ctrl+Shift+O", "Find the map sets in a folder"),),
     ),
     Listed("Wire", "collage.app.wire.place:WirePlace", opens=frozenset({"material"}), at_once=True),
+    Listed("Place", "collage.app.place.place:PlacePlace"),
 )
 HOME = "Wire"  # shown when a window opens

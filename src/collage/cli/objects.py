@@ -145,6 +145,25 @@ def _three(text: str) -> tuple[float, float, float] | None:
 
 
 @app.command()
+def hide(
+    folder: Folder,
+    name: Name,
+    show: Annotated[bool, typer.Option("--show", help="Show it again.")] = False,
+    others: Annotated[
+        bool, typer.Option("--others", help="Hide all others instead; called again, all are shown.")
+    ] = False,
+) -> None:
+    """Hide an object."""
+    from collage.core.actions import objects
+
+    with saved_session(folder) as session:
+        if others:
+            objects.isolate(session, name)
+        else:
+            objects.hide(session, name, not show)
+
+
+@app.command()
 def smooth(
     folder: Folder,
     name: Name,

@@ -134,7 +134,7 @@ def test_a_part_is_given_a_material_by_its_menu_and_a_click_shows_it(window, pla
     first = session.material
     point = point_on(planks, 1)
     faces = planks.faces_at(point)
-    assert faces == [("part", "Plank 2", 0), ("piece", "", 1)]
+    assert faces == [("part", "Plank 2", 0)]
     before = planks.picture.display.copy()
     menu = planks.assign_menu(0, faces)
     part = next(action.menu() for action in menu.actions() if action.text() == "Part “Plank 2”")
@@ -166,7 +166,7 @@ def test_a_material_dropped_on_an_object_of_parts_asks_where_it_goes(window, pla
     QApplication.sendEvent(planks, QDropEvent(QPointF(at), *how))
     menu = planks.findChild(QMenu, "drop menu")
     texts = [action.text() for action in menu.actions()]
-    assert texts == ["All of Planks", "Part “Plank 3”", "Piece 3"]
+    assert texts == ["All of Planks", "Part “Plank 3”"]
     menu.actions()[1].trigger()
     menu.close()
     (rule,) = session.project.bench.objects[0].assigned

@@ -34,7 +34,7 @@ from collage.core.base.text import counted
 from collage.core.render.pace import Pace
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
-from collage.core.scene.bench import Bench
+from collage.core.scene.bench import Bench, Faces
 from collage.core.scene.cameras import Camera
 
 REST = 120  # milliseconds without a change until the full picture is begun
@@ -307,6 +307,24 @@ class Viewport(QWidget):
         if at is None or self.picture is None:
             return -2
         return int(self.picture.objects[at[1], at[0]])
+
+    def faces_at(self, point: QPoint) -> list[Faces]:
+        """The part, slot and piece under a point, as far as the object there has more than one of them."""
+        picture, bench, number, pixel = self.picture, self.bench(), self.object_at(point), self._pixel_at(point)
+        if picture is None or bench is None or number < 0 or pixel is None:
+            return []
+        at = pixel[1], pixel[0]
+        mesh = bench.objects[number].mesh()
+        part, slot, piece = (int(one[at]) for one in (picture.parts, picture.slots, picture.pieces))
+        found: list[Faces] = []
+        if len(mesh.part_names) > 1 and part < len(mesh.part_names):
+            found.append(("part", mesh.part_names[part], 0))
+        if len(mesh.slot_names) > 1 and slot < len(mesh.slot_names):
+            found.append(("slot", mesh.slot_names[slot], 0))
+        pieces = int(mesh.ids[1].max(initial=0)) + 1
+        if pieces > 1 and pieces != len(mesh.part_names):  # else each part is a piece
+            found.append(("piece", "", piece))
+        return found
 
     def _pixel_at(self, point: QPoint) -> tuple[int, int] | None:
         if self.picture is None or not self.rect().contains(point):

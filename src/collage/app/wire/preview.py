@@ -318,23 +318,6 @@ class Preview(Viewport):
         if 0 <= number < len(project.bench.objects) and (name in project.materials or faces is not None):
             materials_acts.assign_material(self.session, number, name, faces)
 
-    def faces_at(self, point: QPoint) -> list[Faces]:
-        """The part, slot and piece under a point, as far as the object there has more than one of them."""
-        picture, number, pixel = self.picture, self.object_at(point), self._pixel_at(point)
-        if picture is None or number < 0 or pixel is None:
-            return []
-        at = pixel[1], pixel[0]
-        mesh = self.session.bench.objects[number].mesh()
-        part, slot, piece = (int(one[at]) for one in (picture.parts, picture.slots, picture.pieces))
-        found: list[Faces] = []
-        if len(mesh.part_names) > 1 and part < len(mesh.part_names):
-            found.append(("part", mesh.part_names[part], 0))
-        if len(mesh.slot_names) > 1 and slot < len(mesh.slot_names):
-            found.append(("slot", mesh.slot_names[slot], 0))
-        if mesh.ids[1].max(initial=0) > 0:
-            found.append(("piece", "", piece))
-        return found
-
     def assign_menu(self, number: int, faces: Sequence[Faces] = ()) -> QMenu:
         """The materials that can be assigned to an object, and to its part, slot and piece under the pointer."""
         item, menu = self.session.project.bench.objects[number], QMenu(self)

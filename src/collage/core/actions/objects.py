@@ -112,6 +112,27 @@ def drop(session: Session, name: str) -> None:
           lambda item: item.model_copy(update={"place": (item.place[0], height, item.place[2])}))  # fmt: skip
 
 
+@act("objects.hide", "Hide object", command="objects hide")
+def hide(session: Session, name: str, hidden: bool = True) -> None:
+    """Hides an object, or shows it again. Raises CollageError."""
+    object_of(session.project.bench, name)
+    label = f"{'Hide' if hidden else 'Show'} {name}"
+    _edit(session, label, name, lambda item: item.model_copy(update={"hidden": hidden}))
+
+
+@act("objects.isolate", "Show only this", command="objects hide")
+def isolate(session: Session, name: str) -> None:
+    """Hides all objects but one; where all others are hidden already, all are shown again. Raises CollageError."""
+    object_of(session.project.bench, name)
+    alone = all(item.hidden == (item.name != name) for item in session.project.bench.objects)
+
+    def change(bench: Bench) -> Bench:
+        seen = [item.model_copy(update={"hidden": not alone and item.name != name}) for item in bench.objects]
+        return bench.model_copy(update={"objects": tuple(seen)})
+
+    session.edit_bench("Show all objects" if alone else f"Show only {name}", change)
+
+
 @act("objects.smooth", "Smoothing", command="objects smooth")
 def smooth(session: Session, name: str, angle: float | None) -> None:
     """Smooths edges up to an angle in degrees; None takes the file's own normals. Raises CollageError."""

@@ -63,6 +63,7 @@ class BenchObject(Frozen):
     scale: float = Field(1.0, gt=0)
     material: str = ""
     assigned: tuple[Assigned, ...] = ()
+    hidden: bool = False
 
     @model_validator(mode="before")
     @classmethod
@@ -122,7 +123,8 @@ class BenchObject(Frozen):
     def key(self) -> str:
         """Names all that rays can tell of the object: not its name, nor its materials."""
         places = "".join(str(one.told_by) for one in self.assigned)
-        return f"{self.geometry.key} {self.place} {self.turn} {self.tilt} {self.roll} {self.scale} {places}"
+        stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
+        return f"{self.geometry.key} {stands} {places} {self.hidden}"
 
 
 def _circle(degrees: float) -> tuple[float, float]:

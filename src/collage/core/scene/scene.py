@@ -89,11 +89,11 @@ NO_MESH = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)), {})
 
 
 def _meshes(objects: tuple[BenchObject, ...]) -> tuple[list[Mesh], tuple[str, ...]]:
-    """Each object's mesh, one of no triangles where it cannot be read, and sentences about those."""
+    """Each object's mesh, one of no triangles where it is hidden or cannot be read, and sentences about the latter."""
     meshes, told = [], []
     for item in objects:
         try:
-            meshes.append(item.mesh())
+            meshes.append(NO_MESH if item.hidden else item.mesh())
         except CollageError as error:
             meshes.append(NO_MESH)
             told.append(f"“{item.name}” is not shown: {error}")

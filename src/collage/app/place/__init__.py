@@ -1,0 +1,1 @@
+"""The Place place: what stands where, and which material is on which part."""

@@ -1,0 +1,142 @@
+"""The objects on the bench, as they stand; what is chosen is hatched."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, Signal
+from PySide6.QtGui import QColor, QImage, QPainter
+
+from collage.app.preview.viewport import Viewport
+from collage.app.shell.studio import Studio
+from collage.core.actions import bench as bench_acts
+from collage.core.project.pictures import picture_request
+from collage.core.project.state import Project
+from collage.core.render.request import Picture, PictureRequest
+from collage.core.scene.bench import Bench, Camera, Faces
+
+HINT = "Click an object, again its part · drag to orbit · Shift+drag to pan · wheel to zoom"
+HATCH = 6  # pixels between the lines over what is chosen
+Chosen = tuple[str, Faces | None]
+"""The name of an object, and some faces of it; None for all."""
+
+
+class ObjectView(Viewport):
+    """The session's bench under its light."""
+
+    picked = Signal(object)  # Chosen, or None for nothing
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__(studio.renderer, studio.jobs, studio.theme, "Objects")
+        self.session = studio.session
+        self.chosen: Chosen | None = None
+        self._hatched: tuple[object, QImage] | None = None
+        self.over.append(self._draw_chosen)
+        self.setMinimumSize(200, 160)
+        self.session.changed.connect(self._on_changed)
+        self.session.camera_changed.connect(self._looked)
+        self.session.opened.connect(self._opened)
+        self.session.files_changed.connect(self._opened)
+
+    def close_down(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.session.camera_changed.disconnect(self._looked)
+        self.session.opened.disconnect(self._opened)
+        self.session.files_changed.disconnect(self._opened)
+        super().close_down()
+
+    def request(self) -> PictureRequest:
+        return picture_request(self.session.shown_project, *self.full_size(), folder=self.session.base_folder)
+
+    def bench(self) -> Bench:
+        return self.session.bench
+
+    @property
+    def camera(self) -> Camera:
+        return self.session.camera
+
+    def look(self, camera: Camera) -> None:
+        self.session.look(camera)
+
+    def move_light(self, gone: QPointF) -> None:
+        bench_acts.move_light(self.session, gone.x() * 0.4, -gone.y() * 0.3)
+
+    def dropped(self) -> None:
+        self.session.history.close_merge()
+
+    def _looked(self) -> None:
+        self.ask("view")
+
+    def _opened(self) -> None:
+        self.ask("view")
+
+    def _on_changed(self, before: Project, after: Project) -> None:
+        old, new = before.bench, after.bench
+        moved = old.geometry_key != new.geometry_key or [one.materials for one in old.objects] != [
+            one.materials for one in new.objects
+        ]
+        lit = (old.lights, old.environment) != (new.lights, new.environment)
+        self.ask("view" if moved else "light" if lit else "value")
+
+    # ---- choosing -----------------------------------------------------------------------------
+
+    def clicked(self, point: QPoint) -> None:
+        """The first click chooses an object, the next its part, slot or piece in turn."""
+        number, ways = self.object_at(point), self.faces_at(point)
+        objects = self.session.project.bench.objects
+        if not 0 <= number < len(objects):
+            self.picked.emit(None)
+            return
+        name, (now, faces) = objects[number].name, self.chosen or ("", None)
+        following: list[Faces | None] = [None, *ways]
+        at = following.index(faces) + 1 if name == now and faces in following else 0
+        self.picked.emit((name, following[at % len(following)]))
+
+    def choose(self, chosen: Chosen | None) -> None:
+        """Hatches an object, or some faces of it."""
+        self.chosen = chosen
+        self.update()
+
+    def _draw_chosen(self, painter: QPainter) -> None:
+        picture = self.picture
+        if self.chosen is None or picture is None:
+            return
+        key = (id(picture), self.chosen, self.theme.accent)
+        if self._hatched is None or self._hatched[0] != key:
+            image = self._hatching(picture, self.chosen)
+            if image is None:
+                return
+            self._hatched = (key, image)
+        painter.drawImage(self.rect(), self._hatched[1])
+
+    def _hatching(self, picture: Picture, chosen: Chosen) -> QImage | None:
+        """A fine hatch over what is chosen, with a line around it."""
+        mask = chosen_pixels(picture, self.session.bench, chosen)
+        if mask is None:
+            return None
+        inside = np.pad(mask, 1)
+        inner = inside[:-2, 1:-1] & inside[2:, 1:-1] & inside[1:-1, :-2] & inside[1:-1, 2:]
+        rows, columns = np.indices(mask.shape)
+        lines = mask & ((rows + columns) % HATCH == 0)
+        colour = QColor(self.theme.accent)
+        out = np.zeros((*mask.shape, 4), np.uint8)
+        out[lines] = (colour.blue(), colour.green(), colour.red(), 110)
+        out[mask & ~inner] = (colour.blue(), colour.green(), colour.red(), 255)
+        height, width = mask.shape
+        return QImage(out.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
+
+
+def chosen_pixels(picture: Picture, bench: Bench, chosen: Chosen) -> np.ndarray | None:
+    """(h, w) bool: where a picture shows what is chosen; None where it is not on the bench."""
+    name, faces = chosen
+    number = next((at for at, item in enumerate(bench.objects) if item.name == name), -1)
+    if number < 0 or picture.triangle.size == 0:
+        return None
+    mask = picture.objects == number
+    if faces is None:
+        return np.asarray(mask)
+    by, of, piece = faces
+    mesh = bench.objects[number].mesh()
+    if by == "piece":
+        return np.asarray(mask & (picture.pieces == piece))
+    names, ids = (mesh.part_names, picture.parts) if by == "part" else (mesh.slot_names, picture.slots)
+    return np.asarray(mask & np.isin(ids, [at for at, one in enumerate(names) if one == of]))

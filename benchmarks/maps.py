@@ -69,6 +69,8 @@ def picture(files: list[str], levels: str) -> dict[str, float]:
     begin = time.perf_counter()
     renderer.picture(PictureRequest(bench, materials, *SIZE))
     seconds = time.perf_counter() - begin
+    if renderer.images.files is not None:
+        renderer.images.files.settle()  # as a window does while it is open
     pages, of_files = (int(text) / 256 for text in Path("/proc/self/statm").read_text().split()[1:3])
     return {"seconds": seconds, "own": pages - of_files, "of files": of_files}
 

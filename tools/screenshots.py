@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import QPoint, QPointF
+from PySide6.QtCore import QPoint
 
 from collage.app.gather.state import Chosen
 from collage.app.shell.start import settle, wait_until, window_shot
@@ -24,6 +24,7 @@ from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
+from collage.core.actions import materials, objects
 from collage.core.assets.stock import default_folder
 from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
@@ -225,13 +226,17 @@ def derive(window: MainWindow) -> None:
     wait_until(lambda: window.place("Gather").settled and window.place("Gather").derive.ours.image is not None, 90)
 
 
-def relief(window: MainWindow) -> None:
-    """Both previews in clay, lit from the side."""
-    derive(window)
-    page = window.place("Gather").derive
-    page.relief.setChecked(True)
-    page.ours.move_light(QPointF(-40.0, 70.0))
-    wait_until(lambda: page.settled, 30)
+def place(window: MainWindow) -> None:
+    """Planks beside the bench, one of them chosen."""
+    session = window.session
+    objects.add_shape(session, "planks", "Weathered bench")
+    objects.place(session, "Planks", at=(0.05, 0.0, -0.35), turn=8.0)
+    materials.assign_material(session, 3, "Celadon glaze", ("part", "Plank 5", 0))
+    window.go_to([one.title for one in window.places].index("Place"))
+    session.look(session.camera.model_copy(update={"distance": 1.6, "target": (0.0, 0.1, -0.1)}))
+    shown = window.place("Place")
+    shown.choose(("Planks", ("part", "Plank 3", 0)))
+    shown.tree.tree.expandAll()
 
 
 def main() -> None:
@@ -263,7 +268,7 @@ def main() -> None:
         )
         window_shot(folder, OUT / "seamless.png", prepare=seamless)
         window_shot(folder, OUT / "derive.png", prepare=derive)
-        window_shot(folder, OUT / "derive-relief.png", prepare=relief)
+        window_shot(folder, OUT / "place.png", prepare=place)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

@@ -272,3 +272,39 @@ def test_a_large_file_that_is_no_image_is_told_at_once(tmp_path: Path, monkeypat
     for name in ("a.png", "named wrongly.exr"):
         (tmp_path / name).write_bytes((tmp_path / "a.png").read_bytes())
         assert read_info(tmp_path / name).width == 64
+
+
+@pytest.mark.parametrize("size", [(64, 128), (62, 126), (60, 36)])
+@pytest.mark.parametrize(
+    ("kind", "channels", "space"),
+    [(np.uint8, 3, "srgb_texture"), (np.uint8, 4, "srgb_texture"), (np.uint8, 1, "lin_rec709"), (np.uint16, 3, "lin_rec709"),
+     (np.uint16, 3, "srgb_texture")],
+)  # fmt: skip
+def test_levels_are_means_of_light(size: tuple[int, int], kind: type, channels: int, space: str) -> None:
+    """Against means in double precision and the published curve; one step of the code is the most that may differ."""
+    top = np.iinfo(kind).max
+    stored = np.random.default_rng(4).integers(0, top, (*size, channels), kind, endpoint=True)
+    pyramid = build(stored, space)
+    light = stored / top
+    for number in (1, 2):
+        colours = min(channels, 3) if space == "srgb_texture" else 0
+        if number == 1:
+            light[..., :colours] = _light(light[..., :colours])
+        height, width = light.shape[0] // 2 * 2, light.shape[1] // 2 * 2
+        if (height, width) != light.shape[:2]:
+            return
+        light = (light[::2, ::2] + light[1::2, ::2] + light[::2, 1::2] + light[1::2, 1::2]) / 4
+        wanted = light.copy()
+        wanted[..., :colours] = _code(wanted[..., :colours])
+        np.testing.assert_allclose(
+            pyramid.level(number), wanted, atol=0.6 / top + (1e-5 if kind is np.uint16 else 1e-6)
+        )
+
+
+def _light(code: np.ndarray) -> np.ndarray:
+    """IEC 61966-2-1."""
+    return np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4)
+
+
+def _code(light: np.ndarray) -> np.ndarray:
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)

@@ -15,6 +15,7 @@ import json
 import os
 import shutil
 import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -32,6 +33,7 @@ LEAST = 1 << 18  # texels of an image that is worth a file
 LARGEST = 4 * 2**30  # bytes of an image file that is looked through for its name
 LIMIT = 20 * 2**30  # bytes of all files together
 MOST_NOTES = 5000  # images whose files were moved or deleted leave theirs behind
+PATIENCE, LOOK = 20.0, 0.05  # seconds that a file waits for images that are being read, and between two looks
 PART = 1 << 16  # bytes by which most images are told from each other
 FREE = 2 * 2**30  # bytes of the disk that are left to others, people's own work above all
 
@@ -78,6 +80,7 @@ class LevelFiles:
         self._lock = threading.Lock()
         self._waiting: deque[Draft] = deque()
         self._noting: threading.Thread | None = None
+        self._making = 0  # images that are being read: what is read is completed after them
 
     def get(self, source: Source, make: Callable[[Room], Pyramid]) -> Pyramid:
         """The pyramid of an image, mapped from its file; what `make` gives where there is none and none can be.
@@ -97,7 +100,15 @@ class LevelFiles:
                 return mapped(known)
         except (OSError, ValueError):
             return make(in_memory)
-        return make(in_memory) if before[1] > LARGEST else self._make(source, before, make)
+        if before[1] > LARGEST:
+            return make(in_memory)
+        with self._lock:
+            self._making += 1
+        try:
+            return self._make(source, before, make)
+        finally:
+            with self._lock:
+                self._making -= 1
 
     def _make(self, source: Source, before: State, make: Callable[[Room], Pyramid]) -> Pyramid:
         """A pyramid in the making of a file, which is completed on another thread."""
@@ -199,6 +210,9 @@ class LevelFiles:
                     self._noting = None
                     return
                 draft = self._waiting.popleft()
+            end = time.monotonic() + PATIENCE
+            while self._making and time.monotonic() < end:
+                time.sleep(LOOK)
             try:
                 self._finish(draft)
             except OSError as error:
@@ -226,12 +240,12 @@ class LevelFiles:
         with replacing(self._note(source), lasting=False) as temporary:
             temporary.write_text(json.dumps(noted))
 
-    def settle(self) -> None:
-        """Waits until all files are noted."""
+    def settle(self, seconds: float | None = None) -> None:
+        """Waits until all files are completed and noted, or for so long."""
         with self._lock:
             noting = self._noting
         if noting is not None:
-            noting.join()
+            noting.join(seconds)
 
     # ---- room -----------------------------------------------------------------------------------
 

@@ -300,11 +300,15 @@ def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str, floa
     place = room(layout.end * per_texel * stored.dtype.itemsize)
     texels = place.view(stored.dtype).reshape(layout.end, per_texel)
     level = None
-    for number in range(layout.last + 1):
-        if number > 0:
-            level = _halved(level) if level is not None else _first_halved(stored, coding, space)
-        codes = _codes_of(level, coding, space) if level is not None else stored
-        pyramids.spread(codes, layout.of(texels, number))
+    pyramids.spread(stored, layout.of(texels, 0))
+    if layout.last > 1 and _in_one(stored, coding, space):
+        plain, light = _tables(coding, space)
+        steps = _code_table(space) if not is_linear(space) else np.zeros(0, np.uint8)
+        level = pyramids.two_levels(stored, min(channels, 3), light, plain, steps, layout.of(texels, 1))
+        pyramids.spread(_codes_of(level, coding, space), layout.of(texels, 2))
+    for number in range(1 if level is None else 3, layout.last + 1):
+        level = _halved(level) if level is not None else _first_halved(stored, coding, space)
+        pyramids.spread(_codes_of(level, coding, space), layout.of(texels, number))
     flat = texels.ravel() if channels == 1 else texels.view(np.uint8).ravel()
     flat.flags.writeable = False
     return Pyramid(flat, coding, width, height, channels, bits, space, floating, file=_file_of(place))
@@ -314,6 +318,13 @@ def _file_of(array: np.ndarray) -> mmap.mmap | None:
     """The file that an array is mapped from."""
     base = array.base.obj if isinstance(array.base, memoryview) else array.base
     return base if isinstance(base, mmap.mmap) else None
+
+
+def _in_one(stored: np.ndarray, coding: Coding, space: str) -> bool:
+    """Whether the second and third level can be made in one go, by tables."""
+    height, width, _ = stored.shape
+    by_table = coding.kind == "uint8" or (coding.kind == "uint16" and is_linear(space))
+    return by_table and not coding.offset and height % 4 == 0 and width % 4 == 0
 
 
 def _first_halved(stored: np.ndarray, coding: Coding, space: str) -> np.ndarray:

@@ -69,6 +69,7 @@ def _stamp(path: str) -> str:
 Key = tuple[str, str, str, bool]
 RETRY = 1.0  # seconds
 MOST_HEADERS = 5000
+CLOSING = 0.5  # seconds
 MOST = 500  # images, each of which may hold a file open
 WAIT = 0.05  # seconds between two looks at whether work that waits for an image is called off
 LOOK = 0.25  # seconds between two looks at how much of mapped images is in memory
@@ -173,11 +174,13 @@ class ImageStore:
             self._begun.pop(ref, None)
 
     def close(self) -> None:
-        """Ends the threads; what is being read is read to its end."""
+        """Ends the threads; what is being read is read to its end, and what was read is kept on disk meanwhile."""
         with self._lock:
             beside, self._beside, self._closed = self._beside, None, True
         if beside is not None:
             beside.shutdown(wait=False, cancel_futures=True)
+        if self.files is not None:
+            self.files.settle(CLOSING)
 
     def open(self, ref: ImageRef) -> Pyramid:
         """The pyramid of an image. Raises CollageError if there is none to be had."""

@@ -65,6 +65,75 @@ def mean(level: np.ndarray) -> np.ndarray:
     return out
 
 
+_STEPS = types.Array(types.uint8, 1, "C", readonly=True)
+
+
+@njit(
+    [
+        types.void(_codes(types.uint8), types.int64, _TABLE, _TABLE, _STEPS, types.Array(types.uint8, 3, "C"), _LEVEL),
+        types.void(
+            _codes(types.uint16), types.int64, _TABLE, _TABLE, _STEPS, types.Array(types.uint16, 3, "C"), _LEVEL
+        ),
+    ],
+    **_OPTIONS,
+)
+def _two_levels(codes, colours, curve, plain, steps, out, light):
+    quarter, half, one = np.float32(0.25), np.float32(0.5), np.float32(1)
+    width, channels = codes.shape[1] // 2, codes.shape[2]
+    top, last = np.float32(plain.size - 1), np.float32(steps.size - 1)
+    lines = np.empty((2, width, channels), np.float32)
+    for pair in range(light.shape[0]):
+        for line in range(2):
+            row = 2 * pair + line
+            if channels == 3 and colours == 3:  # the most usual kind, without a choice for each number
+                for column in range(width):
+                    for channel in range(3):
+                        lines[line, column, channel] = quarter * (
+                            curve[codes[2 * row, 2 * column, channel]]
+                            + curve[codes[2 * row, 2 * column + 1, channel]]
+                            + curve[codes[2 * row + 1, 2 * column, channel]]
+                            + curve[codes[2 * row + 1, 2 * column + 1, channel]]
+                        )
+            else:
+                for column in range(width):
+                    for channel in range(channels):
+                        table = curve if channel < colours else plain
+                        lines[line, column, channel] = quarter * (
+                            table[codes[2 * row, 2 * column, channel]]
+                            + table[codes[2 * row, 2 * column + 1, channel]]
+                            + table[codes[2 * row + 1, 2 * column, channel]]
+                            + table[codes[2 * row + 1, 2 * column + 1, channel]]
+                        )
+            for column in range(width):
+                for channel in range(channels):
+                    held = min(max(lines[line, column, channel], np.float32(0)), one)
+                    if channel < colours and steps.size > 0:
+                        out[row, column, channel] = steps[np.int32(held * last + half)]
+                    else:
+                        out[row, column, channel] = np.int32(held * top + half)
+            for channel in range(channels):
+                out[row, width, channel] = out[row, 0, channel]
+        for column in range(width // 2):
+            for channel in range(channels):
+                left = lines[0, 2 * column, channel] + lines[1, 2 * column, channel]
+                right = lines[0, 2 * column + 1, channel] + lines[1, 2 * column + 1, channel]
+                light[pair, column, channel] = quarter * (left + right)
+
+
+def two_levels(
+    codes: np.ndarray, colours: int, curve: np.ndarray, plain: np.ndarray, steps: np.ndarray, out: np.ndarray
+) -> np.ndarray:
+    """The second level of (h, w, c) uint8 or uint16 codes, h and w multiples of four, and the light of the third.
+
+    curve, plain, colours : see `halve`. steps : uint8 codes at even steps of light, see `encode`; empty where codes are
+    even steps themselves. out : (h/2, w/2 + 1, c or more), filled with the second. Returns (h/4, w/4, c) float32.
+    """
+    height, width, channels = codes.shape
+    light = np.empty((height // 4, width // 4, channels), np.float32)
+    _two_levels(codes, colours, curve, plain, steps, out, light)
+    return light
+
+
 def _texels(kind: types.Type) -> types.Array:
     return types.Array(kind, 3, "C")
 

@@ -84,3 +84,10 @@ def test_menus_call_acts_what_they_are_called_and_give_them_their_keys(window: M
     window.session.select([name])
     shown = {one.text() for one in menu_at(board, board.frame_hand, middle(window, name)).actions()}
     assert {"Skip\tK", "Group cards\tCtrl+G", "Remove\tDel", "Wire to…\tCtrl+L"} <= shown
+
+
+def test_the_place_place(window: MainWindow) -> None:
+    window.go_to([one.title for one in window.places].index("Place"))
+    window.place("Place").choose((window.session.project.bench.objects[0].name, None))
+    QApplication.processEvents()
+    assert lacking(window) == []

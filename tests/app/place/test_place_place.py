@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
-from collage.app.place.view import chosen_pixels
+from collage.app.place.view import chosen_pixels, on_level
 from collage.app.shell.start import settle
 from collage.core.scene.bench import Camera, stock
 
@@ -136,3 +136,34 @@ def test_objects_are_hidden_and_shown_alone(window, place) -> None:
         assert [not item.hidden for item in session.project.bench.objects] == (seen if seen[1] else [True, False])
     assert settle(window)
     assert (place.view.picture.objects == 0).any()
+
+
+def test_ctrl_drag_carries_the_chosen_object_under_the_pointer(window, place, hand) -> None:
+    session, view = window.session, place.view
+    place.choose(("Pot", None))
+    steps = len(session.history.labels)
+    before = chosen_pixels(view.picture, view.bench(), ("Pot", None))
+    start = point_of(place, ("Pot", None))
+    end = start + QPoint(90, -25)
+    hand.drag(view, start, end, keys=Qt.KeyboardModifier.ControlModifier)
+    assert settle(window)
+    assert len(session.history.labels) == steps + 1
+    x, y, z = session.project.bench.objects[0].place
+    assert (y, z < 0, x > 0) == (0.03, True, True)
+    after = chosen_pixels(view.picture, view.bench(), ("Pot", None))
+    scale = view.width() / before.shape[1]
+    moved = [np.nonzero(mask)[1].mean() * scale for mask in (before, after)]
+    assert moved[1] - moved[0] == pytest.approx(90, abs=20), "it goes with the pointer"
+    window.undo()
+    assert session.project.bench.objects[0].place == (0, 0.03, 0)
+
+
+def test_a_place_on_the_ground_is_where_it_is_seen() -> None:
+    camera, size = Camera(turn=35, height=25, distance=2.0, target=(0.1, 0.05, -0.2)), (640, 400)
+    for place in ((0.3, 0.0, 0.1), (-0.4, 0.2, -0.5)):
+        away = np.array(place) - camera.position()
+        right, up, forward = camera.axes()
+        focal = camera.focal_length(*size)
+        at = QPointF(320 + focal * (away @ right) / (away @ forward), 200 - focal * (away @ up) / (away @ forward))
+        np.testing.assert_allclose(on_level(camera, at, size, place[1]), place, atol=1e-9)
+    assert on_level(camera, QPointF(320, -4000), size, 0.0) is None

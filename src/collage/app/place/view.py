@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, Signal
-from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtCore import QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter
 
 from collage.app.preview.viewport import Viewport
 from collage.app.shell.studio import Studio
 from collage.core.actions import bench as bench_acts
+from collage.core.actions import objects as acts
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.scene.bench import Bench, Camera, Faces
 
-HINT = "Click an object, again its part · drag to orbit · Shift+drag to pan · wheel to zoom"
+HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
 HATCH = 6  # pixels between the lines over what is chosen
 Chosen = tuple[str, Faces | None]
 """The name of an object, and some faces of it; None for all."""
@@ -62,6 +63,30 @@ class ObjectView(Viewport):
 
     def dropped(self) -> None:
         self.session.history.close_merge()
+
+    # ---- moving -------------------------------------------------------------------------------
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        before = self._last
+        ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if self._press is None or not ctrl or self.chosen is None:
+            super().mouseMoveEvent(event)
+            return
+        self._last, self._dragged = event.position(), True
+        self.carry(before, event.position())
+
+    def carry(self, before: QPointF, now: QPointF) -> None:
+        """Moves the chosen object over the ground, as far as the pointer has gone over it."""
+        name = self.chosen[0] if self.chosen is not None else ""
+        item = next((one for one in self.session.project.bench.objects if one.name == name), None)
+        if item is None:
+            return
+        x, y, z = item.place
+        size = self.width(), self.height()
+        start, end = (on_level(self.camera, point, size, y) for point in (before, now))
+        if start is not None and end is not None:
+            gone = end - start
+            acts.place(self.session, name, at=(x + float(gone[0]), y, z + float(gone[2])), merge=f"carry {name}")
 
     def _looked(self) -> None:
         self.ask("view")
@@ -123,6 +148,16 @@ class ObjectView(Viewport):
         out[mask & ~inner] = (colour.blue(), colour.green(), colour.red(), 255)
         height, width = mask.shape
         return QImage(out.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
+
+
+def on_level(camera: Camera, point: QPointF, size: tuple[int, int], height: float) -> np.ndarray | None:
+    """(3,) metres: the place at some height that is seen at a point of a picture; None above the horizon."""
+    right, up, forward = camera.axes()
+    across, down = point.x() - size[0] / 2, point.y() - size[1] / 2
+    direction = right * across - up * down + forward * camera.focal_length(*size)
+    eye = camera.position()
+    way = (height - eye[1]) / direction[1] if abs(direction[1]) > 1e-6 else -1.0
+    return np.asarray(eye + direction * way) if way > 0 else None
 
 
 def chosen_pixels(picture: Picture, bench: Bench, chosen: Chosen) -> np.ndarray | None:

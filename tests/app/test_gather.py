@@ -453,8 +453,9 @@ def test_the_library(window: MainWindow, maps: Path) -> None:
 
 
 def test_maps_on_disk_are_counted_and_cleared(window: MainWindow, tmp_path: Path) -> None:
-    write_image(tmp_path / "large.png", np.full((600, 600, 3), 90, np.uint8))
+    write_image(tmp_path / "large.png", np.random.default_rng(1).integers(0, 255, (600, 600, 3), np.uint8))
     window.session.images.open(ImageRef(str(tmp_path / "large.png")))
+    window.session.images.files.settle()
     window.show_settings()
     dialog = window.findChild(SettingsDialog)
     files = window.session.images.files

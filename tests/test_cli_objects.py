@@ -35,8 +35,7 @@ def test_from_a_file_to_a_mended_object_in_its_place(tmp_path: Path) -> None:
     listed = collage("objects", "list", folder).stdout
     assert "0.44 x 0.12 x 0.44 m, 2,048 triangles" in listed
     assert "UV sets: UVMap" in listed
-    for wrong in (("place", folder, "none", "--turn", "3"), ("mend", folder, "ring", "all"),
-                  ("add", folder, tmp_path / "none.obj"), ("place", folder, "ring", "--at", "here")):  # fmt: skip
+    for wrong in (("mend", folder, "ring", "all"), ("add", folder, tmp_path / "none.obj")):
         done = collage("objects", *wrong)
         assert done.returncode == 1
         assert len(done.stderr.strip().splitlines()) == 1

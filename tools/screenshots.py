@@ -226,7 +226,7 @@ def derive(window: MainWindow) -> None:
     wait_until(lambda: window.place("Gather").settled and window.place("Gather").derive.ours.image is not None, 90)
 
 
-def place(window: MainWindow) -> None:
+def planks(window: MainWindow) -> None:
     """Planks beside the bench, one of them chosen."""
     session = window.session
     objects.add_shape(session, "planks", "Weathered bench")
@@ -268,7 +268,7 @@ def main() -> None:
         )
         window_shot(folder, OUT / "seamless.png", prepare=seamless)
         window_shot(folder, OUT / "derive.png", prepare=derive)
-        window_shot(folder, OUT / "place.png", prepare=place)
+        window_shot(folder, OUT / "place.png", prepare=planks)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

@@ -14,6 +14,7 @@ from collage.core.document.model import MAP_SET, Wire
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import run
 from collage.core.geometry.points import sheet
+from collage.core.scene.bench import stock
 
 
 @pytest.fixture
@@ -108,3 +109,19 @@ def test_a_map_set_has_it_too_and_a_drag_is_one_step(window, hand):
     assert size(window, name)[0] == size(window, name)[1]
     assert len(session.history.labels) == steps + 1
     assert settle(window)
+
+
+def test_a_width_in_centimetres_is_that_on_the_object(window) -> None:
+    """On a board of 0.6 by 0.3 m whose UVs fill the square, locked: a tile of 15 cm is square on the board."""
+    session = window.session
+    board = stock("Board", "plane", material=session.material, sizes={"width": 0.6, "depth": 0.3})
+    session.edit_bench("board", lambda bench: bench.model_copy(update={"objects": (board,)}))
+    name = session.add(session.library["ND_place2d_vector2"], (0.0, 5.0))
+    session.select([name])
+    field = field_of(window)
+    assert [one.value for one in field.widths] == pytest.approx([60, 30], rel=1e-3)
+    type_in(field.widths[0], "15")
+    assert size(window, name) == pytest.approx((0.25, 0.5), rel=1e-3)
+    assert [one.value for one in field_of(window).repeats] == pytest.approx([4, 2], rel=1e-3)
+    window.undo()
+    assert [one.value for one in field_of(window).widths] == pytest.approx([60, 30], rel=1e-3)

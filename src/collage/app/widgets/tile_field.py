@@ -1,6 +1,8 @@
-"""How large a tile is, and how often it repeats: two ways to say the same, each for both directions."""
+"""How large a tile is, how often it repeats, and how wide it is on the object: three ways to say the same."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QWidget
@@ -10,6 +12,7 @@ from collage.app.widgets.fields import Field
 from collage.app.widgets.number_field import NumberField
 from collage.core.document.model import MAP_SET, Card, Value
 from collage.core.nodes.library import TabDef
+from collage.core.scene.relief import Span
 
 LEAST = 1e-6  # of the UV square, a tile's size
 
@@ -23,11 +26,13 @@ def is_tile_size(card: Card, tab: TabDef) -> bool:
 class TileField(Field):
     """The value is the size, in shares of the UV square; repeats are 1 / size. Locked, both directions go together.
 
-    beside : the fields of the repeats, to be laid out where they are wanted.
+    beside : the fields of the repeats, to be laid out where they are wanted. real : those of the width on the object.
+    span : how far a unit of u and of v goes on the object; None where there is no object.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, span: Callable[[], Span | None] = lambda: None) -> None:
         super().__init__()
+        self._span = span
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
@@ -41,19 +46,16 @@ class TileField(Field):
         self.lock.setToolTip("Lock: U and V change together")
         self.lock.setAccessibleName("Lock U and V")
         self.repeats = [self._number("Repeats", one, (0.0, 10.0)) for one in ("U", "V")]
-        self.beside = QWidget()
-        other = QHBoxLayout(self.beside)
-        other.setContentsMargins(0, 0, 24, 0)  # as wide as the lock above
-        other.setSpacing(2)
+        self.widths = [self._number("Width on the object in centimetres", one, (0.0, 100.0)) for one in ("U", "V")]
+        self.beside, self.real = _side_by_side(self.repeats), _side_by_side(self.widths)
         for part in (*self.sizes, self.lock):
             row.addWidget(part)
-        for part in self.repeats:
-            other.addWidget(part)
         self._value = (1.0, 1.0)
         self._known = False
         for at in range(2):
             self.sizes[at].edited.connect(lambda value, moving, at=at: self._resized(at, value, moving))
             self.repeats[at].edited.connect(lambda value, moving, at=at: self._repeated(at, value, moving))
+            self.widths[at].edited.connect(lambda value, moving, at=at: self._widened(at, value, moving))
 
     def _number(self, name: str, direction: str, soft: tuple[float, float]) -> NumberField:
         field = NumberField(1.0, soft=soft)
@@ -64,6 +66,17 @@ class TileField(Field):
 
     def _repeated(self, at: int, repeats: float, moving: bool) -> None:
         self._resized(at, 1 / repeats if abs(repeats) > LEAST else 1 / LEAST, moving)
+
+    def _widened(self, at: int, centimetres: float, moving: bool) -> None:
+        """One width for both directions, while they are locked: a tile that is square on the object."""
+        span = self._span()
+        if span is None:
+            return
+        sizes = [centimetres / 100 / one for one in (span.u, span.v)]
+        if not self.lock.isChecked():
+            sizes[1 - at] = self._value[1 - at]
+        self._show((sizes[0], sizes[1]))
+        self.edited.emit(self._value, moving)
 
     def _resized(self, at: int, size: float, moving: bool) -> None:
         sizes = list(self._value)
@@ -88,3 +101,17 @@ class TileField(Field):
             field.set_value(size)
         for field, size in zip(self.repeats, sizes, strict=True):
             field.set_value(1 / size if abs(size) > LEAST else 0.0)
+        span = self._span()
+        for field, size, metres in zip(self.widths, sizes, (span.u, span.v) if span else (0.0, 0.0), strict=True):
+            field.setEnabled(span is not None)
+            field.set_value(100 * size * metres)
+
+
+def _side_by_side(fields: list[NumberField]) -> QWidget:
+    widget = QWidget()
+    row = QHBoxLayout(widget)
+    row.setContentsMargins(0, 0, 24, 0)  # as wide as the lock above
+    row.setSpacing(2)
+    for field in fields:
+        row.addWidget(field)
+    return widget

@@ -40,9 +40,11 @@ from collage.core.nodes import ramps, stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, tab_label, title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
-from collage.core.scene.relief import tile_metres
+from collage.core.scene.relief import Span, tile_metres, uv_span
 
 ROWS = 4
+
+UNEVEN = 0.05  # from which on it is said how much UVs vary
 
 
 class ControlsPanel(QFrame):
@@ -273,13 +275,22 @@ class ControlsPanel(QFrame):
     def _cells(self, card: Card, tab: TabDef) -> list[QWidget]:
         """The cell of an input; the size of a tile has its repeats below it, strength of relief its depth."""
         cells, field = [self._cell(card, tab)], self.fields.get(tab.name)
-        if isinstance(field, TileField | DepthField):
+        more: list[tuple[str, QWidget]] = []
+        if isinstance(field, DepthField):
+            more.append(("Depth (mm)", field.beside))
+        elif isinstance(field, TileField):
+            more.append(("Repeats", field.beside))
+            span = self._span() if "(m)" not in tab.attributes.get("uiname", "") else None  # those are metres already
+            if span is not None:
+                uneven = f" · UVs vary by {span.uneven:.0%}" if span.uneven > UNEVEN else ""
+                more.append((f"Tile (cm){uneven}", field.real))
+        for text, widget in more:
             below = QWidget()
             column = QVBoxLayout(below)
             column.setContentsMargins(0, 0, 0, 2)
             column.setSpacing(1)
-            column.addWidget(quiet("Repeats" if isinstance(field, TileField) else "Depth (mm)"))
-            column.addWidget(field.beside)
+            column.addWidget(quiet(text))
+            column.addWidget(widget)
             below.setFixedWidth(cells[0].width())
             cells.append(below)
         return cells
@@ -335,10 +346,17 @@ class ControlsPanel(QFrame):
 
     def _field(self, card: Card, tab: TabDef) -> Field | None:
         if is_tile_size(card, tab):
-            return TileField()
+            return TileField(self._span)
         if is_strength(card, tab) and self._tile_metres() is not None:
             return DepthField(self._tile_metres)
         return field_for(tab, self.session.relative, self.session.found)
+
+    def _span(self) -> Span | None:
+        """How far a unit of UV goes on the object that has the material."""
+        try:
+            return uv_span(self.session.bench, self.session.material)
+        except CollageError:
+            return None
 
     def _tile_metres(self) -> float | None:
         return tile_metres(self.session.bench, self.session.material)

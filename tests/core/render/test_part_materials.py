@@ -21,10 +21,12 @@ from collage.core.geometry.stock import shape
 from collage.core.images.store import ImageStore
 from collage.core.project.fresh import ball_project
 from collage.core.project.recovery import Desk
+from collage.core.render import caches, samples
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import AreaLight, Assigned, Bench, BenchObject, Camera, stock
 from collage.core.scene.geometry import MeshFile, MeshReading
+from collage.core.scene.scene import BACKGROUND, GROUND, build_scene
 
 SIZE = (80, 60)
 CAMERA = Camera(turn=15, height=40, distance=1.6, target=(0, 0, 0))
@@ -128,3 +130,43 @@ def test_a_missing_material_of_a_part_is_no_error(library) -> None:
     assert np.isfinite(picture(library, (item,))).all()
     with pytest.raises(CollageError):
         stock("a", "none").mesh()
+
+
+def test_many_objects_are_evaluated_together_and_look_the_same(library, monkeypatch) -> None:
+    """Thirty balls in three materials, some of them turned: as many groups as materials and ways round."""
+    objects = tuple(
+        stock(str(number), "sphere", material=("red", "green", "blue")[number % 3], scale=0.3, turn=90.0 * (number % 2),
+              place=(0.12 * (number % 6 - 2.5), 0.0, 0.12 * (number // 6 - 2)))
+        for number in range(30)
+    )  # fmt: skip
+    bench = Bench(objects=objects, lights=(AreaLight(),), camera=CAMERA)
+    request = PictureRequest(bench, MATERIALS, 160, 120)
+    found = Renderer(library).picture(request)
+    monkeypatch.setattr(samples, "MANY", 1000)
+    monkeypatch.setattr(caches, "MANY", 1000)
+    apart = Renderer(library).picture(request)
+    np.testing.assert_allclose(found.linear, apart.linear, atol=2e-5)
+    np.testing.assert_array_equal(found.triangle, apart.triangle)
+
+
+def test_groups_of_many_regions() -> None:
+    scene = build_scene(tuple(stock(str(n), "sphere", turn=90.0 * (n // 10)) for n in range(20)), ground=False)
+    first, group_of = samples._together(scene, ["a", "b"] * 10)
+    assert first == [0, 1, 10, 11]
+    assert list(group_of[:4]) == [0, 1, 0, 1]
+    assert list(group_of[10:14]) == [2, 3, 2, 3]
+    assert list(group_of[-2:]) == [BACKGROUND, GROUND]
+
+
+def test_another_material_on_one_of_many_is_seen(library) -> None:
+    objects = tuple(stock(str(n), "sphere", material="red", scale=0.3, place=(0.07 * (n - 8), 0, 0)) for n in range(16))
+    renderer = Renderer(library)
+
+    def colours(some: tuple[BenchObject, ...]) -> np.ndarray:
+        bench = Bench(objects=some, camera=CAMERA)
+        return renderer.picture(PictureRequest(bench, MATERIALS, *SIZE, mode="base_color")).linear.reshape(-1, 3)
+
+    assert not (colours(objects)[:, 2] > 0.5).any()
+    one = (*objects[:8], objects[8].with_material("blue"), *objects[9:])
+    assert (colours(one)[:, 2] > 0.5).sum() > 5
+    assert not (colours(objects)[:, 2] > 0.5).any()

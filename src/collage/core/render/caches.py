@@ -15,6 +15,7 @@ from collage.core.geometry.points import Points
 from collage.core.render.environment import EnvironmentLight, load_environment
 from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
+from collage.core.render.samples import MANY
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import Scene, build_scene
 
@@ -76,4 +77,6 @@ def behind_key(points: Points) -> Hashable:
 
 def view_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:
     """Names all that the samples of a picture depend on."""
-    return request.bench.geometry_key, request.bench.camera, request.size, request.quality == "coarse", shift
+    bench = request.bench
+    worn = bench.worn if len(bench.worn) >= MANY else ()  # else samples are the same whatever the materials
+    return bench.geometry_key, bench.camera, request.size, request.quality == "coarse", shift, worn

@@ -156,7 +156,7 @@ class Renderer:
     ) -> Samples:  # fmt: skip
         return find_samples(
             scene, request.bench.camera, request.size, shift=shift, edges=request.quality != "coarse", window=window,
-            workers=self.workers, cancelled=cancelled,
+            worn=request.bench.worn, workers=self.workers, cancelled=cancelled,
         )  # fmt: skip
 
     def stages(
@@ -407,7 +407,7 @@ class _Work:
             if group.beside:
                 pattern += 5 * samples.pattern[group.start : group.stop]
             behind = find_behind(
-                view.scene, request.bench.camera, request.size, group.points, pixel, pattern,
+                view.scene, request.bench.camera, request.size, group.points, pixel, pattern, worn=request.bench.worn,
                 workers=renderer.workers, cancelled=self.cancelled,
             )  # fmt: skip
             return View(view.scene, behind)

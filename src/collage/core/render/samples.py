@@ -5,7 +5,7 @@ Samples are found once per camera, size and geometry; a moved light or a changed
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TypeVar
@@ -61,8 +61,8 @@ class Window:
 class ObjectSamples:
     """Samples that show one region of an object, or the ground: a run of all samples from `start` up to `stop`.
 
-    region : its number in the scene; GROUND for the ground. beside : whether they lie beside the middle of a pixel;
-    those in the middle are a group of their own.
+    region : its number in the scene, of several the first; GROUND for the ground. beside : whether they lie beside the
+    middle of a pixel; those in the middle are a group of their own.
     """
 
     region: int
@@ -171,6 +171,7 @@ def find_samples(
     shift: tuple[float, float] = (0.0, 0.0),
     edges: bool = True,
     window: Window | None = None,
+    worn: Sequence[str] = (),
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> Samples:
@@ -178,9 +179,10 @@ def find_samples(
 
     size : width and height in pixels. shift : where in the pixels to look, from their middles. edges : whether pixels
     on edges get EDGE_SAMPLES more samples. window : the part of the picture to look at; its samples are those of the
-    whole picture where no edge of the window is near. Raises Cancelled.
+    whole picture where no edge of the window is near. worn : the material of each region; where there are many regions,
+    those that can be evaluated together are one group. Raises Cancelled.
     """
-    return _Finder(scene, camera, size, workers, cancelled, window).picture(shift, edges)
+    return _Finder(scene, camera, size, workers, cancelled, window, worn).picture(shift, edges)
 
 
 def find_behind(
@@ -191,15 +193,16 @@ def find_behind(
     origin: np.ndarray,
     pattern: np.ndarray,
     *,
+    worn: Sequence[str] = (),
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> Samples:
     """What lies behind see-through samples, on the same line of sight; its pixels are those samples, in a row.
 
     size : of the picture they belong to. origin, pattern : (n,) int32, in which of its pixels each is seen, and a
-    number for its shadow rays. Raises Cancelled.
+    number for its shadow rays. worn : see `find_samples`. Raises Cancelled.
     """
-    return _Finder(scene, camera, size, workers, cancelled).behind(points, origin, pattern)
+    return _Finder(scene, camera, size, workers, cancelled, worn=worn).behind(points, origin, pattern)
 
 
 def over_blocks(
@@ -232,6 +235,29 @@ def _pixels(width: int, height: int, window: Window) -> tuple[np.ndarray, np.nda
     return x.astype(np.float32), y.astype(np.float32), np.arange(columns.size, dtype=np.int32), pattern
 
 
+MANY = 12  # regions from which on groups are worth more than that an edge between two of them is in no other order
+
+
+def _together(scene: Scene, worn: Sequence[str]) -> tuple[list[int], np.ndarray]:
+    """The first region of each group, and the group of each region; behind them BACKGROUND and GROUND, which are found
+    from the end by their own numbers.
+
+    Together are regions with the same material, the same names of UV sets, and the same way round.
+    """
+    regions = range(len(scene.regions))
+    if len(worn) < MANY:
+        return list(regions), np.array([*regions, BACKGROUND, GROUND], np.int32)
+    groups: dict[tuple[str, tuple[str, ...], bytes], int] = {}
+    first, group_of = [], []
+    for region in regions:
+        key = worn[region], scene.uv_sets[region], scene.rotations[region].tobytes()
+        if key not in groups:
+            groups[key] = len(groups)
+            first.append(region)
+        group_of.append(groups[key])
+    return first, np.array([*group_of, BACKGROUND, GROUND], np.int32)
+
+
 class _Finder:
     def __init__(
         self,
@@ -241,8 +267,10 @@ class _Finder:
         workers: Workers | None,
         cancelled: Callable[[], bool],
         window: Window | None = None,
+        worn: Sequence[str] = (),
     ) -> None:
         self.scene, self.whole = scene, size
+        self.first, self.group_of = _together(scene, worn)
         self.window = window or Window(0, 0, *size)
         self.width, self.height = self.window.width, self.window.height
         self.axes = camera.axes().astype(np.float32)
@@ -357,9 +385,9 @@ class _Finder:
         self, rays: _Rays, weight: np.ndarray, centres: int, seen: np.ndarray, size: tuple[int, int]
     ) -> Samples:
         """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
-        starts = np.empty(len(self.scene.rotations) + 2, np.int32)
+        starts = np.empty(len(self.first) + 2, np.int32)
         ray = np.empty(int(np.count_nonzero(rays.region > BACKGROUND)), np.int32)
-        k.sort_by_object(rays.region, starts, ray)
+        k.sort_by_object(self.group_of.take(rays.region), starts, ray)
         surface = np.empty((k.UV + self.scene.corners.shape[1] - 9, ray.size), np.float32)
         ground = int(starts[1])  # the first of them
 
@@ -401,8 +429,9 @@ class _Finder:
 
         def group(run: tuple[int, int, int, bool]) -> ObjectSamples:
             number, start, stop, beside = run
-            points = self._points(number, surface[:, start:stop], triangle[start:stop])
-            return ObjectSamples(number, points, start, stop, beside)
+            region = self.first[number] if number != GROUND else GROUND
+            points = self._points(region, surface[:, start:stop], triangle[start:stop])
+            return ObjectSamples(region, points, start, stop, beside)
 
         runs = [run for run in runs if run[2] > run[1]]
         return tuple(self.workers.map(group, runs) if self.workers is not None else map(group, runs))

@@ -171,6 +171,11 @@ class Bench(Frozen):
         return self.model_copy(update={"objects": tuple(seated)})
 
     @property
+    def worn(self) -> tuple[str, ...]:
+        """The material of each region of the scene, in their order; see Scene."""
+        return tuple(item.material_of(rule) for item in self.objects for rule in range(-1, len(item.assigned)))
+
+    @property
     def geometry_key(self) -> tuple[str, ...]:
         """Names all that decides what rays meet: the objects where they stand, and the ground."""
         return (*(item.key for item in self.objects), "ground" if self.ground else "")

@@ -156,7 +156,7 @@ def _sheet(t: Theme) -> str:
     QPushButton#main {{ font-weight: bold; padding: 5px 12px; border-color: {t.ink}; }}
     QTreeWidget {{ background: {t.panel}; border: none; outline: none; }}
     QTreeWidget::item {{ padding: 2px 0; border: none; }}
-    QTreeWidget::item:selected, QTreeWidget::branch:selected {{ background: {t.card}; color: {t.ink}; }}
+    QTreeWidget::item:selected {{ background: {t.card}; color: {t.ink}; }}
     QTreeWidget#sets::item:selected {{ border-bottom: 1px solid {t.accent}; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line};
         padding: 3px 4px; font-size: 11px; }}

@@ -83,7 +83,7 @@ def with_object(bench: Bench, made: Imported, material: str = "") -> Bench:
     low, high = (np.asarray(corner, float) for corner in made.mesh.bounds)
     right = _rightmost(bench)
     x = right + SPACE - low[0] if right is not None else -(low[0] + high[0]) / 2
-    place = (float(x), float(-low[1]), float(-(low[2] + high[2]) / 2))
+    place = tuple(round(float(one), 6) + 0.0 for one in (x, -low[1], -(low[2] + high[2]) / 2))  # and no minus zero
     item = made.item.model_copy(update={"name": name, "place": place, "material": material})
     return bench.model_copy(update={"objects": (*bench.objects, item)})
 

@@ -21,7 +21,10 @@ from collage.app.shell.start import settle, wait_until
 from collage.app.shell.start_page import when
 from collage.app.shell.walk import STEPS
 from collage.core.document.model import Wire
+from collage.core.geometry.glb_write import write_glb
+from collage.core.geometry.stock import shape
 from collage.core.images.files import write_image
+from collage.core.project import objects
 
 
 @pytest.fixture
@@ -87,6 +90,17 @@ def test_one_picture_dropped_on_the_page_comes_on_a_ball(start, photograph):
     drop(start.front.page.viewport(), photograph)
     assert wait_until(lambda: start.session.project.bench.objects != (), 20)
     assert wait_until(lambda: start.session.project.bench.objects[0].material != "Plain", 20)
+    assert settle(start)
+    assert not start.front.at_start
+
+
+def test_a_mesh_dropped_on_the_page_comes_beside_a_ball(start, tmp_path, monkeypatch):
+    monkeypatch.setattr(objects, "unsaved_meshes", lambda: tmp_path / "unsaved")
+    write_glb(shape("ring"), tmp_path / "ring.glb")
+    drop(start.front.page.viewport(), tmp_path / "ring.glb")
+    assert wait_until(lambda: len(start.session.project.bench.objects) == 2, 20)
+    ball, ring = start.session.project.bench.objects
+    assert (ring.name, ring.material) == ("ring", ball.material)
     assert settle(start)
     assert not start.front.at_start
 

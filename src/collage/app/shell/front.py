@@ -115,12 +115,12 @@ class Front(QStackedWidget):
         self.open_sample()
 
     def _dropped(self, paths: list[Path]) -> None:
-        """A project is opened, a material or one picture comes on a ball, and all else goes where maps are gathered."""
+        """A project is opened, a material or a picture comes on a ball, a mesh beside one; all else goes to Gather."""
         first = paths[0].parent if paths[0].name == "project.json" else paths[0]
         if len(paths) == 1 and is_project(first):
             self.files.open_folder(first)
         elif all(is_mesh(path) for path in paths):
-            self.leave()
+            self.files.new_on_ball()
             self.studio.objects_dropped.emit(paths)
         elif is_document(first) or (len(paths) == 1 and first.suffix.lower() in MAP_SUFFIXES):
             self.files.new_on_ball()

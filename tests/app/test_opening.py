@@ -41,6 +41,8 @@ def look():
         print("first", first[0])
         print("told", list(dict.fromkeys(told)))
         {after}
+        if opening.window is not None:
+            opening.window.close()  # as a person ends it: no thread is at work when Python ends
         QApplication.exit(0)
     else:
         QTimer.singleShot(10, look)

@@ -82,11 +82,9 @@ class ObjectTree(QFrame):
             face = line.font(0)
             face.setItalic(item.hidden)
             line.setFont(0, face)
-            line.setText(0, item.name)
             self.tree.addTopLevelItem(line)
             for faces, text in _faces_of(item):
-                material = next((one.material for one in reversed(item.assigned) if one.told_by == faces), "")
-                line.addChild(self._line(text, material, (item.name, faces)))
+                line.addChild(self._line(text, item.material_on(faces), (item.name, faces)))
             line.setExpanded(item.name in opened)
         self._quiet = False
         self._filter(self.search.text())
@@ -163,11 +161,7 @@ class ObjectTree(QFrame):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         number = [item.name for item in session.project.bench.objects].index(name)
         item = session.project.bench.objects[number]
-        now = (
-            item.material
-            if faces is None
-            else next((one.material for one in item.assigned if one.told_by == faces), "")
-        )
+        now = item.material if faces is None else item.material_on(faces)
         menu.addSection("Material")
         for material in (*([""] if faces is not None else []), *session.project.materials):
             action = menu.addAction(

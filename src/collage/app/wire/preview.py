@@ -346,7 +346,7 @@ class Preview(Viewport):
 
     def _fill_faces(self, menu: QMenu, number: int, faces: Faces) -> None:
         item = self.session.project.bench.objects[number]
-        now = next((one.material for one in item.assigned if one.told_by == faces), "")
+        now = item.material_on(faces)
         for name, text in (("", "As the object"), *((name, name) for name in self.session.project.materials)):
             action = menu.addAction(text, partial(self.assign, number, name, faces))
             action.setCheckable(True)

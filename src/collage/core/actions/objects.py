@@ -12,7 +12,7 @@ from collage.core.base.progress import finished
 from collage.core.document.model import free_among
 from collage.core.geometry.checks import mesh_remarks
 from collage.core.geometry.stock import SHAPES
-from collage.core.project.objects import Imported, dropped, importing, reading_again, with_object
+from collage.core.project.objects import Imported, dropped, importing, placed_beside, reading_again
 from collage.core.scene.bench import Bench, BenchObject, stock
 from collage.core.scene.directions import Triple
 from collage.core.scene.geometry import MeshFile
@@ -35,15 +35,11 @@ def add_file(session: Session, path: Path, *, z_up: bool | None = None, metres: 
 
 def put(session: Session, made: Imported, material: str = "") -> str:
     """Puts an object that was read on the bench; its name there."""
+    item = placed_beside(session.bench, made, material)
     session.edit_bench(
-        f"Add {made.item.name}", lambda bench: _of_folder(session, with_object(session.bench, made, material))
+        f"Add {made.item.name}", lambda bench: bench.model_copy(update={"objects": (*bench.objects, item)})
     )
-    return session.project.bench.objects[-1].name
-
-
-def _of_folder(session: Session, bench: Bench) -> Bench:
-    """The bench of before with the last object of another one, whose files have whole names."""
-    return session.project.bench.model_copy(update={"objects": (*session.project.bench.objects, bench.objects[-1])})
+    return item.name
 
 
 @act("objects.add_shape", "Add stock shape", command="objects add")

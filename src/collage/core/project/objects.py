@@ -77,15 +77,17 @@ def importing(
     return Imported(BenchObject(name=path.stem, geometry=geometry), mesh, remarks, guessed_unit(size))
 
 
-def with_object(bench: Bench, made: Imported, material: str = "") -> Bench:
-    """The bench with an object more: beside the others, on the ground, under a name of its own."""
+def placed_beside(bench: Bench, made: Imported, material: str = "") -> BenchObject:
+    """An object as it is added to a bench: beside the others, on the ground, under a name of its own.
+
+    bench : with the whole names of its files.
+    """
     name = free_among(made.item.name, {item.name for item in bench.objects}, " ")
     low, high = (np.asarray(corner, float) for corner in made.mesh.bounds)
     right = _rightmost(bench)
     x = right + SPACE - low[0] if right is not None else -(low[0] + high[0]) / 2
     place = tuple(round(float(one), 6) + 0.0 for one in (x, -low[1], -(low[2] + high[2]) / 2))  # and no minus zero
-    item = made.item.model_copy(update={"name": name, "place": place, "material": material})
-    return bench.model_copy(update={"objects": (*bench.objects, item)})
+    return made.item.model_copy(update={"name": name, "place": place, "material": material})
 
 
 def _rightmost(bench: Bench) -> float | None:

@@ -100,6 +100,10 @@ class BenchObject(Frozen):
         """The material by the number of the rule in `assigned`; its own for -1."""
         return self.material if rule < 0 else self.assigned[rule].material
 
+    def material_on(self, faces: Faces) -> str:
+        """The material assigned to just these faces; empty where they have the object's own."""
+        return next((one.material for one in self.assigned if one.told_by == faces), "")
+
     def with_material(self, material: str, faces: Faces | None = None) -> BenchObject:
         """With another material, or with one for some faces; see `Assigned.told_by`. An empty one is taken off them."""
         if faces is None:

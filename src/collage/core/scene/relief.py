@@ -32,10 +32,16 @@ def tile_metres(bench: Bench, material: str) -> float | None:
 def _square(mesh: Mesh) -> float | None:
     if not mesh.uv:
         return None
+    covered = float(_uv_areas(mesh).sum())
+    return float(np.sqrt(mesh.areas.sum(dtype=np.float64) / covered)) if covered > 1e-12 else None
+
+
+def _uv_areas(mesh: Mesh) -> np.ndarray:
+    """(t,) float64: how much of the first UV set each triangle covers."""
     corners = next(iter(mesh.uv.values())).reshape(-1, 3, 2).astype(np.float64)
     a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    covered = float(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2)
-    return float(np.sqrt(mesh.areas.sum(dtype=np.float64) / covered)) if covered > 1e-12 else None
+    areas: np.ndarray = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+    return areas
 
 
 @dataclass(frozen=True)
@@ -62,9 +68,7 @@ def uv_span(bench: Bench, material: str) -> Span | None:
 def _span(mesh: Mesh) -> Span | None:
     if not mesh.uv:
         return None
-    corners = next(iter(mesh.uv.values())).reshape(-1, 3, 2).astype(np.float64)
-    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    covered = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+    covered = _uv_areas(mesh)
     areas = mesh.areas.astype(np.float64)
     good = (covered > 1e-12) & (areas > 0)
     if not good.any():

@@ -282,6 +282,27 @@ def in_range(
 
 
 @app.command()
+def coordinates(
+    folder: Folder,
+    material: Material,
+    card: CardName,
+    of: Annotated[str, typer.Argument(help="As “box” or “cylinder”; leave it out to list them.")] = "",
+    group: Group = "",
+) -> None:
+    """Set where a map or pattern gets its coordinates, or list what there is; the present ones have a star."""
+    from collage.core.actions.coordinates import coordinates_for, coordinates_of, set_coordinates
+
+    with saved_session(folder, material, group) as session:
+        name = card_of(session.network, card).name
+        if of:
+            set_coordinates(session, name, of)
+            return
+        now = coordinates_of(session, name)
+        for one in coordinates_for(session):
+            typer.echo(f"{'*' if now == one else ' '} {one.key:16} {one.label}: {one.help}")
+
+
+@app.command()
 def space(
     folder: Folder,
     material: Material,

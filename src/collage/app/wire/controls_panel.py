@@ -27,6 +27,7 @@ from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.widgets.tile_field import TileField, is_tile_size
 from collage.app.wire.card_tabs import card_tabs
+from collage.app.wire.coordinates_field import CoordinatesField, takes_coordinates
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.space_row import SpaceRow
 from collage.app.wire.value_menu import value_menu
@@ -313,6 +314,8 @@ class ControlsPanel(QFrame):
         cell.customContextMenuRequested.connect(lambda at: self._open_menu(cell, at, card, tab, label))
         if link is not None:
             column.addWidget(self._linked(card, tab, label, link))
+        elif takes_coordinates(self.session, card, tab) and not (one is not None and one.interface is not None):
+            column.addWidget(CoordinatesField(self.session, card, tab))
         elif one is not None and one.wire is not None:
             column.addWidget(self._wired(card, tab))
         elif one is not None and one.interface is not None:
@@ -337,6 +340,7 @@ class ControlsPanel(QFrame):
             "vector4": 244,
             "color4": 176,
             "filename": 236,
+            "vector2": 176 if tab.name == "texcoord" else 136,
             "float": 112,
             "integer": 112,
             "boolean": 112,

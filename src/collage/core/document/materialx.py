@@ -23,8 +23,9 @@ MAX_BYTES = 64 * 2**20
 MAX_DEPTH = 40
 MAX_ELEMENTS = 500_000
 
-OWN_DEFINITIONS = Path(__file__).parent.parent / "nodes" / "collage_defs.mtlx"
-"""Collage's definitions. A document that uses some carries them along, so that other programs understand it."""
+_NODES = Path(__file__).parent.parent / "nodes"
+OWN_DEFINITIONS = (_NODES / "collage_defs.mtlx", _NODES / "coordinates.mtlx")
+"""Files of Collage's definitions. A document that uses some carries them along, so that other programs understand it."""
 
 _OWN = ("ND_clg_", "NG_clg_")
 _WIRE_ATTRIBUTES = {"nodename", "nodegraph", "output", "interfacename"}
@@ -113,8 +114,14 @@ def _categories(network: Network) -> Iterator[str]:
 def own_definitions() -> Any:
     """The document of Collage's definitions, as an object of the standard's library."""
     document = mx.createDocument()
-    mx.readFromXmlFile(document, str(OWN_DEFINITIONS))
+    add_own_definitions(document)
     return document
+
+
+def add_own_definitions(document: Any) -> None:
+    """Reads Collage's definitions into a document of the standard's library."""
+    for path in OWN_DEFINITIONS:
+        mx.readFromXmlFile(document, str(path))
 
 
 def _carry_own(document: Any, used: set[str]) -> None:

@@ -112,9 +112,13 @@ class Mesh:
 
         Where there is no UV set, or it is squeezed to nothing, two directions in the face of length 1.
         """
+        return self.gradients_of(next(iter(self.uv), ""))
+
+    def gradients_of(self, name: str) -> tuple[np.ndarray, np.ndarray]:
+        """The same for a UV set by its name; as where there is none for an unknown one."""
         count = len(self.triangles)
         along_u, along_v = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
-        uv = next(iter(self.uv.values())).reshape(-1, 3, 2) if self.uv else None
+        uv = self.uv[name].reshape(-1, 3, 2) if name in self.uv else None
         for start in range(0, count, SOME):  # a large mesh needs no room for all that comes in between
             cut = slice(start, min(start + SOME, count))
             found = _gradients(

@@ -10,6 +10,8 @@ from typing import Any, cast
 
 import numpy as np
 
+from collage.core.geometry.surroundings import Surroundings, one_box
+
 _ids = itertools.count(1)
 
 
@@ -29,6 +31,8 @@ class Points:
         the neighbour in the same two by two; 0 for other points.
     part, piece, slot : (n,) int32, the mesh part, connected piece and material slot of each; None where there is
         no mesh.
+    triangle : (n,) int32, the triangle of each in the scene; None where there is none.
+    around : the objects that the points lie on and the camera; None where there are none.
     """
 
     position: np.ndarray
@@ -48,6 +52,8 @@ class Points:
     part: np.ndarray | None = None
     piece: np.ndarray | None = None
     slot: np.ndarray | None = None
+    triangle: np.ndarray | None = None
+    around: Surroundings | None = None
     id: int = field(default_factory=lambda: next(_ids))
 
     @property
@@ -78,6 +84,35 @@ class Points:
             return np.zeros((2, self.count), np.float32)
         return next(iter(self.uv.values()))
 
+    def along(self, index: int) -> tuple[np.ndarray, np.ndarray]:
+        """How far the position moves for one unit of u and of v of a UV set by its number, (3, n) each, metres."""
+        around = self.around
+        if index == 0 or around is None or self.triangle is None or index > len(around.gradients):
+            return self.along_u, self.along_v
+        both = around.gradients[index - 1].take(self.triangle, axis=0).T
+        return both[:3], both[3:]
+
+    @property
+    def object_number(self) -> np.ndarray:
+        """(n,) int32, the number of each point's object in `around`; (1,) where all are on the first."""
+        if self.around is None or self.triangle is None:
+            return np.zeros(1, np.int32)
+        return self.around.object_of.take(self.triangle)
+
+    def tangents(self, index: int) -> tuple[np.ndarray, np.ndarray]:
+        """Tangent along u and bitangent on the side of v of a UV set by its number, (3, n) each, world space.
+
+        Both at right angles to the normal and of length 1, as those of the first set.
+        """
+        if index == 0 or self.around is None or index > len(self.around.gradients):
+            return self.tangent, self.bitangent
+        along_u, along_v = self.along(index)
+        tangent = along_u - self.normal * (self.normal * along_u).sum(axis=0)
+        tangent /= np.maximum(np.sqrt((tangent * tangent).sum(axis=0)), 1e-20)
+        bitangent = np.cross(self.normal, tangent, axis=0)
+        mirrored = (bitangent * along_v).sum(axis=0) < 0
+        return tangent, np.where(mirrored, -bitangent, bitangent).astype(np.float32)
+
     def cut(self, start: int, stop: int) -> Points:
         """The points from `start` up to `stop`, as views."""
         return cast(Points, _Part(self, start, stop))
@@ -107,6 +142,16 @@ class _View:
 
     def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
         return Points._moved_own(cast(Points, self), move)
+
+    @property
+    def object_number(self) -> np.ndarray:
+        return cast(np.ndarray, Points.object_number.fget(cast(Points, self)))  # type: ignore[attr-defined]
+
+    def along(self, index: int) -> tuple[np.ndarray, np.ndarray]:
+        return Points.along(cast(Points, self), index)
+
+    def tangents(self, index: int) -> tuple[np.ndarray, np.ndarray]:
+        return Points.tangents(cast(Points, self), index)
 
 
 class _Part(_View):
@@ -156,10 +201,28 @@ class _Shifted(_View):
     @cached_property
     def uv(self) -> Mapping[str, np.ndarray]:
         moved = {}
-        for name, place in self._base.uv.items():
-            moved[name] = place.copy()
-            moved[name][self._axis] += self._step
+        for index, (name, place) in enumerate(self._base.uv.items()):
+            moved[name] = place + self._step_in(index)
         return moved
+
+    def _step_in(self, index: int) -> np.ndarray:
+        """(2, n) what the step is in a UV set: in the first as given, in others what moves the position as far."""
+        if index == 0 or self._base.around is None or index > len(self._base.around.gradients):
+            step = np.zeros((2, self._base.count), np.float32)
+            step[self._axis] = self._step
+            return step
+        along_u, along_v = self._base.along(index)
+        return _solved(along_u, along_v, self._move)
+
+
+def _solved(along_u: np.ndarray, along_v: np.ndarray, move: np.ndarray) -> np.ndarray:
+    """(2, n) the steps in u and v that come nearest to a move (3, n), by least squares; 0 where UVs are squeezed."""
+    uu, vv, uv = ((a * b).sum(axis=0) for a, b in ((along_u, along_u), (along_v, along_v), (along_u, along_v)))
+    mu, mv = (along_u * move).sum(axis=0), (along_v * move).sum(axis=0)
+    area = uu * vv - uv * uv
+    good = area > 1e-12 * uu * vv
+    scale = np.where(good, 1 / np.where(good, area, 1), 0)
+    return np.asarray(np.stack([mu * vv - mv * uv, mv * uu - mu * uv]) * scale, np.float32)
 
 
 def sheet(
@@ -209,4 +272,5 @@ def sheet(
         view=axis(0, 0, -1),
         filtered=filtered,
         across=width if width % 2 == 0 and height % 2 == 0 else 0,
+        around=one_box(low, high),
     )

@@ -17,7 +17,7 @@ import MaterialX as mx
 
 import collage.core.nodes as nodes_package
 from collage.core.base.errors import CollageError
-from collage.core.document.materialx import OWN_DEFINITIONS, attributes_of, read_network
+from collage.core.document.materialx import add_own_definitions, attributes_of, read_network
 from collage.core.document.model import Card, Element, Input, Network, Value
 from collage.core.document.types import parse, zero
 from collage.core.nodes.behaviour import Mark
@@ -210,7 +210,7 @@ def load_library() -> Library:
     """The standard's definitions with every function of this folder."""
     document = mx.createDocument()
     mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), document)
-    mx.readFromXmlFile(document, str(OWN_DEFINITIONS))
+    add_own_definitions(document)
     functions = _functions()
     graphs = {}
     for graph in document.getNodeGraphs():

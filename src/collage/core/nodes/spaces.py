@@ -6,14 +6,19 @@ import numpy as np
 
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context, behaviour
-from collage.core.nodes.geometric import view
+from collage.core.nodes.geometric import in_space, view
 
 _OWN = ("object", "model")
 
 
 def _moved(ctx: Context, vector: Array, fromspace: str, tospace: str) -> Array:
-    """A direction from one space in the other; unknown names and equal spaces leave it as it is."""
-    turn = ctx.at.to_object
+    """A direction from one space in the other; from the world also in the camera's or a named object's.
+
+    Unknown names and equal spaces leave it as it is.
+    """
+    points, turn = ctx.at, ctx.at.to_object
+    if fromspace == "world" and tospace not in (*_OWN, "world"):
+        return in_space(points, vector, tospace, is_place=False)
     if turn is None:
         return vector
     if fromspace in _OWN and tospace == "world":
@@ -38,6 +43,8 @@ def transformnormal(ctx: Context, fromspace: str, tospace: str, **inputs: Array)
 @behaviour("transformpoint", spatial=True)
 def transformpoint(ctx: Context, fromspace: str, tospace: str, **inputs: Array) -> Array:
     points, value = ctx.at, inputs["in"]
+    if fromspace == "world" and tospace not in (*_OWN, "world"):
+        return in_space(points, value, tospace, is_place=True)
     own = points.object_position
     if own is None:
         return value

@@ -7,7 +7,7 @@ import numpy as np
 from collage.core.document.types import CHANNELS
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context, behaviour
-from collage.core.nodes.geometric import spatial
+from collage.core.nodes.geometric import in_space, own_property, spatial
 
 SOBEL = 1.0 / 16.0  # the reference divides slopes by this many, "for parity with traditional Sobel filtering"
 
@@ -24,12 +24,23 @@ def normal(ctx: Context, space: str) -> Array:
 
 @behaviour("tangent", spatial=True)
 def tangent(ctx: Context, space: str, index: Array) -> Array:
-    return spatial(ctx.at, "tangent", space)
+    return _along(ctx, "tangent", space, index)
 
 
 @behaviour("bitangent", spatial=True)
 def bitangent(ctx: Context, space: str, index: Array) -> Array:
-    return spatial(ctx.at, "bitangent", space)
+    return _along(ctx, "bitangent", space, index)
+
+
+def _along(ctx: Context, what: str, space: str, index: Array) -> Array:
+    """The tangent or bitangent of a UV set by its number, (3, n)."""
+    points, number = ctx.at, int(index.flat[0])
+    if number == 0:
+        return spatial(points, what, space)
+    found = points.tangents(number)[0 if what == "tangent" else 1]
+    if space in ("object", "model") and points.to_object is not None:
+        return points.to_object @ found
+    return in_space(points, found, space, is_place=False)
 
 
 @behaviour("texcoord", spatial=True)
@@ -44,10 +55,11 @@ def texcoord(ctx: Context, index: Array) -> Array:
 
 @behaviour("geompropvalue", spatial=True)
 def geompropvalue(ctx: Context, geomprop: str, default: Array) -> Array:
-    """A UV set by its name; anything else has its default."""
+    """A UV set by its name, or a property of Collage's own; anything else has its default."""
     if geomprop in ctx.at.uv and ctx.output_type == "vector2":
         return ctx.at.uv[geomprop]
-    return default
+    own = own_property(ctx.at, geomprop, ctx.output_type)
+    return own if own is not None else default
 
 
 @behaviour("geompropvalueuniform")

@@ -17,6 +17,7 @@ from collage.core.evaluate.literals import LOUD, Loud
 from collage.core.evaluate.plan import CardOutput, Place, Plan, build_plan
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.geometry.points import Points, sheet
+from collage.core.geometry.surroundings import one_box
 from collage.core.images.store import ImageStore
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
@@ -84,6 +85,7 @@ def _ball(width: int, height: int, box: Box) -> tuple[Points, np.ndarray]:
         step_u=np.full(flat.count, 0.5 / size / np.pi, np.float32),
         step_v=np.full(flat.count, 1.0 / size / np.pi, np.float32),
         view=flat.view,
+        around=one_box(*box),
     )
     light = np.clip(normal[0] * -0.35 + normal[1] * 0.5 + normal[2] * 0.79, 0, 1) * 0.75 + 0.25
     return points, np.where(inside, light, 0).astype(np.float32)

@@ -14,6 +14,7 @@ import numpy as np
 
 from collage.core.evaluate.run import BLOCK, Cancelled, Workers, even_block, never
 from collage.core.geometry.points import Points
+from collage.core.geometry.surroundings import CameraFrame
 from collage.core.kernels import Family
 from collage.core.scene.cameras import Camera
 from collage.core.scene.scene import BACKGROUND, GROUND, PART, PIECE, REGION, SLOT, Scene
@@ -276,6 +277,8 @@ class _Finder:
         self.axes = camera.axes().astype(np.float32)
         self.eye = camera.position().astype(np.float32)
         self.focal_length = np.float32(camera.focal_length(*size))
+        frame = CameraFrame(self.eye, self.axes, float(self.focal_length) / size[1])
+        self.around = replace(scene.around, camera=frame)
         self.workers, self.cancelled = workers, cancelled
 
     def picture(self, shift: tuple[float, float], edges: bool) -> Samples:
@@ -458,4 +461,6 @@ class _Finder:
             part=self._id(PART, triangle),
             piece=self._id(PIECE, triangle),
             slot=self._id(SLOT, triangle),
+            triangle=triangle,
+            around=self.around,
         )

@@ -125,10 +125,10 @@ class BenchObject(Frozen):
 
     @property
     def key(self) -> str:
-        """Names all that rays can tell of the object: not its name, nor its materials."""
+        """Names all that points on the object can tell of it: not its materials."""
         places = "".join(str(one.told_by) for one in self.assigned)
         stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
-        return f"{self.geometry.key} {stands} {places} {self.hidden}"
+        return f"{self.name!r} {self.geometry.key} {stands} {places} {self.hidden}"
 
 
 def _circle(degrees: float) -> tuple[float, float]:

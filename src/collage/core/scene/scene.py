@@ -9,6 +9,7 @@ import numpy as np
 
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.surroundings import Surroundings, name_number
 from collage.core.scene.bench import BenchObject
 
 GROUND = -1  # the object number of the ground
@@ -34,7 +35,7 @@ class Scene:
         object's own material. Of the ground, GROUND.
     rotations : (regions, 3, 3) from object to world space, for row vectors.
     uv_sets : names of the UV sets of each region. bounds : of all objects, without the ground.
-    remarks : sentences about objects that cannot be read.
+    remarks : sentences about objects that cannot be read. around : what surface points look up about all objects.
     """
 
     tracer: Any
@@ -46,11 +47,13 @@ class Scene:
     uv_sets: tuple[tuple[str, ...], ...]
     bounds: tuple[np.ndarray, np.ndarray]
     remarks: tuple[str, ...] = ()
+    around: Surroundings = Surroundings()
 
     @property
     def nbytes(self) -> int:
         """Bytes, those of the ray tracer estimated."""
-        return self.corners.nbytes + self.faces.nbytes + self.ids.nbytes + TRACER_BYTES * len(self.faces)
+        arrays = (self.corners, self.faces, self.ids, self.around.gradients)
+        return sum(one.nbytes for one in arrays) + TRACER_BYTES * len(self.faces)
 
     def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
         """Nearest hits of rays (n, 3) float32: `primID` (n,) int32 with -1 for none, `u`, `v`, `tfar` float32."""
@@ -121,12 +124,14 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     count = sum(len(mesh.triangles) for _, mesh, _, _ in placed)
     corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
     ids, triangles = np.empty((5, count + 1), np.int32), np.empty((count, 3), np.int32)
+    gradients = np.zeros((sets - 1, count, 6), np.float32)
     at = vertex = 0
     for number, mesh, world, turn in placed:  # each right where it will lie: a large mesh is there once
         here = slice(at, at + len(mesh.triangles))
         _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, world, turn)
         for column, directions in enumerate((mesh.face_normals, *mesh.gradients)):
             np.matmul(directions, turn, out=faces[here, 3 * column : 3 * column + 3])
+        _lay_gradients(gradients[:, here], mesh, turn)
         region = _region(objects[number], mesh, first[number]) if number != GROUND else GROUND
         for row, of in (
             (OBJECT, number),
@@ -146,11 +151,40 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
         )
     else:  # an empty scene needs something to miss
         TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
-    for array in (corners, faces, ids):
+    for array in (corners, faces, ids, gradients):
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
-    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, build_bounds(objects), told)
+    around = _around(objects, meshes, ids[OBJECT], gradients)
+    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, build_bounds(objects), told, around)
+
+
+def _around(
+    objects: tuple[BenchObject, ...], meshes: list[Mesh], object_of: np.ndarray, gradients: np.ndarray
+) -> Surroundings:
+    if not objects:
+        return Surroundings()
+    boxes = [mesh.bounds if len(mesh.triangles) else (np.zeros(3), np.ones(3)) for mesh in meshes]
+    low, high = (np.array(part, np.float32) for part in zip(*boxes, strict=True))
+    return Surroundings(
+        tuple(item.name for item in objects),
+        low,
+        high - low,
+        np.stack([item.matrix() for item in objects]).astype(np.float32),
+        np.array([item.place for item in objects], np.float32),
+        [np.array([name_number(name) for name in mesh.part_names or ("",)], np.float32) for mesh in meshes],
+        object_of,
+        gradients,
+    )
+
+
+def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
+    """Fills the rows of a mesh's further UV sets; see Surroundings.gradients. The first again where it has fewer."""
+    sets = list(mesh.uv)
+    for number, rows in enumerate(out, 1):
+        along = mesh.gradients_of(sets[number]) if number < len(sets) else mesh.gradients
+        for column, directions in enumerate(along):
+            np.matmul(directions, turn, out=rows[:, 3 * column : 3 * column + 3])
 
 
 def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, turn: np.ndarray) -> None:

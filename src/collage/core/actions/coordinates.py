@@ -1,0 +1,44 @@
+"""Coordinates of maps and patterns; each act is one step of the history."""
+
+from __future__ import annotations
+
+from collage.core.actions.registry import act
+from collage.core.actions.session import Session
+from collage.core.base.errors import CollageError
+from collage.core.nodes.coordinates import Coordinates, choices, chosen, with_coordinates
+
+
+def uv_sets_of(session: Session) -> list[str]:
+    """The UV sets of the meshes that have the material in hand, those of the first object first."""
+    found: dict[str, None] = {}
+    for item in session.bench.objects:
+        if session.material in item.materials:
+            try:
+                found |= dict.fromkeys(item.mesh().uv)
+            except CollageError:
+                continue
+    return list(found)
+
+
+def coordinates_for(session: Session) -> list[Coordinates]:
+    """The choices there are for the material in hand."""
+    return choices(uv_sets_of(session), [item.name for item in session.project.bench.objects])
+
+
+def coordinates_of(session: Session, card: str) -> Coordinates | None:
+    """Those that a card has; None for anything else."""
+    return chosen(session.library, session.network, card, coordinates_for(session))
+
+
+@act("cards.coordinates", "Set coordinates", command="cards coordinates")
+def set_coordinates(session: Session, card: str, key: str) -> None:
+    """Sets where a map or pattern gets its coordinates: a UV set, the object, its box, a projector, the camera."""
+    every = coordinates_for(session)
+    choice = next((one for one in every if one.key == key), None)
+    if choice is None:
+        keys = ", ".join(one.key for one in every)
+        raise CollageError(f"There are no coordinates “{key}”.", about=card, remedy=f"Choose one of {keys}.")
+    session.edit(
+        f"{choice.label} for {session.title(card)}",
+        lambda network: with_coordinates(session.library, network, card, choice),
+    )

@@ -1,0 +1,97 @@
+"""Projectors: images laid onto a surface from a frame, flat, around a cylinder or around a sphere."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from collage.core.nodes.behaviour import Array, Context, behaviour
+
+FLAT, CYLINDER, SPHERE = 0, 1, 2
+INSIDE = 0.50001  # half a frame, and what rounding adds
+STEEP = math.sqrt(0.5)  # how upright a surface must be to belong to a cylinder's end
+
+
+def frame_rotation(turn: Array) -> Array:
+    """(3, 3) from the space around a frame into the frame, for column vectors.
+
+    turn : tilt, turn and roll in degrees, as those of an object on the bench; see BenchObject.matrix.
+    """
+    tilt, upright, roll = np.radians(np.asarray(turn, np.float64).reshape(3))
+    c, s = math.cos(upright), math.sin(upright)
+    turned = np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
+    c, s = math.cos(tilt), math.sin(tilt)
+    tilted = np.array([[1, 0, 0], [0, c, s], [0, -s, c]])
+    c, s = math.cos(roll), math.sin(roll)
+    rotation: Array = np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]) @ tilted @ turned
+    return rotation
+
+
+def in_frame(position: Array, centre: Array, rotation: Array, size: Array) -> Array:
+    """(3, n) positions in the frame: 0 in its middle, 0.5 at its sides."""
+    moved: Array = (rotation.astype(np.float32) @ (position - centre)) / size
+    return moved
+
+
+def laid(at: Array, facing: Array, shape: int, caps: bool) -> Array:
+    """(2, n) where an image lies for positions in the frame, 0 in its middle.
+
+    facing : (3, n) normals in the frame, for the flat ends of a cylinder.
+    """
+    if shape == FLAT:
+        return at[:2]
+    around = np.arctan2(at[0], at[2]) * np.float32(0.5 / math.pi)
+    if shape == SPHERE:
+        radius = np.sqrt((at * at).sum(axis=0))
+        up = np.arcsin(np.clip(at[1] / np.maximum(radius, 1e-9), -1, 1)) * np.float32(1 / math.pi)
+        return np.stack([around, up])
+    side = np.stack([around, at[1]])
+    if not caps:
+        return side
+    return np.where(np.abs(facing[1]) > STEEP, np.stack([at[0], -at[2]]), side)
+
+
+@behaviour("clg_projector", spatial=True)
+def projector(
+    ctx: Context,
+    position: Array,
+    normal: Array,
+    shape: Array,
+    centre: Array,
+    turn: Array,
+    size: Array,
+    image_turn: Array,
+    caps: Array,
+) -> dict[str, Array]:
+    """As its graph of standard nodes, but that the image does not jump where its two ends meet.
+
+    A step of the points that crosses that line goes on beyond the end, so that images are filtered there as elsewhere.
+    """
+    form = int(shape.flat[0])
+    rotation = frame_rotation(turn[:, 0])
+    at = in_frame(position, centre[:, :1], rotation, size[:, :1])
+    facing = rotation.astype(np.float32) @ normal
+    place = laid(at, facing, form, bool(caps.flat[0]))
+    before = _before(ctx, position)
+    if form != FLAT and before is not None:
+        from_there = laid(in_frame(before, centre[:, :1], rotation, size[:, :1]), facing, form, bool(caps.flat[0]))
+        place = np.stack([place[0] + np.rint(from_there[0] - place[0]), place[1]])
+    c, s = (np.float32(f(math.radians(float(image_turn.flat[0])))) for f in (math.cos, math.sin))
+    uv = np.stack([c * place[0] + s * place[1], c * place[1] - s * place[0]]) + np.float32(0.5)
+    within = np.abs(at).max(axis=0) <= INSIDE
+    if form == FLAT:
+        within = within & (facing[2] > 0)
+    return {"uv": uv, "inside": within[None].astype(np.float32), "place": at}
+
+
+def _before(ctx: Context, position: Array) -> Array | None:
+    """Where the points were before the small step that they have taken, (3, n); None where they took none.
+
+    As far as what is projected follows the position; the step is short, so that a turned or bent space matters little.
+    """
+    base = getattr(ctx.at, "_base", None)
+    moved = getattr(ctx.at, "_move", None)
+    if base is None or moved is None:
+        return None
+    return position - (moved if base.to_object is None else base.to_object @ moved)

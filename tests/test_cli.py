@@ -1,25 +1,17 @@
-"""The command line as a person calls it: a process, its exit code, what it says and writes."""
+"""The command line as a person calls it: its exit code, what it says and writes."""
 
 from __future__ import annotations
 
 import json
-import os
 import shutil
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 
 from collage.core.images.files import read_info
 from collage.core.project.folder import load_project
+from command_line import collage, process
 from other_writers import document, woods
-
-
-def collage(*words: object) -> subprocess.CompletedProcess[str]:
-    environment = {key: value for key, value in os.environ.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY")}
-    command = [sys.executable, "-m", "collage.cli", *map(str, words)]
-    return subprocess.run(command, capture_output=True, text=True, env=environment, timeout=200, check=False)
 
 
 @pytest.fixture(scope="module")
@@ -31,7 +23,7 @@ def ball(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def test_help_names_every_command() -> None:
-    text = collage("--help").stdout
+    text = process("--help").stdout
     for command in ("demo", "open", "new", "samples", "render", "evaluate", "info", "materials", "cards"):
         assert command in text
 
@@ -41,8 +33,8 @@ def test_samples_are_listed() -> None:
 
 
 def test_a_picture_is_rendered_without_a_display(ball: Path, tmp_path: Path) -> None:
-    for name in ("a.png", "b.exr"):
-        done = collage("render", ball, "-o", tmp_path / name, "--size", "160x100", "--quality", "draft")
+    for call, name in ((process, "a.png"), (collage, "b.exr")):
+        done = call("render", ball, "-o", tmp_path / name, "--size", "160x100", "--quality", "draft")
         assert done.returncode == 0, done.stderr
         info = read_info(tmp_path / name)
         assert (info.width, info.height) == (160, 100)
@@ -55,7 +47,7 @@ def test_evaluate_writes_what_it_can_and_has_a_line_for_the_rest(tmp_path: Path)
         '<materialx version="1.39"><nodegraph name="good"><noise2d name="n" type="float"/><output name="o" type="float" nodename="n"/></nodegraph>'
         '<nodegraph name="bad"><mystery name="n" type="float"/><output name="o" type="float" nodename="n"/></nodegraph></materialx>'
     )
-    done = collage("evaluate", file, "--all", "--size", "32x16", "--out-dir", tmp_path / "out")
+    done = process("evaluate", file, "--all", "--size", "32x16", "--out-dir", tmp_path / "out")
     assert done.returncode == 0
     assert [line for line in done.stderr.splitlines() if line.startswith("bad:")]
     assert [path.name for path in (tmp_path / "out").iterdir()] == ["good.o.exr"]

@@ -18,7 +18,7 @@ from collage.core.project.references import references
 from collage.demo.fields import fractal_field, stretched
 from collage.demo.photographs import photograph
 from collage.demo.regular import regular_photograph
-from test_cli import collage
+from command_line import collage
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ import trimesh
 
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.fresh import ball_project
-from test_cli import collage
+from command_line import collage
 
 
 def test_from_a_file_to_a_mended_object_in_its_place(tmp_path: Path) -> None:

@@ -94,10 +94,10 @@ def test_the_projector_is_its_graph_of_standard_nodes(library, form: int, caps: 
     given = {**TURNED, "shape": ("integer", form), "caps": ("integer", caps), "image_turn": ("float", 33.0)}
     found = evaluated(library, points, "clg_projector", given, output)
     graph = library.graph(library["ND_clg_projector"])
-    cards = {name: card for name, card in graph.cards.items()}
+    cards = dict(graph.cards)
     values = {**{tab.name: (tab.type, tab.default) for tab in library["ND_clg_projector"].inputs.values()}, **given}
-    network = Network(cards).with_card(Card("position", "position", "vector3")).with_card(
-        Card("normal", "normal", "vector3")
+    network = (
+        Network(cards).with_card(Card("position", "position", "vector3")).with_card(Card("normal", "normal", "vector3"))
     )
     for name, card in cards.items():
         for one in card.inputs.values():
@@ -291,12 +291,16 @@ def test_tangents_of_every_uv_set_agree_with_finite_differences_of_its_uvs(libra
         area = np.abs(np.linalg.det(d))
         good = area > 1e-7
         to_uv = d[good] @ np.linalg.pinv(e[good])  # (n, 2, 3): how u and v change with a step in space
-        tangent = evaluated(library, points, "tangent", {"space": ("string", "world"), "index": ("integer", index)}, "", "vector3")
-        bitangent = evaluated(library, points, "bitangent", {"space": ("string", "world"), "index": ("integer", index)}, "", "vector3")
+        tangent = evaluated(
+            library, points, "tangent", {"space": ("string", "world"), "index": ("integer", index)}, "", "vector3"
+        )
+        bitangent = evaluated(
+            library, points, "bitangent", {"space": ("string", "world"), "index": ("integer", index)}, "", "vector3"
+        )
         assert np.abs(np.linalg.norm(tangent, axis=0) - 1).max() < 1e-4
         assert np.abs((tangent * points.normal).sum(axis=0)).max() < 1e-4
         du, dv = np.einsum("nij,nj->in", to_uv, tangent.T[good] * 1e-3)
-        bu, bv = np.einsum("nij,nj->in", to_uv, bitangent.T[good] * 1e-3)
+        _, bv = np.einsum("nij,nj->in", to_uv, bitangent.T[good] * 1e-3)
         assert (du > 0).all(), "along the tangent u grows"
         assert (bv > 0).all(), "along the bitangent v grows"
         # the tangent is dP/du: along it v stands still, but for the bend of the shading normal
@@ -371,7 +375,9 @@ def test_images_are_drawn_by_their_weights(library, tmp_path) -> None:
     for one in random[::10]:
         given = {f"file{number}": ("filename", str(tmp_path / f"{number}.png")) for number in (1, 2, 3, 4)}
         given |= {f"weight{number}": ("float", weight) for number, weight in enumerate(weights, 1)}
-        found = evaluated(library, sheet(2, 2), "clg_vary_image", {**given, "random": ("float", float(one))}, "", "float")
+        found = evaluated(
+            library, sheet(2, 2), "clg_vary_image", {**given, "random": ("float", float(one))}, "", "float"
+        )
         seen_values.append(round(float(found[0, 0]) * 255))
     shares = [seen_values.count(value) / len(seen_values) for value in (10, 90, 170, 250)]
     assert shares == pytest.approx([1 / 6, 3 / 6, 0, 2 / 6], abs=0.02)

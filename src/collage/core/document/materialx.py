@@ -25,7 +25,7 @@ MAX_ELEMENTS = 500_000
 
 _NODES = Path(__file__).parent.parent / "nodes"
 OWN_DEFINITIONS = (_NODES / "collage_defs.mtlx", _NODES / "coordinates.mtlx")
-"""Files of Collage's definitions. A document that uses some carries them along, so that other programs understand it."""
+"""Files of Collage's definitions. A document carries those it uses along, so that other programs understand it."""
 
 _OWN = ("ND_clg_", "NG_clg_")
 _WIRE_ATTRIBUTES = {"nodename", "nodegraph", "output", "interfacename"}

@@ -18,7 +18,10 @@ def name_number(name: str) -> int:
 
 @dataclass(frozen=True, eq=False)
 class CameraFrame:
-    """Where the camera stands. axes : (3, 3), right, up and forward in world space. focal_length : in picture heights."""
+    """Where the camera stands.
+
+    axes : (3, 3), right, up and forward in world space. focal_length : in picture heights.
+    """
 
     eye: np.ndarray
     axes: np.ndarray
@@ -33,8 +36,8 @@ class Surroundings:
     rotations : (objects, 3, 3), places : (objects, 3); for row vectors, world = own @ rotation + place.
     parts : for each object the numbers of its parts' names, (parts,) each.
     object_of : (t,) int32, the object of each triangle of the scene.
-    gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV sets,
-        for each triangle of the scene, world space.
+    gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV
+        sets, for each triangle of the scene, world space.
     """
 
     names: tuple[str, ...] = ()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -47,7 +47,7 @@ class Scene:
     uv_sets: tuple[tuple[str, ...], ...]
     bounds: tuple[np.ndarray, np.ndarray]
     remarks: tuple[str, ...] = ()
-    around: Surroundings = Surroundings()
+    around: Surroundings = field(default_factory=Surroundings)
 
     @property
     def nbytes(self) -> int:

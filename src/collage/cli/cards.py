@@ -303,6 +303,58 @@ def coordinates(
 
 
 @app.command()
+def projector(
+    folder: Folder,
+    material: Material,
+    card: CardName,
+    centre: Annotated[str, typer.Option(metavar="X,Y,Z", help="Metres.")] = "",
+    turn: Annotated[str, typer.Option(metavar="TILT,TURN,ROLL", help="Degrees.")] = "",
+    size: Annotated[str, typer.Option(metavar="W,H,D", help="Metres.")] = "",
+    fit: Annotated[str, typer.Option(metavar="OBJECT[/PART]", help="Fit it to an object or a part.")] = "",
+    middle: Annotated[str, typer.Option("--centre-on", metavar="OBJECT[/PART]", help="Move it to the middle.")] = "",
+    axis: Annotated[str, typer.Option(help="With --fit: turn to x, y, z or the best one.")] = "",
+    group: Group = "",
+) -> None:
+    """Place a projector's frame, or show it."""
+    from dataclasses import replace
+
+    from collage.core.actions import projectors as acts
+    from collage.core.nodes.projectors import frame_of
+
+    with saved_session(folder, material, group) as session:
+        name = card_of(session.network, card).name
+        frame = frame_of(acts.projector_of(session.network, name))
+        given = {"centre": centre, "turn": turn, "size": size}
+        changed = {key: parsed_value(key, "vector3", text) for key, text in given.items() if text}
+        if changed:
+            acts.place_projector(session, name, replace(frame, **changed))  # type: ignore[arg-type]
+        if fit:
+            of, _, part = fit.partition("/")
+            acts.fit_projector(session, name, of, ("part", part, 0) if part else None, axis)
+        if middle:
+            of, _, part = middle.partition("/")
+            acts.centre_projector(session, name, of, ("part", part, 0) if part else None)
+        frame = frame_of(session.network.cards[name])
+        for key in given:
+            typer.echo(f"{key:8} {', '.join(f'{number:g}' for number in getattr(frame, key))}")
+
+
+@app.command()
+def outside(
+    folder: Folder,
+    material: Material,
+    card: CardName,
+    what: Annotated[str, typer.Argument(help="repeat, mirror, hold or once.")],
+    group: Group = "",
+) -> None:
+    """Set what lies outside the tile, for all images that take their coordinates from a card."""
+    from collage.core.actions.projectors import set_outside
+
+    with saved_session(folder, material, group) as session:
+        set_outside(session, card_of(session.network, card).name, what)  # type: ignore[arg-type]
+
+
+@app.command()
 def space(
     folder: Folder,
     material: Material,

@@ -17,6 +17,7 @@ from collage.core.geometry.stock import shape
 from collage.core.geometry.surroundings import Surroundings, name_number
 from collage.core.images.files import write_image
 from collage.core.nodes.behaviour import Context
+from collage.core.nodes.coordinates import choices, chosen, with_coordinates
 from collage.core.nodes.projectors import frame_rotation
 from collage.core.render.samples import find_samples
 from collage.core.scene.bench import Bench, BenchObject, stock
@@ -381,3 +382,85 @@ def test_images_are_drawn_by_their_weights(library, tmp_path) -> None:
         seen_values.append(round(float(found[0, 0]) * 255))
     shares = [seen_values.count(value) / len(seen_values) for value in (10, 90, 170, 250)]
     assert shares == pytest.approx([1 / 6, 3 / 6, 0, 2 / 6], abs=0.02)
+
+
+# ---- choosing ---------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def mapped(library) -> Network:
+    """A map with a placement, and a normal map behind another one."""
+
+    def card(name, category, kind, **given):
+        return Card(name, category, kind, {key: Input(key, *rest) for key, rest in given.items()})
+
+    cards = [
+        card("uv", "texcoord", "vector2"),
+        card("placement", "place2d", "vector2", texcoord=("vector2", None, Wire("uv"))),
+        card("wood", "image", "color3", texcoord=("vector2", None, Wire("placement"))),
+        card("bent", "image", "vector3", texcoord=("vector2", None, Wire("placement"))),
+        card("normal", "normalmap", "vector3", **{"in": ("vector3", None, Wire("bent"))}),
+        card("moss", "fractal3d", "float"),
+    ]
+    return Network({one.name: one for one in cards})
+
+
+def test_every_choice_is_recognised_when_it_was_chosen_and_gives_what_it_says(library, mapped) -> None:
+    every = choices(["UVMap", "label"], ["Pot"])
+    assert chosen(library, mapped, "wood", every).key == "uv"
+    assert chosen(library, mapped, "moss", every).key == "object"
+    for name in ("wood", "moss"):
+        network = mapped
+        for choice in (*every, *reversed(every)):
+            network = with_coordinates(library, network, name, choice)
+            assert chosen(library, network, name, every) == choice
+            plan = build_plan(library, network, {"out": CardOutput(name)}, strict=True)
+            assert np.isfinite(run(plan, sheet(8, 8))["out"]).all()
+        left = set(network.cards) - set(mapped.cards)
+        assert len(left) <= 2, f"nothing is left of what was chosen before: {left}"
+
+
+def test_a_placement_stays_between_a_map_and_its_coordinates(library, mapped) -> None:
+    network = with_coordinates(library, mapped, "wood", choices()[4])
+    assert network.cards["wood"].inputs["texcoord"].wire == Wire("placement")
+    assert network.cards["bent"].inputs["texcoord"].wire == Wire("placement")
+    source = network.cards[network.cards["placement"].inputs["texcoord"].wire.card]
+    assert source.category in ("convert", "clg_box_position")
+
+
+def test_normal_maps_get_the_tangents_of_their_uv_set_and_lose_them_again(library, mapped) -> None:
+    every = choices(["UVMap", "label"])
+    network = with_coordinates(library, mapped, "bent", every[1])
+    for which in ("tangent", "bitangent"):
+        made = network.cards[network.cards["normal"].inputs[which].wire.card]
+        assert (made.category, made.inputs["index"].value) == (which, 1)
+    back = with_coordinates(library, network, "bent", every[0])
+    assert all(back.cards["normal"].inputs.get(which) is None or back.cards["normal"].inputs[which].wire is None
+               for which in ("tangent", "bitangent"))  # fmt: skip
+    assert not [card for card in back.cards.values() if card.category in ("tangent", "bitangent")]
+
+
+def test_a_map_set_gets_coordinates_as_a_whole(library, whole_shed) -> None:
+    from collage.core.project.folder import load_project
+
+    document = load_project(whole_shed)[0].materials["Celadon glaze"]
+    every = choices()
+    assert chosen(library, document, "celadon", every).key == "uv"
+    given = with_coordinates(library, document, "celadon", next(one for one in every if one.key == "cylinder"))
+    assert chosen(library, given, "celadon", every).key == "cylinder"
+    inner = given.cards["celadon"].network
+    assert inner.cards["placement"].inputs["texcoord"].interface == "texcoord"
+    (points,) = seen(stock("drum", "cylinder"))
+    plan = build_plan(
+        library, given, {"out": CardOutput("celadon", "base_color")}, folder=whole_shed / "materials", strict=True
+    )
+    before = build_plan(
+        library, document, {"out": CardOutput("celadon", "base_color")}, folder=whole_shed / "materials", strict=True
+    )
+    found, plain = run(plan, points)["out"], run(before, points)["out"]
+    assert np.abs(found - plain).mean() > 0.01
+    back = with_coordinates(library, given, "celadon", every[0])
+    again = run(
+        build_plan(library, back, {"out": CardOutput("celadon", "base_color")}, folder=whole_shed / "materials"), points
+    )["out"]
+    assert np.abs(again - plain).max() < 1e-6

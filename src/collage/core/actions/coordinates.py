@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collage.core.actions.projectors import fit_projector, projectors_of
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.nodes.coordinates import Coordinates, choices, chosen, with_coordinates
+from collage.core.nodes.projectors import Frame, frame_of
 
 
 def uv_sets_of(session: Session) -> list[str]:
@@ -38,7 +40,11 @@ def set_coordinates(session: Session, card: str, key: str) -> None:
     if choice is None:
         keys = ", ".join(one.key for one in every)
         raise CollageError(f"There are no coordinates “{key}”.", about=card, remedy=f"Choose one of {keys}.")
-    session.edit(
-        f"{choice.label} for {session.title(card)}",
-        lambda network: with_coordinates(session.library, network, card, choice),
-    )
+    label, before = f"{choice.label} for {session.title(card)}", set(projectors_of(session.network))
+    with session.history.group(label):
+        session.edit(label, lambda network: with_coordinates(session.library, network, card, choice))
+        for made in set(projectors_of(session.network)) - before:
+            if Frame() == frame_of(session.network.cards[made]) and any(
+                session.material in item.materials for item in session.bench.objects
+            ):
+                fit_projector(session, made, axis="best")

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
-from collage.core.document.model import Card, Input, Network, Value, Wire
+from collage.core.document.model import MAP_SET, Card, Input, Network, Value, Wire
 from collage.core.nodes.library import Library, TabDef, shown_value, tabs_of
 from collage.core.nodes.wiring import join, origin
 
@@ -38,6 +38,10 @@ class Coordinates:
     solid: str = "out"
     values: Mapping[str, tuple[str, Value]] = field(default_factory=dict)
     index: int = 0
+
+    def output(self, tab: TabDef) -> str:
+        """The output that fits an input."""
+        return self.flat if tab.type == "vector2" else self.solid
 
     @property
     def told_by(self) -> tuple[str, tuple[tuple[str, Value], ...]]:
@@ -73,7 +77,7 @@ STANDARD = (
                 "ND_clg_direction", "uv", "direction", _with("of", "integer", 0)),
     Coordinates("reflection", "Reflection", "Where a reflection comes from, as on a lat-long image",
                 "ND_clg_direction", "uv", "direction", _with("of", "integer", 1)),
-    Coordinates("screen", "Screen", "Where it is in the picture", "ND_clg_camera", "screen", "position"),
+    Coordinates("screen", "Screen", "Where it is in the picture", "ND_clg_camera", "screen", "screen"),
     Coordinates("camera", "Camera position", "Metres from the camera", "ND_clg_camera", "position", "position"),
 )  # fmt: skip
 """Those that need no mesh and no other object."""
@@ -110,6 +114,8 @@ def place_of(library: Library, network: Network, name: str) -> Place | None:
     card = network.cards.get(name)
     if card is None:
         return None
+    if card.network is not None:
+        return _place_of_set(card)
     tab = next((tab for key, tab in tabs_of(library, card).items() if key in COORDINATES), None)
     if tab is None:
         return None
@@ -119,6 +125,33 @@ def place_of(library: Library, network: Network, name: str) -> Place | None:
         if source is not None and source.category in _BEFORE:
             return place_of(library, network, source.name)
     return Place(name, tab)
+
+
+def _place_of_set(card: Card) -> Place | None:
+    """Of a map set: its own input if it has one; one that can be made where it reads the mesh's UVs by itself."""
+    if card.attributes.get(MAP_SET) != "true" or card.network is None:
+        return None
+    if "texcoord" in card.inputs:
+        return Place(card.name, TabDef("texcoord", "vector2"))
+    return Place(card.name, TabDef("texcoord", "vector2", None, "UV0")) if _inner_uv(card.network) else None
+
+
+def _inner_uv(inner: Network) -> str:
+    """The UV card inside a map set that its placement starts from; empty where there is none."""
+    return next((name for name, card in inner.cards.items() if card.category == "texcoord"), "")
+
+
+def _opened(network: Network, card: Card) -> Network:
+    """With an input for coordinates at a map set, in the place of the UV card inside it."""
+    if card.network is None or "texcoord" in card.inputs:
+        return network
+    inner, uv = card.network, _inner_uv(card.network)
+    for user, name, _ in inner.consumers(uv):
+        taken = Input(name, "vector2", interface="texcoord")
+        inner = inner.with_card(inner.cards[user].with_input(taken))
+    inner = replace(inner.without_cards({uv}), inputs={**inner.inputs})
+    shown = Input("texcoord", "vector2", (0.0, 0.0), attributes={"uiname": "Coordinates"})
+    return network.with_card(replace(card.with_input(shown), network=inner))
 
 
 def chosen(library: Library, network: Network, name: str, among: Iterable[Coordinates]) -> Coordinates | None:
@@ -131,12 +164,15 @@ def chosen(library: Library, network: Network, name: str, among: Iterable[Coordi
     if one is None or one.wire is None:
         key = {"UV0": "uv", "Pobject": "object", "Pworld": "world"}.get(place.tab.geometry, "")
         return next((choice for choice in among if choice.key == key), None)
-    source = network.cards.get(origin(network, one.wire)[0].card)
+    wire = origin(network, one.wire)[0]
+    source = network.cards.get(wire.card)
     if source is None or source.network is not None:
         return None
     definition = library.definition(source)
     for choice in among:
         named, values = choice.told_by
+        if len(definition.outputs) > 1 and wire.output != choice.output(place.tab):
+            continue
         if named != definition.name or (choice.key == "uv" and shown_value(source, definition.inputs["index"]) != 0):
             continue
         if all(shown_value(source, definition.inputs[key]) == value for key, value in values):
@@ -153,11 +189,13 @@ def with_coordinates(library: Library, network: Network, name: str, choice: Coor
     if place is None:
         raise CollageError(f"“{name}” takes no coordinates.", about=name, remedy="Choose a map or a pattern.")
     user, tab = network.cards[place.card], place.tab
+    if user.network is not None and choice.key != "uv":
+        network = _opened(network, user)
+        user, tab = network.cards[place.card], TabDef("texcoord", "vector2")
     network, before = _unwired(network, user, tab)
     network = _with_tangents(network, place.card, choice.index)
     if {"UV0": "uv", "Pobject": "object"}.get(tab.geometry) == choice.key:
         return network
-    output = choice.flat if tab.type == "vector2" else choice.solid
     definition = library[choice.definition]
     made = network.free_name(choice.key.split(":")[0].replace("-", "_"))
     card = definition.new_card(made)
@@ -170,7 +208,7 @@ def with_coordinates(library: Library, network: Network, name: str, choice: Coor
             card = card.with_input(one)
     x, y = before.position if before is not None else (user.position[0] - 1.0, user.position[1])
     network = edits.move_cards(edits.add_card(network, card), {made: (x, y)})
-    wire = Wire(made, output if len(definition.outputs) > 1 else "")
+    wire = Wire(made, choice.output(tab) if len(definition.outputs) > 1 else "")
     return join(library, network, wire, place.card, tab.name, tab.type)
 
 

@@ -3,14 +3,97 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from collage.core.document.model import Card, Input
 from collage.core.nodes.behaviour import Array, Context, behaviour
+
+PROJECTORS = ("clg_projector", "clg_box_projector")
+"""Categories of cards that have a frame."""
+
+Triple = tuple[float, float, float]
+LEAST = 1e-4  # metres, a side of a fitted frame
 
 FLAT, CYLINDER, SPHERE = 0, 1, 2
 INSIDE = 0.50001  # half a frame, and what rounding adds
 STEEP = math.sqrt(0.5)  # how upright a surface must be to belong to a cylinder's end
+
+
+@dataclass(frozen=True)
+class Frame:
+    """The frame of a projector in the space of its position: middle, tilt, turn and roll in degrees, size in metres."""
+
+    centre: Triple = (0.0, 0.0, 0.0)
+    turn: Triple = (0.0, 0.0, 0.0)
+    size: Triple = (0.2, 0.2, 0.2)
+
+    @property
+    def axes(self) -> Array:
+        """(3, 3): its right, upright and front axis, of length 1."""
+        return frame_rotation(np.array(self.turn))
+
+    def corners(self) -> Array:
+        """(8, 3) metres; bit 0, 1 and 2 of a corner's number say whether it is right, above and in front."""
+        sides = np.array([[(number >> axis) & 1 for axis in range(3)] for number in range(8)]) - 0.5
+        placed: Array = sides * np.array(self.size) @ self.axes + np.array(self.centre)
+        return placed
+
+    def fitted(self, points: Array) -> Frame:
+        """The same way round, just around points (n, 3)."""
+        own = points @ self.axes.T
+        low, high = own.min(axis=0), own.max(axis=0)
+        centre, size = (low + high) / 2 @ self.axes, np.maximum(high - low, LEAST)
+        return replace(self, centre=_triple(centre), size=_triple(size))
+
+    def along(self, axis: str, shape: int) -> Frame:
+        """Turned to an axis of the space: a flat one faces it, others stand along it."""
+        turn = (_FACING if shape == FLAT else _STANDING)[axis]
+        return replace(self, turn=turn)
+
+
+_FACING: dict[str, Triple] = {"x": (0.0, 90.0, 0.0), "y": (-90.0, 0.0, 0.0), "z": (0.0, 0.0, 0.0)}
+_STANDING: dict[str, Triple] = {"x": (0.0, 0.0, -90.0), "y": (0.0, 0.0, 0.0), "z": (90.0, 0.0, 0.0)}
+
+
+def best_axis(normals: Array, areas: Array, shape: int) -> str:
+    """The axis that suits a surface best: that a flat frame sees most of, or that the surface runs along.
+
+    normals : (n, 3) of length 1. areas : (n,).
+    """
+    seen = (np.abs(normals) * areas[:, None]).sum(axis=0)
+    return "xyz"[int(np.argmax(seen) if shape == FLAT else np.argmin(seen))]
+
+
+def _triple(values: Array) -> Triple:
+    x, y, z = (round(float(value), 6) for value in values)
+    return x, y, z
+
+
+def frame_of(card: Card) -> Frame:
+    """The frame that a projector's values say."""
+
+    def given(name: str, usual: Triple) -> Triple:
+        one = card.inputs.get(name)
+        value = one.value if one is not None else None
+        return _triple(np.array(value)) if isinstance(value, tuple) and len(value) == 3 else usual
+
+    plain = Frame()
+    return Frame(given("centre", plain.centre), given("turn", plain.turn), given("size", plain.size))
+
+
+def with_frame(card: Card, frame: Frame) -> Card:
+    """A projector with another frame."""
+    for name in ("centre", "turn", "size"):
+        card = card.with_input(Input(name, "vector3", getattr(frame, name)))
+    return card
+
+
+def shape_of(card: Card) -> int:
+    """How the image of a projector lies on its frame."""
+    one = card.inputs.get("shape")
+    return one.value if one is not None and isinstance(one.value, int) else FLAT
 
 
 def frame_rotation(turn: Array) -> Array:

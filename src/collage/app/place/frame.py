@@ -1,0 +1,247 @@
+"""A projector's frame over the picture: where it is seen, what of it lies under the pointer, and how it is dragged."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from collage.app.theme import Theme, font
+from collage.core.actions.projectors import Space
+from collage.core.nodes.projectors import Frame
+from collage.core.scene.cameras import Camera
+from collage.core.scene.stage import length_text
+
+PIN, NEAR = 7.0, 7.0  # pixels: a corner's square, and how near the pointer must be
+DOTS, BEYOND = 36, 18.0  # of the ring to turn it; pixels that it lies outside the corners
+STEP, ANGLE = 0.01, 15.0  # metres and degrees that Ctrl keeps to
+EDGES = [(a, a | 1 << axis, axis) for axis in range(3) for a in range(8) if not a & 1 << axis]
+"""First and second corner of each edge, and the axis that it runs along."""
+
+Kind = Literal["corner", "edge", "face", "ring"]
+
+
+@dataclass(frozen=True)
+class Grip:
+    """A part of the frame that a hand can take: a corner or edge by its number, a face or the ring by its axis."""
+
+    kind: Kind
+    number: int
+
+
+class FrameView:
+    """A frame as a camera sees it, in a widget of some size."""
+
+    def __init__(self, frame: Frame, space: Space, camera: Camera, size: tuple[int, int]) -> None:
+        self.frame, self.space, self.camera, self.size = frame, space, camera, size
+        self.view = camera.axes()
+        self.eye = camera.position()
+        self.focal_length = camera.focal_length(*size)
+        self.axes = frame.axes @ space.rotation  # (3, 3) of the frame, in world space
+        self.middle = self.to_world(np.array(frame.centre))
+        corners = self.to_world(frame.corners())
+        self.corners = [self.seen(corner) for corner in corners]
+        towards = self.eye - self.middle
+        self.front = [float(axis @ towards) > 0 for axis in self.axes]  # of each axis, whether its far side is seen
+        self.facing = int(np.argmax(np.abs(self.axes @ self.view[2])))  # the axis that is turned about
+
+    def to_world(self, own: np.ndarray) -> np.ndarray:
+        return np.asarray(own @ self.space.rotation + self.space.place)
+
+    def seen(self, world: np.ndarray) -> QPointF:
+        """Where a place is in the widget."""
+        x, y, z = self.view @ (world - self.eye)
+        scale = self.focal_length / max(z, 1e-3)
+        return QPointF(self.size[0] / 2 + x * scale, self.size[1] / 2 - y * scale)
+
+    def hidden(self, first: int, axis: int) -> bool:
+        """Whether an edge lies behind the frame."""
+        others = [one for one in range(3) if one != axis]
+        return all(bool(first >> one & 1) != self.front[one] for one in others)
+
+    @property
+    def ring(self) -> tuple[QPointF, float]:
+        """Middle and radius of the ring of dots, pixels."""
+        middle = self.seen(self.middle)
+        radius = max(math.hypot(one.x() - middle.x(), one.y() - middle.y()) for one in self.corners) + BEYOND
+        return middle, min(radius, min(self.size) * 0.48)
+
+    def face_middle(self, axis: int) -> QPointF:
+        """The middle of the face of an axis that is turned to the eye."""
+        side = 0.5 if self.front[axis] else -0.5
+        return self.seen(self.middle + self.axes[axis] * side * self.frame.size[axis])
+
+    def grip_at(self, point: QPointF) -> Grip | None:
+        """What a hand would take there."""
+        for number, corner in enumerate(self.corners):
+            if _far(point, corner) <= NEAR + 1:
+                return Grip("corner", number)
+        for axis in range(3):
+            if _far(point, self.face_middle(axis)) <= NEAR + 1:
+                return Grip("face", axis)
+        for number, (a, b, axis) in enumerate(EDGES):
+            if not self.hidden(a, axis) and _from_line(point, self.corners[a], self.corners[b]) <= NEAR - 2:
+                return Grip("edge", number)
+        middle, radius = self.ring
+        if abs(_far(point, middle) - radius) <= NEAR:
+            return Grip("ring", self.facing)
+        return None
+
+    # ---- dragging -----------------------------------------------------------------------------
+
+    def metres(self, start: QPointF, end: QPointF, direction: np.ndarray, at: np.ndarray) -> float:
+        """How far a drag goes along a direction in space, metres; at : the place that is dragged."""
+        here, there = self.seen(at), self.seen(at + direction * 0.01)
+        along = np.array([there.x() - here.x(), there.y() - here.y()])
+        gone = np.array([end.x() - start.x(), end.y() - start.y()])
+        return float(gone @ along / max(along @ along, 1e-9) * 0.01)
+
+    def dragged(self, grip: Grip, start: QPointF, end: QPointF, *, fine: bool, snap: bool) -> tuple[Frame, str]:
+        """The frame after a drag that began with this one, and the number that it changes, in words."""
+        if fine:
+            end = start + (end - start) * 0.1
+        if grip.kind == "ring":
+            return self._turned(grip.number, start, end, snap)
+        if grip.kind == "corner":
+            return self._scaled(grip.number, start, end, snap)
+        moved = np.zeros(3)
+        if grip.kind == "edge":
+            axes = [EDGES[grip.number][2]]
+        else:
+            axes = [axis for axis in range(3) if axis != grip.number]
+        told = []
+        for axis, gone in zip(axes, self._gone(axes, start, end), strict=True):
+            gone = _snapped(gone, STEP) if snap else gone
+            moved += self.frame.axes[axis] * gone
+            told.append(_signed(gone))
+        x, y, z = (round(float(one), 6) for one in np.array(self.frame.centre) + moved)
+        return replace(self.frame, centre=(x, y, z)), " · ".join(told)
+
+    def _gone(self, axes: list[int], start: QPointF, end: QPointF) -> list[float]:
+        """How far a drag goes along one or two axes of the frame, metres."""
+        if len(axes) == 1:
+            return [self.metres(start, end, self.axes[axes[0]], self.middle)]
+        here = self.seen(self.middle)
+        steps = [self.seen(self.middle + self.axes[axis] * 0.01) - here for axis in axes]
+        matrix = np.array([[one.x() for one in steps], [one.y() for one in steps]])
+        gone = np.array([end.x() - start.x(), end.y() - start.y()])
+        found, *_ = np.linalg.lstsq(matrix, gone, rcond=0.05)
+        return [float(one) * 0.01 for one in found]
+
+    def _scaled(self, corner: int, start: QPointF, end: QPointF, snap: bool) -> tuple[Frame, str]:
+        """In proportion, the opposite corner stays."""
+        away, here = self.corners[corner ^ 7], self.corners[corner]
+        line = here - away
+        length = line.x() ** 2 + line.y() ** 2
+        gone = end - start
+        factor = 1 + (gone.x() * line.x() + gone.y() * line.y()) / max(length, 1.0)
+        longest = max(self.frame.size)
+        factor = max(_snapped(longest * factor, STEP) / longest if snap else factor, 0.01)
+        x, y, z = (round(side * factor, 6) for side in self.frame.size)
+        fixed = self.frame.corners()[corner ^ 7]
+        a, b, c = (round(float(one), 6) for one in fixed + (np.array(self.frame.centre) - fixed) * factor)
+        return replace(self.frame, size=(x, y, z), centre=(a, b, c)), " × ".join(length_text(one) for one in (x, y, z))
+
+    def _turned(self, axis: int, start: QPointF, end: QPointF, snap: bool) -> tuple[Frame, str]:
+        middle, _ = self.ring
+        angles = [math.atan2(-(one.y() - middle.y()), one.x() - middle.x()) for one in (start, end)]
+        gone = math.degrees(angles[1] - angles[0])
+        gone = (gone + 180) % 360 - 180
+        gone = _snapped(gone, ANGLE) if snap else gone
+        if self.axes[axis] @ self.view[2] > 0:  # its far end is seen: the other way round
+            gone = -gone
+        return turned_about(self.frame, axis, gone), f"{gone:.0f}°"
+
+    # ---- drawing ------------------------------------------------------------------------------
+
+    def draw(self, painter: QPainter, theme: Theme, held: Grip | None, label: str, at: QPointF) -> None:
+        """Thin lines with a light edge, hidden ones dashed; pins, a ring of dots, and a label while it is dragged."""
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ink, light = QColor(theme.accent), QColor(255, 255, 255, 150)
+        for colour, width in ((light, 3.2), (ink, 1.3)):
+            for a, b, axis in EDGES:
+                pen = QPen(colour, width)
+                if self.hidden(a, axis):
+                    pen.setDashPattern([4 / width, 4 / width])
+                painter.setPen(pen)
+                painter.drawLine(self.corners[a], self.corners[b])
+        middle, radius = self.ring
+        for step in range(DOTS):
+            turn = 2 * math.pi * step / DOTS
+            dot = QPointF(middle.x() + radius * math.cos(turn), middle.y() - radius * math.sin(turn))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(light)
+            painter.drawRect(QRectF(dot.x() - 2, dot.y() - 2, 4, 4))
+            painter.setBrush(ink)
+            painter.drawRect(QRectF(dot.x() - 1, dot.y() - 1, 2, 2))
+        for axis in range(3):
+            _pin(painter, self.face_middle(axis), PIN - 2, light, ink, filled=held == Grip("face", axis))
+        for number, corner in enumerate(self.corners):
+            _pin(painter, corner, PIN, light, ink, filled=held == Grip("corner", number))
+        if label:
+            _draw_label(painter, theme, label, at)
+        painter.restore()
+
+
+def turned_about(frame: Frame, axis: int, degrees: float) -> Frame:
+    """A frame turned about one of its own axes, counter-clockwise seen from that axis's end."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    a, b = [(1, 2), (2, 0), (0, 1)][axis]
+    turn = np.eye(3)
+    turn[a, a] = turn[b, b] = c
+    turn[a, b], turn[b, a] = s, -s
+    return replace(frame, turn=turns_of(turn @ frame.axes))
+
+
+def turns_of(axes: np.ndarray) -> tuple[float, float, float]:
+    """Tilt, turn and roll in degrees of a rotation (3, 3) whose rows are the axes; the other way of frame_rotation."""
+    tilt = math.asin(max(-1.0, min(1.0, -float(axes[2, 1]))))
+    if abs(axes[2, 1]) < 0.999999:
+        turn = math.atan2(axes[2, 0], axes[2, 2])
+        roll = math.atan2(axes[0, 1], axes[1, 1])
+    else:  # it looks straight up or down: all the turning is about one axis
+        turn, roll = math.atan2(-axes[0, 2], axes[0, 0]), 0.0
+    found = [round(math.degrees(one), 4) + 0.0 for one in (tilt, turn, roll)]
+    return found[0], found[1], found[2]
+
+
+def _pin(painter: QPainter, at: QPointF, size: float, light: QColor, ink: QColor, *, filled: bool) -> None:
+    box = QRectF(at.x() - size / 2, at.y() - size / 2, size, size)
+    painter.setPen(QPen(ink, 1.2))
+    painter.setBrush(ink if filled else QColor(light.red(), light.green(), light.blue(), 230))
+    painter.drawRect(box)
+
+
+def _draw_label(painter: QPainter, theme: Theme, text: str, at: QPointF) -> None:
+    painter.setFont(font(11))
+    room = painter.fontMetrics().boundingRect(text)
+    box = QRectF(at.x() + 14, at.y() - 26, room.width() + 14, room.height() + 6)
+    painter.setPen(QPen(QColor(theme.ink), 1))
+    painter.setBrush(QColor(theme.card))
+    painter.drawRoundedRect(box, 6, 6)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _far(a: QPointF, b: QPointF) -> float:
+    return math.hypot(a.x() - b.x(), a.y() - b.y())
+
+
+def _from_line(point: QPointF, a: QPointF, b: QPointF) -> float:
+    """The distance of a point from a line between two others."""
+    line, to = b - a, point - a
+    length = line.x() ** 2 + line.y() ** 2
+    share = max(0.0, min(1.0, (to.x() * line.x() + to.y() * line.y()) / max(length, 1e-9)))
+    return _far(point, a + line * share)
+
+
+def _snapped(value: float, step: float) -> float:
+    return round(value / step) * step
+
+
+def _signed(metres: float) -> str:
+    return f"{'+' if metres >= 0 else '−'}{length_text(max(abs(metres), 1e-6))}"

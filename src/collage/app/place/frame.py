@@ -77,9 +77,9 @@ class FrameView:
 
     def grip_at(self, point: QPointF) -> Grip | None:
         """What a hand would take there."""
-        for number, corner in enumerate(self.corners):
-            if _far(point, corner) <= NEAR + 1:
-                return Grip("corner", number)
+        nearest = min(range(8), key=lambda number: _far(point, self.corners[number]))
+        if _far(point, self.corners[nearest]) <= NEAR + 1:
+            return Grip("corner", nearest)
         for axis in range(3):
             if _far(point, self.face_middle(axis)) <= NEAR + 1:
                 return Grip("face", axis)
@@ -109,10 +109,7 @@ class FrameView:
         if grip.kind == "corner":
             return self._scaled(grip.number, start, end, snap)
         moved = np.zeros(3)
-        if grip.kind == "edge":
-            axes = [EDGES[grip.number][2]]
-        else:
-            axes = [axis for axis in range(3) if axis != grip.number]
+        axes = [EDGES[grip.number][2]] if grip.kind == "edge" else [axis for axis in range(3) if axis != grip.number]
         told = []
         for axis, gone in zip(axes, self._gone(axes, start, end), strict=True):
             gone = _snapped(gone, STEP) if snap else gone

@@ -6,9 +6,11 @@ from pathlib import Path
 
 from psygnal import Signal as Event
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QSplitter, QWidget
+from PySide6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
+from collage.app.place.maps import MapList
 from collage.app.place.panel import PlacementPanel
+from collage.app.place.projector_panel import ProjectorPanel
 from collage.app.place.tree import ObjectTree
 from collage.app.place.view import HINT, Chosen, ObjectView
 from collage.app.shell.place import Entry
@@ -31,11 +33,17 @@ class PlacePlace:
     def __init__(self, studio: Studio) -> None:
         self.studio, self.session = studio, studio.session
         self.tree, self.view = ObjectTree(studio.session), ObjectView(studio)
-        self.panel = PlacementPanel(studio.session)
-        self.middle = splitter("place middle", Qt.Orientation.Vertical, [self.view, self.panel], [560, 150], stretch=0)
+        self.maps, self.projector = MapList(studio.session), ProjectorPanel(studio.session)
+        self.panel, self.below = PlacementPanel(studio.session), QStackedWidget()
+        self.below.addWidget(self.panel)
+        self.below.addWidget(self.projector)
+        self.left = splitter("place left", Qt.Orientation.Vertical, [self.tree, self.maps], [360, 240], stretch=0)
+        self.middle = splitter("place middle", Qt.Orientation.Vertical, [self.view, self.below], [560, 150], stretch=0)
         self.widget: QWidget = splitter(
-            "place", Qt.Orientation.Horizontal, [self.tree, self.middle], [260, 1020], stretch=1
+            "place", Qt.Orientation.Horizontal, [self.left, self.middle], [270, 1010], stretch=1
         )
+        self.maps.chosen.connect(self.show_projector)
+        self.view.hint.connect(studio.hint)
         self.tree.chosen.connect(self.choose)
         self.view.picked.connect(self.choose)
         self.view.pixel.connect(studio.pixel)
@@ -46,7 +54,7 @@ class PlacePlace:
     @property
     def splitters(self) -> dict[str, QSplitter]:
         assert isinstance(self.widget, QSplitter)
-        return {"place": self.widget, "place middle": self.middle}
+        return {"place": self.widget, "place middle": self.middle, "place left": self.left}
 
     @property
     def history(self) -> History[Project]:
@@ -60,6 +68,7 @@ class PlacePlace:
         return []
 
     def shown(self) -> None:
+        self.session.open_group(())  # maps are those of the whole material
         self.view.setFocus()
         self.tree.fill()
 
@@ -75,6 +84,15 @@ class PlacePlace:
         self.tree.choose(chosen)
         self.view.choose(chosen)
         self.panel.show_object(chosen[0] if chosen is not None else "")
+        self.projector.chosen = chosen
+        if chosen is None or not self.view.projector:
+            self.below.setCurrentWidget(self.panel)
+
+    def show_projector(self, card: str) -> None:
+        """Shows the frame of a projector over the objects, and its numbers below; of any other card nothing."""
+        is_one = self.projector.show_projector(card)
+        self.view.show_projector(card if is_one else "")
+        self.below.setCurrentWidget(self.projector if is_one else self.panel)
 
     def _set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
@@ -85,3 +103,5 @@ class PlacePlace:
         self.tree.close_down()
         self.view.close_down()
         self.panel.close_down()
+        self.maps.close_down()
+        self.projector.close_down()

@@ -6,16 +6,31 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter
 
+from collage.app.place.frame import FrameView, Grip
 from collage.app.preview.viewport import Viewport
 from collage.app.shell.studio import Studio
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import objects as acts
+from collage.core.actions.projectors import place_projector, space_of
+from collage.core.nodes.projectors import PROJECTORS, frame_of
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.scene.bench import Bench, Camera, Faces
 
 HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
+FRAME_HINTS = {
+    "corner": "Drag to scale the frame · Shift fine · Ctrl snaps to 1 cm",
+    "edge": "Drag to move the frame along this edge · Shift fine · Ctrl snaps to 1 cm",
+    "face": "Drag to slide the frame in this face · Shift fine · Ctrl snaps to 1 cm",
+    "ring": "Drag to turn the frame · Shift fine · Ctrl snaps to 15°",
+}
+CURSORS = {
+    "corner": Qt.CursorShape.SizeFDiagCursor,
+    "edge": Qt.CursorShape.SizeAllCursor,
+    "face": Qt.CursorShape.SizeAllCursor,
+    "ring": Qt.CursorShape.PointingHandCursor,
+}
 HATCH = 6  # pixels between the lines over what is chosen
 Chosen = tuple[str, Faces | None]
 """The name of an object, and some faces of it; None for all."""
@@ -30,8 +45,12 @@ class ObjectView(Viewport):
         super().__init__(studio.renderer, studio.jobs, studio.theme, "Objects")
         self.session = studio.session
         self.chosen: Chosen | None = None
+        self.projector = ""  # the card whose frame is shown
+        self._grip: Grip | None = None  # what is dragged, or would be
+        self._held: tuple[FrameView, QPointF] | None = None  # the frame and the pointer when the drag began
+        self._label = ""
         self._hatched: tuple[object, QImage] | None = None
-        self.over.append(self._draw_chosen)
+        self.over += [self._draw_chosen, self._draw_frame]
         self.setMinimumSize(200, 160)
         self.session.changed.connect(self._on_changed)
         self.session.camera_changed.connect(self._looked)
@@ -66,7 +85,19 @@ class ObjectView(Viewport):
 
     # ---- moving -------------------------------------------------------------------------------
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        frame = self.frame_view()
+        if frame is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._grip = frame.grip_at(event.position())
+            self._held = (frame, event.position()) if self._grip is not None else None
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            self._drag_frame(event)
+            return
+        if self._press is None:
+            self._look_for_grip(event.position())
         before = self._last
         ctrl = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if self._press is None or not ctrl or self.chosen is None:
@@ -74,6 +105,62 @@ class ObjectView(Viewport):
             return
         self._last, self._dragged = event.position(), True
         self.carry(before, event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            self._held, self._label = None, ""
+            self.session.history.close_merge()
+            self._dragged, self._press = False, None
+            self.update()
+            return
+        super().mouseReleaseEvent(event)
+
+    # ---- the frame of a projector -------------------------------------------------------------
+
+    def show_projector(self, card: str) -> None:
+        """Draws the frame of a projector of the material in hand; none for an empty name."""
+        self.projector, self._grip, self._held, self._label = card, None, None, ""
+        self.update()
+
+    def frame_view(self) -> FrameView | None:
+        """The frame as it is seen; None where there is none to be shown."""
+        card = self.session.network.cards.get(self.projector)
+        if card is None or card.category not in PROJECTORS:
+            return None
+        space = space_of(self.session, self.projector, self.chosen[0] if self.chosen is not None else "")
+        if space is None:
+            return None
+        return FrameView(frame_of(card), space, self.camera, (self.width(), self.height()))
+
+    def _look_for_grip(self, point: QPointF) -> None:
+        """Tells, and shows, what a drag would take."""
+        frame = self.frame_view()
+        found = frame.grip_at(point) if frame is not None else None
+        if found == self._grip:
+            return
+        self._grip = found
+        self.setCursor(CURSORS[found.kind] if found is not None else Qt.CursorShape.ArrowCursor)
+        self.hint.emit(FRAME_HINTS[found.kind] if found is not None else HINT)
+        self.update()
+
+    def _drag_frame(self, event: QMouseEvent) -> None:
+        if self._held is None or self._grip is None:
+            return
+        frame, start = self._held
+        self._dragged, self._last = True, event.position()
+        keys = event.modifiers()
+        fine = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        snap = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        made, self._label = frame.dragged(self._grip, start, event.position(), fine=fine, snap=snap)
+        place_projector(self.session, self.projector, made, merge=f"frame {self.projector}")
+        self.update()
+
+    def _draw_frame(self, painter: QPainter) -> None:
+        frame = self.frame_view()
+        if frame is not None:
+            frame.draw(painter, self.theme, self._grip, self._label, self._last)
+
+    # ---- carrying -----------------------------------------------------------------------------
 
     def carry(self, before: QPointF, now: QPointF) -> None:
         """Moves the chosen object over the ground, as far as the pointer has gone over it."""

@@ -11,8 +11,7 @@ from collage.core.actions.objects import object_of
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
-from collage.core.document import edits
-from collage.core.document.model import Card, Input, Network
+from collage.core.document.model import MAP_SET, Card, Input, Network
 from collage.core.nodes.library import shown_value
 from collage.core.nodes.projectors import PROJECTORS, Frame, best_axis, frame_of, shape_of, with_frame
 from collage.core.nodes.wiring import origin
@@ -25,7 +24,10 @@ OUTSIDE: dict[str, str] = {"repeat": "periodic", "mirror": "mirror", "hold": "cl
 
 @dataclass(frozen=True, eq=False)
 class Space:
-    """Where a frame stands: world = own @ rotation + place, for row vectors. name : of the object; empty for the world."""
+    """Where a frame stands: world = own @ rotation + place, for row vectors.
+
+    name : of the object; empty for the world.
+    """
 
     rotation: np.ndarray
     place: np.ndarray
@@ -101,7 +103,7 @@ def fit_projector(
     points, normals, areas = _surface(session, name, object_name, faces)
     frame, shape = frame_of(card), shape_of(card)
     if axis == "best":
-        axis = best_axis(normals, areas, shape)
+        axis = best_axis(points, normals, areas, shape)
     if axis:
         if axis not in ("x", "y", "z"):
             raise CollageError(f"There is no axis “{axis}”.", about=name, remedy="Choose x, y, z or best.")
@@ -149,26 +151,50 @@ def _edit(session: Session, label: str, name: str, frame: Frame, merge: str) -> 
 # ---- outside the tile -------------------------------------------------------------------------
 
 
-def images_behind(network: Network, name: str) -> list[str]:
-    """The images whose coordinates come from a card, near and far, itself among them."""
-    found, waiting, seen = [], [name], set[str]()
+def images_behind(network: Network, name: str) -> list[Card]:
+    """The images whose coordinates come from a card, near and far, itself among them; those of a map set too."""
+    found: list[Card] = []
+    waiting, seen = [name], set[str]()
     while waiting:
         here = waiting.pop()
         if here in seen:
             continue
         seen.add(here)
-        if network.cards[here].category == "image":
-            found.append(here)
+        card = network.cards[here]
+        if card.category == "image":
+            found.append(card)
+        elif card.attributes.get(MAP_SET) == "true" and card.network is not None:
+            found += [one for one in card.network.cards.values() if one.category == "image"]
         else:
             waiting += [user for user, _, _ in network.consumers(here)]
-    return sorted(found, key=list(network.cards).index)
+    return found
+
+
+def _with_modes(network: Network, name: str, mode: str) -> Network:
+    """With the address mode of all those images."""
+    wanted = images_behind(network, name)
+    for card in network.cards.values():
+        if any(card is one for one in wanted):
+            network = network.with_card(_with_mode(card, mode))
+        elif card.network is not None and any(one is other for one in card.network.cards.values() for other in wanted):
+            inner = card.network
+            for one in inner.cards.values():
+                if one.category == "image":
+                    inner = inner.with_card(_with_mode(one, mode))
+            network = network.with_card(replace(card, network=inner))
+    return network
+
+
+def _with_mode(card: Card, mode: str) -> Card:
+    for name in ("uaddressmode", "vaddressmode"):
+        card = card.with_input(Input(name, "string", mode))
+    return card
 
 
 def outside_of(session: Session, name: str) -> Outside | None:
     """What lies outside the tile of the images behind a card; None where they differ or there are none."""
     modes = set()
-    for image in images_behind(session.network, name):
-        card = session.network.cards[image]
+    for card in images_behind(session.network, name):
         tabs = session.library.definition(card).inputs
         modes |= {shown_value(card, tabs[mode]) for mode in ("uaddressmode", "vaddressmode")}
     words = {mode: word for word, mode in OUTSIDE.items()}
@@ -180,14 +206,8 @@ def set_outside(session: Session, name: str, outside: Outside) -> None:
     """Sets what lies outside the tile: repeats, mirrored ones, the border held, or nothing: once only."""
     if outside not in OUTSIDE:
         raise CollageError(f"There is no “{outside}”.", about=name, remedy=f"Choose one of {', '.join(OUTSIDE)}.")
-    images = images_behind(session.network, name)
-    if not images:
+    if not images_behind(session.network, name):
         raise CollageError(f"No image takes its coordinates from “{name}”.", about=name)
-
-    def change(network: Network) -> Network:
-        for image in images:
-            for mode in ("uaddressmode", "vaddressmode"):
-                network = edits.set_input(network, image, Input(mode, "string", OUTSIDE[outside]))
-        return network
-
-    session.edit(f"{outside.capitalize()} outside the tile", change)
+    session.edit(
+        f"{outside.capitalize()} outside the tile", lambda network: _with_modes(network, name, OUTSIDE[outside])
+    )

@@ -57,17 +57,20 @@ _FACING: dict[str, Triple] = {"x": (0.0, 90.0, 0.0), "y": (-90.0, 0.0, 0.0), "z"
 _STANDING: dict[str, Triple] = {"x": (0.0, 0.0, -90.0), "y": (0.0, 0.0, 0.0), "z": (90.0, 0.0, 0.0)}
 
 
-def best_axis(normals: Array, areas: Array, shape: int) -> str:
-    """The axis that suits a surface best: that a flat frame sees most of, or that the surface runs along.
+def best_axis(points: Array, normals: Array, areas: Array, shape: int) -> str:
+    """The axis that suits a surface best: that a flat frame sees most of, or about which the surface is roundest.
 
-    normals : (n, 3) of length 1. areas : (n,).
+    points : (n, 3), corners. normals : (t, 3) of length 1. areas : (t,).
     """
-    seen = (np.abs(normals) * areas[:, None]).sum(axis=0)
-    return "xyz"[int(np.argmax(seen) if shape == FLAT else np.argmin(seen))]
+    if shape == FLAT:
+        return "xyz"[int(np.argmax((np.abs(normals) * areas[:, None]).sum(axis=0)))]
+    x, y, z = np.maximum(np.ptp(points, axis=0), LEAST)
+    uneven = {"y": x / z, "x": y / z, "z": x / y}  # of equals, the upright one
+    return min(uneven, key=lambda axis: round(abs(math.log(uneven[axis])), 2))
 
 
 def _triple(values: Array) -> Triple:
-    x, y, z = (round(float(value), 6) for value in values)
+    x, y, z = (round(float(value), 6) + 0.0 for value in values)  # no minus zero
     return x, y, z
 
 

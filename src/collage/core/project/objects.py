@@ -17,7 +17,7 @@ from collage.core.geometry.files import BY_SUFFIX, guessed_unit
 from collage.core.geometry.glb_write import write_glb
 from collage.core.geometry.mesh import Mesh
 from collage.core.project.folder import MESHES, slug
-from collage.core.project.references import MESH, Reference, free_name, named, with_files
+from collage.core.project.references import Reference, free_name, named, with_files
 from collage.core.project.state import Project
 from collage.core.scene.bench import Bench, BenchObject
 from collage.core.scene.geometry import MeshFile, MeshReading, file_state
@@ -146,14 +146,18 @@ def brought_along(project: Project, folder: Path) -> Steps[Project]:
     root = unsaved_meshes().resolve()
     targets: dict[Path, Path] = {}
     for item in project.bench.objects:
-        file = Path(item.geometry.reading.file) if isinstance(item.geometry, MeshFile) else None
-        if file is not None and file.is_absolute() and file.resolve().is_relative_to(root):
+        files = [Path(one.file) for one in item.uv_sets if one.file]
+        if isinstance(item.geometry, MeshFile):
+            files.append(Path(item.geometry.reading.file))
+        for file in files:
+            if file in targets or not (file.is_absolute() and file.resolve().is_relative_to(root)):
+                continue
             targets[file] = free_name(folder / MESHES / file.name, set(targets.values()))
             yield Progress(f"Copying {file.name}", 0.5)
             copy_file(file, targets[file])
 
     def change(one: Reference) -> str:
-        target = targets.get(Path(one.stored)) if one.input == MESH else None
+        target = targets.get(Path(one.stored)) if one.is_mesh else None
         return one.stored if target is None else named(one, target, project, folder)
 
     return with_files(project, change, folder)

@@ -18,7 +18,7 @@ from collage.core.scene.bench import BenchObject
 from collage.core.scene.geometry import MeshFile
 
 MOST_SEARCHED = 200_000
-MESH = "mesh"
+MESH, UV_SET = "mesh", "uv set "
 
 
 @dataclass(frozen=True)
@@ -40,8 +40,8 @@ class Reference:
 
     @property
     def is_mesh(self) -> bool:
-        """Whether it is the mesh of an object."""
-        return self.input == MESH
+        """Whether it is the mesh of an object, or a UV set of it."""
+        return self.input == MESH or self.input.startswith(UV_SET)
 
 
 def references(project: Project, folder: Path) -> list[Reference]:
@@ -53,7 +53,7 @@ def references(project: Project, folder: Path) -> list[Reference]:
     ]
     if project.bench.environment.file:
         found.append(_environment(project, folder))
-    found += [_mesh(item, folder) for item in project.bench.objects if isinstance(item.geometry, MeshFile)]
+    found += [one for item in project.bench.objects for one in _of_object(item, folder)]
     return [replace(one, missing=missing(one.file)) for one in found]
 
 
@@ -68,10 +68,12 @@ def _environment(project: Project, folder: Path) -> Reference:
     return Reference("", (), "", "environment", stored, folder / stored)
 
 
-def _mesh(item: BenchObject, folder: Path) -> Reference:
-    assert isinstance(item.geometry, MeshFile)
-    stored = item.geometry.reading.file
-    return Reference("", (), item.name, MESH, stored, folder / stored)
+def _of_object(item: BenchObject, folder: Path) -> list[Reference]:
+    """The mesh file of an object if it has one, and the files of its UV sets."""
+    files = {UV_SET + one.name: one.file for one in item.uv_sets if one.file}
+    if isinstance(item.geometry, MeshFile):
+        files[MESH] = item.geometry.reading.file
+    return [Reference("", (), item.name, of, stored, folder / stored) for of, stored in files.items()]
 
 
 def stored_path(network: Network, stored: str, folder: Path) -> Path:
@@ -123,9 +125,12 @@ def with_files(project: Project, change: Callable[[Reference], str], folder: Pat
 
 
 def _with_mesh(item: BenchObject, change: Callable[[Reference], str], folder: Path) -> BenchObject:
+    files = {one.input: change(one) for one in _of_object(item, folder)}
+    sets = tuple(one.model_copy(update={"file": files[UV_SET + one.name]}) if one.file else one for one in item.uv_sets)
+    item = item if sets == item.uv_sets else item.model_copy(update={"uv_sets": sets})
     if not isinstance(item.geometry, MeshFile):
         return item
-    reading = item.geometry.reading.model_copy(update={"file": change(_mesh(item, folder))})
+    reading = item.geometry.reading.model_copy(update={"file": files[MESH]})
     return item.model_copy(update={"geometry": item.geometry.model_copy(update={"reading": reading})})
 
 

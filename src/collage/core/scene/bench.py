@@ -15,7 +15,7 @@ from collage.core.base.frozen import Frozen
 from collage.core.geometry.mesh import Mesh
 from collage.core.scene.cameras import Camera
 from collage.core.scene.directions import Triple
-from collage.core.scene.geometry import GeometrySource, StockShape
+from collage.core.scene.geometry import GeometrySource, StockShape, UvSet, with_uv_sets
 from collage.core.scene.lights import AreaLight, DistantLight, Light
 
 __all__ = ["AreaLight", "Bench", "BenchObject", "Camera", "DistantLight", "Environment", "Light", "stock"]
@@ -64,6 +64,7 @@ class BenchObject(Frozen):
     material: str = ""
     assigned: tuple[Assigned, ...] = ()
     hidden: bool = False
+    uv_sets: tuple[UvSet, ...] = ()  # in the place of the mesh's own, where any is new, changed or renamed
 
     @model_validator(mode="before")
     @classmethod
@@ -89,7 +90,17 @@ class BenchObject(Frozen):
     def mesh(self) -> Mesh:
         """The mesh in the object's own space, as large as it is on the bench. Raises CollageError."""
         made = self.geometry.mesh()
+        if self.uv_sets:
+            made = with_uv_sets(made, self.uv_sets)
         return made if self.scale == 1 else _scaled(made, self.scale)
+
+    def in_folder(self, folder: Path) -> BenchObject:
+        """The same with whole names of its files, which are relative to a project's folder."""
+        whole = folder.absolute()
+        sets = tuple(
+            one.model_copy(update={"file": (whole / one.file).as_posix()}) if one.file else one for one in self.uv_sets
+        )
+        return self.model_copy(update={"geometry": self.geometry.in_folder(folder), "uv_sets": sets})
 
     @property
     def materials(self) -> tuple[str, ...]:
@@ -128,7 +139,8 @@ class BenchObject(Frozen):
         """Names all that points on the object can tell of it: not its materials."""
         places = "".join(str(one.told_by) for one in self.assigned)
         stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
-        return f"{self.name!r} {self.geometry.key} {stands} {places} {self.hidden}"
+        sets = "".join(f"{one!r}" for one in self.uv_sets)
+        return f"{self.name!r} {self.geometry.key} {sets} {stands} {places} {self.hidden}"
 
 
 def _circle(degrees: float) -> tuple[float, float]:
@@ -169,10 +181,9 @@ class Bench(Frozen):
 
     def in_folder(self, folder: Path) -> Bench:
         """The same with whole names of its objects' files, which are relative to a project's folder."""
-        if all(isinstance(item.geometry, StockShape) for item in self.objects):
+        if all(isinstance(item.geometry, StockShape) and not item.uv_sets for item in self.objects):
             return self
-        seated = [item.model_copy(update={"geometry": item.geometry.in_folder(folder)}) for item in self.objects]
-        return self.model_copy(update={"objects": tuple(seated)})
+        return self.model_copy(update={"objects": tuple(item.in_folder(folder) for item in self.objects)})
 
     @property
     def worn(self) -> tuple[str, ...]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field
 
 from collage.core.base.frozen import Frozen
@@ -95,6 +97,18 @@ class MeshFile(Frozen):
         return self.model_copy(update={"reading": whole})
 
 
+class UvSet(Frozen):
+    """A UV set of an object under a name of its own.
+
+    of : the mesh's own set that it is. file : the places of its corners, (3 t, 2) float32 as NumPy writes them, where
+    they have been changed; its name relative to the project.
+    """
+
+    name: str
+    of: str = ""
+    file: str = ""
+
+
 GeometrySource = Annotated[StockShape | MeshFile, Field(discriminator="kind")]
 """All sources."""
 
@@ -106,6 +120,32 @@ def file_state(path: Path) -> str:
     except (OSError, ValueError):
         return ""
     return f"{found.st_mtime_ns}-{found.st_size}"
+
+
+@lru_cache(maxsize=64)
+def with_uv_sets(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
+    """A mesh with other UV sets, in this order. Those that it has not, or whose file does not fit it, are left out.
+
+    sets : with the whole names of their files.
+    """
+    found = {}
+    for one in sets:
+        uv = read_uv(Path(one.file), len(mesh.triangles)) if one.file else mesh.uv.get(one.of)
+        if uv is None and one.of in mesh.uv:  # the mesh was read again, and has other faces
+            uv = mesh.uv[one.of]
+        if uv is not None:
+            found[one.name] = uv
+    return replace(mesh, uv=found)
+
+
+def read_uv(path: Path, triangles: int) -> np.ndarray | None:
+    """The UVs in a file, (3 t, 2) float32; None where there are none for so many triangles."""
+    try:
+        uv = np.load(path, allow_pickle=False)
+    except (OSError, ValueError, EOFError, MemoryError):
+        return None
+    fits = isinstance(uv, np.ndarray) and uv.shape == (3 * triangles, 2) and uv.dtype == np.float32
+    return uv if fits and bool(np.isfinite(uv).all()) else None
 
 
 @lru_cache(maxsize=32)

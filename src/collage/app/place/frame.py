@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from collage.app.theme import Theme, font
 from collage.core.actions.projectors import Space
-from collage.core.nodes.projectors import Frame
+from collage.core.nodes.projectors import CYLINDER, FLAT, SPHERE, Frame
 from collage.core.scene.cameras import Camera
 from collage.core.scene.stage import length_text
 
@@ -36,7 +36,8 @@ class Grip:
 class FrameView:
     """A frame as a camera sees it, in a widget of some size."""
 
-    def __init__(self, frame: Frame, space: Space, camera: Camera, size: tuple[int, int]) -> None:
+    def __init__(self, frame: Frame, space: Space, camera: Camera, size: tuple[int, int], shape: int = FLAT) -> None:
+        self.shape = shape
         self.frame, self.space, self.camera, self.size = frame, space, camera, size
         self.view = camera.axes()
         self.eye = camera.position()
@@ -155,6 +156,14 @@ class FrameView:
 
     # ---- drawing ------------------------------------------------------------------------------
 
+    def _draw_round(self, painter: QPainter, pen: QPen) -> None:
+        """The shape inside the frame, where it is round."""
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for loop in _loops(self.shape):
+            places = self.middle + loop * np.array(self.frame.size) @ self.axes
+            painter.drawPolyline([self.seen(place) for place in places])
+
     def draw(self, painter: QPainter, theme: Theme, held: Grip | None, label: str, at: QPointF) -> None:
         """Thin lines with a light edge, hidden ones dashed; pins, a ring of dots, and a label while it is dragged."""
         painter.save()
@@ -167,6 +176,7 @@ class FrameView:
                     pen.setDashPattern([4 / width, 4 / width])
                 painter.setPen(pen)
                 painter.drawLine(self.corners[a], self.corners[b])
+            self._draw_round(painter, QPen(colour, width))
         middle, radius = self.ring
         for step in range(DOTS):
             turn = 2 * math.pi * step / DOTS
@@ -177,12 +187,23 @@ class FrameView:
             painter.setBrush(ink)
             painter.drawRect(QRectF(dot.x() - 1, dot.y() - 1, 2, 2))
         for axis in range(3):
-            _pin(painter, self.face_middle(axis), PIN - 2, light, ink, filled=held == Grip("face", axis))
+            draw_pin(painter, self.face_middle(axis), PIN - 2, light, ink, filled=held == Grip("face", axis))
         for number, corner in enumerate(self.corners):
-            _pin(painter, corner, PIN, light, ink, filled=held == Grip("corner", number))
+            draw_pin(painter, corner, PIN, light, ink, filled=held == Grip("corner", number))
         if label:
-            _draw_label(painter, theme, label, at)
+            draw_label(painter, theme, label, at)
         painter.restore()
+
+
+def _loops(shape: int) -> list[np.ndarray]:
+    """Circles of a shape (n, 3) in its frame: both ends of a cylinder, the three great circles of a ball."""
+    turn = np.linspace(0, 2 * np.pi, 49)
+    c, s, zero = np.cos(turn) / 2, np.sin(turn) / 2, np.zeros(49)
+    if shape == CYLINDER:
+        return [np.stack([s, zero + end, c], axis=1) for end in (-0.5, 0.5)]
+    if shape == SPHERE:
+        return [np.stack(one, axis=1) for one in ((s, zero, c), (s, c, zero), (zero, s, c))]
+    return []
 
 
 def turned_about(frame: Frame, axis: int, degrees: float) -> Frame:
@@ -207,14 +228,16 @@ def turns_of(axes: np.ndarray) -> tuple[float, float, float]:
     return found[0], found[1], found[2]
 
 
-def _pin(painter: QPainter, at: QPointF, size: float, light: QColor, ink: QColor, *, filled: bool) -> None:
+def draw_pin(painter: QPainter, at: QPointF, size: float, light: QColor, ink: QColor, *, filled: bool) -> None:
+    """A small square that can be dragged."""
     box = QRectF(at.x() - size / 2, at.y() - size / 2, size, size)
     painter.setPen(QPen(ink, 1.2))
     painter.setBrush(ink if filled else QColor(light.red(), light.green(), light.blue(), 230))
     painter.drawRect(box)
 
 
-def _draw_label(painter: QPainter, theme: Theme, text: str, at: QPointF) -> None:
+def draw_label(painter: QPainter, theme: Theme, text: str, at: QPointF) -> None:
+    """A number on a round-cornered label beside the pointer."""
     painter.setFont(font(11))
     room = painter.fontMetrics().boundingRect(text)
     box = QRectF(at.x() + 14, at.y() - 26, room.width() + 14, room.height() + 6)

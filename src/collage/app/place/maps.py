@@ -40,7 +40,9 @@ class MapList(QFrame):
         self.tree.setHeaderLabels(["Map", "Coordinates"])
         self.tree.setRootIsDecorated(False)
         self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        self.tree.setColumnWidth(1, 124)
+        self.tree.header().setStretchLastSection(False)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.setColumnWidth(1, 128)
         self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.tree.customContextMenuRequested.connect(self._menu_at)
         self.tree.itemActivated.connect(lambda item, _: self._menu(item, self._below(item)))
@@ -90,7 +92,7 @@ class MapList(QFrame):
             line.setToolTip(0, label)
             line.setToolTip(1, coordinates)
             self.tree.addTopLevelItem(line)
-            if name == now:
+            if name == now or self.tree.currentItem() is None:
                 self.tree.setCurrentItem(line)
         self.tree.blockSignals(False)
         self._current_changed()

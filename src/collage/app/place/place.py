@@ -12,6 +12,7 @@ from collage.app.place.maps import MapList
 from collage.app.place.panel import PlacementPanel
 from collage.app.place.projector_panel import ProjectorPanel
 from collage.app.place.tree import ObjectTree
+from collage.app.place.uv_page import UvPage
 from collage.app.place.view import HINT, Chosen, ObjectView
 from collage.app.shell.place import Entry
 from collage.app.shell.studio import Studio
@@ -38,10 +39,14 @@ class PlacePlace:
         self.below.addWidget(self.panel)
         self.below.addWidget(self.projector)
         self.left = splitter("place left", Qt.Orientation.Vertical, [self.tree, self.maps], [360, 240], stretch=0)
-        self.middle = splitter("place middle", Qt.Orientation.Vertical, [self.view, self.below], [560, 150], stretch=0)
+        self.middle = splitter("place middle", Qt.Orientation.Vertical, [self.view, self.below], [530, 180], stretch=0)
+        self.uvs = UvPage(studio)
         self.widget: QWidget = splitter(
-            "place", Qt.Orientation.Horizontal, [self.left, self.middle], [270, 1010], stretch=1
+            "place", Qt.Orientation.Horizontal, [self.left, self.middle, self.uvs], [250, 650, 380], stretch=1
         )
+        self.uvs.picked.connect(self.view.show_picked)
+        self.uvs.measured.connect(self.view.show_measure)
+        self.uvs.view.pointed.connect(studio.pixel)
         self.maps.chosen.connect(self.show_projector)
         self.view.hint.connect(studio.hint)
         self.tree.chosen.connect(self.choose)
@@ -62,7 +67,7 @@ class PlacePlace:
 
     @property
     def settled(self) -> bool:
-        return not self.widget.isVisible() or self.view.settled
+        return not self.widget.isVisible() or (self.view.settled and self.uvs.settled)
 
     def entries(self) -> list[Entry]:
         return []
@@ -80,22 +85,28 @@ class PlacePlace:
         return bool(meshes)
 
     def choose(self, chosen: Chosen | None) -> None:
-        """Shows an object, or some faces of it, in the tree, in the picture and in the fields."""
+        """Shows an object, or some faces of it, in tree, picture, fields and UVs; and the maps of a material it has."""
+        item = next((one for one in self.session.project.bench.objects if chosen and one.name == chosen[0]), None)
+        if item is not None and self.session.material not in item.materials:
+            self.session.show_material(item.material)
         self.tree.choose(chosen)
         self.view.choose(chosen)
         self.panel.show_object(chosen[0] if chosen is not None else "")
         self.projector.chosen = chosen
+        self.uvs.show_object(*(chosen if chosen is not None else ("", None)))
         if chosen is None or not self.view.projector:
             self.below.setCurrentWidget(self.panel)
 
     def show_projector(self, card: str) -> None:
         """Shows the frame of a projector over the objects, and its numbers below; of any other card nothing."""
+        self.uvs.show_map(self.maps.current)
         is_one = self.projector.show_projector(card)
         self.view.show_projector(card if is_one else "")
         self.below.setCurrentWidget(self.projector if is_one else self.panel)
 
     def _set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
+        self.uvs.set_theme(theme)
         self.view.update()
 
     def close_down(self) -> None:
@@ -105,3 +116,4 @@ class PlacePlace:
         self.panel.close_down()
         self.maps.close_down()
         self.projector.close_down()
+        self.uvs.close_down()

@@ -20,9 +20,9 @@ from collage.core.nodes.library import shown_value
 from collage.core.nodes.projectors import PROJECTORS, frame_of
 
 GROUPS = (
-    ("centre", ("Right (m)", "Up (m)", "Front (m)"), "Middle of the frame", (-1.0, 1.0), None),
-    ("turn", ("Tilt (°)", "Turn (°)", "Roll (°)"), "Rotation of the frame", (-180.0, 180.0), None),
-    ("size", ("Width (m)", "Height (m)", "Depth (m)"), "Size of the frame", (0.0, 1.0), 1e-5),
+    ("centre", "Centre (m)", ("Right", "Up", "Front"), (-1.0, 1.0), None),
+    ("turn", "Rotation (°)", ("Tilt", "Turn", "Roll"), (-180.0, 180.0), None),
+    ("size", "Size (m)", ("Width", "Height", "Depth"), (0.0, 1.0), 1e-5),
 )
 SHAPES = ("Flat", "Cylinder", "Sphere")
 CAPS = ("Like the side", "Flat")
@@ -41,17 +41,18 @@ class ProjectorPanel(QFrame):
         self.fields: dict[tuple[str, int], NumberField] = {}
         self.heading, self.about = title("Projector"), quiet("")
         grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(6)
-        for column, (key, labels, tip, soft, least) in enumerate(GROUPS):
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(5)
+        for column, (key, group, labels, soft, least) in enumerate(GROUPS):
+            grid.addWidget(quiet(group), 0, 2 * column, 1, 2)
             for row, label in enumerate(labels):
                 field = self.fields[key, row] = NumberField(0.0, soft=soft, hard=(least, None))
-                field.setAccessibleName(f"{tip}: {label}")
-                field.setToolTip(f"{tip}. Drag, type or use the arrows; Shift fine, Ctrl coarse.")
-                field.setFixedWidth(84)
+                field.setAccessibleName(f"{group}: {label}")
+                field.setToolTip(f"{group}: {label}. Drag, type or use the arrows; Shift fine, Ctrl coarse.")
+                field.setFixedWidth(70)
                 field.edited.connect(partial(self._edited, key, row))
-                grid.addWidget(QLabel(label), row, 2 * column)
-                grid.addWidget(field, row, 2 * column + 1)
+                grid.addWidget(QLabel(label), row + 1, 2 * column)
+                grid.addWidget(field, row + 1, 2 * column + 1)
         self.shape = self._list("Shape", "How the image lies on the frame", SHAPES, partial(self._whole, "shape"))
         self.caps = self._list("Caps", "What lies on the ends of a cylinder", CAPS, partial(self._whole, "caps"))
         self.outside = self._list("Outside the image", "What lies outside the image", OUTSIDE.values(), self._outside)
@@ -60,14 +61,13 @@ class ProjectorPanel(QFrame):
         self.image_turn.setToolTip("Turns the image inside the frame, about its middle")
         self.image_turn.setFixedWidth(108)
         self.image_turn.edited.connect(self._turned_image)
-        more = (("Shape", self.shape), ("Outside", self.outside), ("Image turn (°)", self.image_turn))
-        for row, (label, widget) in enumerate(more):
-            grid.addWidget(QLabel(label), row, 6)
-            grid.addWidget(widget, row, 7)
         self.caps_label = QLabel("Caps")
-        grid.addWidget(self.caps_label, 0, 8)
-        grid.addWidget(self.caps, 0, 9)
-        grid.setColumnStretch(10, 1)
+        more = ((QLabel("Shape"), self.shape), (self.caps_label, self.caps), (QLabel("Outside"), self.outside),
+                (QLabel("Image turn (°)"), self.image_turn))  # fmt: skip
+        for row, (label_of, widget) in enumerate(more):
+            grid.addWidget(label_of, row, 6)
+            grid.addWidget(widget, row, 7)
+        grid.setColumnStretch(8, 1)
         self._lay_out(grid)
         session.changed.connect(self._on_changed)
 
@@ -152,7 +152,7 @@ class ProjectorPanel(QFrame):
             self.caps.setCurrentIndex(int(caps) if isinstance(caps, int) else 0)
             self.image_turn.set_value(float(turn) if isinstance(turn, int | float) else 0.0)
         for part in (self.caps, self.caps_label):
-            part.setVisible(plain and self.shape.currentIndex() == 1)
+            part.setEnabled(plain and self.shape.currentIndex() == 1)
         outside = acts.outside_of(self.session, self.name)
         self.outside.setEnabled(bool(acts.images_behind(self.session.network, self.name)))
         self.outside.setCurrentIndex(list(OUTSIDE).index(outside) if outside is not None else -1)

@@ -7,16 +7,19 @@ from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter
 
 from collage.app.place.frame import FrameView, Grip
+from collage.app.place.uv_view import paper_of
 from collage.app.preview.viewport import Viewport
 from collage.app.shell.studio import Studio
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import objects as acts
 from collage.core.actions.projectors import place_projector, space_of
-from collage.core.nodes.projectors import PROJECTORS, frame_of
+from collage.core.nodes.projectors import FLAT, PROJECTORS, frame_of, shape_of
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
+from collage.core.render.uv_picture import Scale
 from collage.core.scene.bench import Bench, Camera, Faces
+from collage.core.scene.scene import OBJECT
 
 HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
 FRAME_HINTS = {
@@ -50,7 +53,10 @@ class ObjectView(Viewport):
         self._held: tuple[FrameView, QPointF] | None = None  # the frame and the pointer when the drag began
         self._label = ""
         self._hatched: tuple[object, QImage] | None = None
-        self.over += [self._draw_chosen, self._draw_frame]
+        self._measured: tuple[int, QImage] | None = None
+        self._picked: np.ndarray | None = None  # (t,) bool of the chosen object, what of it is picked in its UVs
+        self._measure: Scale | None = None  # by triangle of the chosen object
+        self.over += [self._draw_measure, self._draw_chosen, self._draw_frame]
         self.setMinimumSize(200, 160)
         self.session.changed.connect(self._on_changed)
         self.session.camera_changed.connect(self._looked)
@@ -130,7 +136,8 @@ class ObjectView(Viewport):
         space = space_of(self.session, self.projector, self.chosen[0] if self.chosen is not None else "")
         if space is None:
             return None
-        return FrameView(frame_of(card), space, self.camera, (self.width(), self.height()))
+        shape = shape_of(card) if card.category == "clg_projector" else FLAT
+        return FrameView(frame_of(card), space, self.camera, (self.width(), self.height()), shape)
 
     def _look_for_grip(self, point: QPointF) -> None:
         """Tells, and shows, what a drag would take."""
@@ -205,12 +212,54 @@ class ObjectView(Viewport):
 
     def choose(self, chosen: Chosen | None) -> None:
         """Hatches an object, or some faces of it."""
-        self.chosen = chosen
+        self.chosen, self._picked, self._hatched = chosen, None, None
         self.update()
+
+    def show_picked(self, picked: np.ndarray | None) -> None:
+        """Hatches some triangles of the chosen object, (t,) bool; the whole choice again for None."""
+        self._picked, self._hatched = picked, None
+        self.update()
+
+    def show_measure(self, scale: Scale | None) -> None:
+        """Colours the chosen object by a measure of its triangles; as it is for None."""
+        self._measure, self._measured = scale, None
+        self.update()
+
+    def _own_triangles(self, picture: Picture) -> np.ndarray | None:
+        """(h, w) int32: the triangle of the chosen object in each pixel, -1 for anything else."""
+        if self.chosen is None or picture.triangle.size == 0:
+            return None
+        names = [item.name for item in self.session.project.bench.objects]
+        number = names.index(self.chosen[0]) if self.chosen[0] in names else -1
+        own = np.flatnonzero(picture.ids[OBJECT, :-1] == number)
+        if number < 0 or not own.size:
+            return None
+        return np.where(picture.objects == number, picture.triangle - own[0], -1)
+
+    def _draw_measure(self, painter: QPainter) -> None:
+        """The measure over the chosen object, as its UVs show it, darker where it turns away."""
+        picture, scale = self.picture, self._measure
+        if picture is None or scale is None:
+            return
+        if self._measured is None or self._measured[0] != id(picture):
+            own = self._own_triangles(picture)
+            if own is None or own.max(initial=-1) >= len(scale.values):
+                return
+            colours = scale.colours(paper_of(self.theme))
+            light = picture.display.mean(axis=2) / 255
+            shade = np.clip(0.72 + 0.5 * light, 0, 1)
+            out = np.zeros((*own.shape, 4), np.uint8)
+            here = own >= 0
+            out[here, :3] = (colours[own[here]] * shade[here, None]).astype(np.uint8)[:, ::-1]
+            out[here, 3] = 255
+            height, width = own.shape
+            image = QImage(out.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
+            self._measured = (id(picture), image)
+        painter.drawImage(self.rect(), self._measured[1])
 
     def _draw_chosen(self, painter: QPainter) -> None:
         picture = self.picture
-        if self.chosen is None or picture is None:
+        if self.chosen is None or picture is None or (self._measure is not None and self._picked is None):
             return
         key = (id(picture), self.chosen, self.theme.accent)
         if self._hatched is None or self._hatched[0] != key:
@@ -223,6 +272,9 @@ class ObjectView(Viewport):
     def _hatching(self, picture: Picture, chosen: Chosen) -> QImage | None:
         """A fine hatch over what is chosen, with a line around it."""
         mask = chosen_pixels(picture, self.session.bench, chosen)
+        own = self._own_triangles(picture) if self._picked is not None else None
+        if own is not None and self._picked is not None and own.max(initial=-1) < len(self._picked):
+            mask = np.append(self._picked, False)[own]
         if mask is None:
             return None
         inside = np.pad(mask, 1)

@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.topology import connected, same_place
+from collage.core.geometry.topology import connected, numbered, same_place
 from collage.core.kernels import Family
 
 k = Family("uv")
@@ -30,9 +30,7 @@ def islands(positions: np.ndarray, triangles: np.ndarray, uv: np.ndarray) -> np.
     """The same for the arrays of a mesh; uv : (3 t, 2)."""
     vertex = same_place(positions)[triangles].ravel().astype(np.int64)
     place = np.round(np.nan_to_num(uv) / SAME).astype(np.int64)
-    rows = np.stack([vertex, place[:, 0], place[:, 1]], axis=1)
-    _, corner = np.unique(rows, axis=0, return_inverse=True)
-    corner = corner.reshape(-1, 3).astype(np.int32)
+    corner = numbered(vertex, place[:, 0], place[:, 1]).reshape(-1, 3)
     return connected(corner, int(corner.max(initial=-1)) + 1)
 
 

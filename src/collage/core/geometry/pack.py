@@ -15,7 +15,7 @@ from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
 from collage.core.geometry.islands import SAME, islands
 from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.topology import edge_keys
+from collage.core.geometry.topology import edge_keys, numbered
 
 COLUMNS = 512  # that the square is parted into, at most
 TRIES = 9  # scales that are tried
@@ -97,8 +97,8 @@ def packed(mesh: Mesh, uv: np.ndarray, chosen: np.ndarray, options: PackOptions)
 
 def _borders(corner: np.ndarray, island: np.ndarray, count: int) -> list[np.ndarray]:
     """For each island the edges (e, 2, 2) on its border."""
-    rows = np.concatenate([np.repeat(island, 3)[:, None], np.round(corner.reshape(-1, 2) / SAME)], axis=1)
-    _, number = np.unique(rows, axis=0, return_inverse=True)
+    place = np.round(corner.reshape(-1, 2) / SAME)
+    number = numbered(np.repeat(island, 3), place[:, 0], place[:, 1])
     key, _ = edge_keys(number.reshape(-1, 3))
     _, first, times = np.unique(key, return_index=True, return_counts=True)
     alone = np.zeros(len(key), bool)

@@ -24,6 +24,20 @@ def same_place(positions: np.ndarray) -> np.ndarray:
     return found
 
 
+def numbered(*columns: np.ndarray) -> np.ndarray:
+    """(n,) int32: equal rows of whole numbers, given as columns (n,), get equal numbers, from 0 on."""
+    rows = [column.astype(np.int64).view(np.uint64) for column in columns]
+    with np.errstate(over="ignore"):
+        key = np.zeros(len(rows[0]), np.uint64)
+        for row in rows:
+            key = (key ^ row) * _MIX[0]
+            key ^= key >> np.uint64(31)
+    _, first, inverse = np.unique(key, return_index=True, return_inverse=True)
+    if any(not np.array_equal(row[first][inverse], row) for row in rows):  # two rows have the same key
+        _, inverse = np.unique(np.stack(rows, axis=1), axis=0, return_inverse=True)
+    return np.asarray(inverse.reshape(-1), np.int32)
+
+
 def welded(positions: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Positions of which no two are the same, and the triangles that name them; unused ones are gone.
 

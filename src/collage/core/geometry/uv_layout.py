@@ -9,7 +9,7 @@ import numpy as np
 
 from collage.core.geometry.islands import measures
 from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.topology import connected, edge_keys, same_place
+from collage.core.geometry.topology import connected, edge_keys, numbered, same_place
 
 Side = Literal["left", "right", "bottom", "top", "middle u", "middle v"]
 Projection = Literal["plane", "box", "cylinder", "sphere"]
@@ -198,9 +198,8 @@ def flattened(mesh: Mesh, uv: np.ndarray, chosen: np.ndarray) -> np.ndarray:
     axis = np.abs(normal).argmax(axis=1)
     facing = 2 * axis + (np.take_along_axis(normal, axis[:, None], 1)[:, 0] < 0)
     vertex = same_place(mesh.positions)[mesh.triangles].ravel().astype(np.int64)
-    rows = np.stack([vertex, np.repeat(facing, 3)], axis=1)
-    _, number = np.unique(rows, axis=0, return_inverse=True)
-    side = connected(number.reshape(-1, 3).astype(np.int32), int(number.max(initial=-1)) + 1)
+    number = numbered(vertex, np.repeat(facing, 3))
+    side = connected(number.reshape(-1, 3), int(number.max(initial=-1)) + 1)
     place = _boxed(mesh.positions.astype(np.float64)[mesh.triangles], normal)
     out = np.array(uv, np.float32)
     found = {one: np.flatnonzero((side == one) & chosen) for one in np.unique(side[chosen])}

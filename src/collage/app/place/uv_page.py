@@ -1,0 +1,448 @@
+"""The UV page: the sets of the chosen object, their islands, and what is measured of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QEvent, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.place.uv_view import HINT, Shown, UvView
+from collage.app.shell.jobs import Latest
+from collage.app.shell.studio import Studio
+from collage.app.theme import Theme, font
+from collage.app.widgets.panels import Elided
+from collage.core.actions import uvs as acts
+from collage.core.actions.registry import action_of
+from collage.core.base.errors import CollageError
+from collage.core.base.progress import Steps
+from collage.core.base.text import counted
+from collage.core.geometry.islands import islands_of, measures_of, overlapping
+from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.pack import PackOptions
+from collage.core.geometry.unwrap import UnwrapOptions, estimate
+from collage.core.project.folder import material_folder
+from collage.core.render.uv_picture import Scale, Window, of_card, pattern, plain, scale_of
+from collage.core.scene.bench import Faces
+
+BELOW = (("map", "Map below"), ("pattern", "Test pattern"), ("nothing", "No map"))
+MEASURES = (("islands", "Islands"), ("stretch", "Stretch"), ("density", "Texel density"), ("overlap", "Overlap"))
+CHANGES: tuple[acts.Change | None, ...] = (
+    "turn left", "turn right", "flip u", "flip v", None, "fit", "straighten", "even", "stack", None,
+    "align left", "align right", "align bottom", "align top",
+)  # fmt: skip
+CHANGE_WORDS = {
+    "turn left": "Turn left", "turn right": "Turn right", "flip u": "Flip across", "flip v": "Flip up",
+    "fit": "Fit to tile", "straighten": "Straighten", "even": "Equal texel density", "stack": "Stack alike islands",
+    "align left": "Align left", "align right": "Align right", "align bottom": "Align bottom", "align top": "Align top",
+}  # fmt: skip
+LAYOUT_WORDS = {
+    "plane": "From the view", "box": "From a box", "cylinder": "Around a cylinder", "sphere": "Around a sphere",
+    "flatten": "Flat, at real scale",
+}  # fmt: skip
+MARGINS = (2, 4, 8, 16)
+SIZE = 1024  # texels that texel density is told for, and margins are counted in
+
+
+class UvPage(QFrame):
+    """Shows the UVs of one object; empty where none is chosen."""
+
+    picked = Signal(object)  # (t,) bool of the object's triangles, or None
+    measured = Signal(object)  # Scale by triangle of the object, or None
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.studio, self.session = studio, studio.session
+        self.name, self.uv_set, self.map = "", "", ""
+        self.margin, self.may_turn = 4, True
+        self._mesh: Mesh | None = None
+        self._wanted: tuple[Faces | None] | None = None  # the faces whose islands are to be chosen next
+        self.work = Latest(studio.jobs, self, urgent=True)
+        self.work.answered.connect(self._take)
+        self.work.failed.connect(studio.tell)
+        self.view = UvView(studio.jobs, studio.theme, self._ground)
+        self.scale = ScaleLine(studio.theme)
+        self.told = Elided()
+        self.told.setObjectName("quiet")
+        self.sets = self._list("UV set", "The UV set that is shown")
+        self.below = self._list("Below the islands", "What the islands lie on")
+        self.measure = self._list("Measure", "What islands are coloured by, here and on the object")
+        for made, choices in ((self.below, BELOW), (self.measure, MEASURES)):
+            for key, label in choices:
+                made.addItem(label, key)
+        self.sets.activated.connect(lambda _: self._show_set(self.sets.currentData()))
+        self.below.activated.connect(lambda _: self.view.ask())
+        self.measure.activated.connect(lambda _: self._show())
+        self.buttons = {
+            "set": self._button("Set", "New, copied, renamed or deleted UV sets", self._set_menu),
+            "unwrap": self._button("Unwrap", action_of(acts.unwrap_uv).help, self._unwrap_menu),
+            "layout": self._button("Lay out", action_of(acts.project_uv).help, self._layout_menu),
+            "edit": self._button("Edit", action_of(acts.change_uv).help, self._edit_menu),
+            "pack": self._button("Pack", action_of(acts.pack_uv).help, self._pack_menu),
+        }
+        self._lay_out()
+        self.view.picked.connect(self._islands_picked)
+        self.view.changed.connect(self._put)
+        self.view.failed.connect(studio.tell)
+        self.session.changed.connect(self._on_changed)
+        self.view.installEventFilter(self)
+        self._show()
+
+    def _list(self, name: str, tip: str) -> QComboBox:
+        made = QComboBox()
+        made.setAccessibleName(name)
+        made.setToolTip(tip)
+        made.setFixedHeight(22)
+        return made
+
+    def _button(self, label: str, tip: str, menu: Callable[[], QMenu]) -> QPushButton:
+        button = QPushButton(f"{label} ▾")
+        button.setToolTip(tip)
+        button.setFixedHeight(22)
+        button.clicked.connect(lambda: menu().popup(button.mapToGlobal(button.rect().bottomLeft())))
+        return button
+
+    def _lay_out(self) -> None:
+        first, second = QHBoxLayout(), QHBoxLayout()
+        first.addWidget(self.sets, 1)
+        first.addWidget(self.below)
+        first.addWidget(self.measure)
+        for button in self.buttons.values():
+            second.addWidget(button)
+        second.addStretch(1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(8, 8, 8, 6)
+        whole.setSpacing(6)
+        whole.addLayout(first)
+        whole.addLayout(second)
+        whole.addWidget(self.view, 1)
+        whole.addWidget(self.scale)
+        whole.addWidget(self.told)
+
+    def eventFilter(self, watched: Any, event: QEvent) -> bool:
+        if watched is self.view and event.type() == QEvent.Type.Enter:
+            self.studio.hint.emit(HINT)
+        return False
+
+    def close_down(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.work.close()
+        self.view.close_down()
+
+    def set_theme(self, theme: Theme) -> None:
+        self.view.theme = self.scale.theme = theme
+        self.view.ask()
+        self.scale.update()
+
+    # ---- showing ------------------------------------------------------------------------------
+
+    def show_object(self, name: str, faces: Faces | None = None) -> None:
+        """Shows an object's UVs, and chooses the islands of some of its faces; none for an empty name."""
+        if name != self.name:
+            self.name, self.uv_set = name, ""
+        self._wanted = (faces,)
+        self._show()
+
+    def show_map(self, card: str) -> None:
+        """Lays the islands on what a card of the material in hand puts out."""
+        self.map = card
+        self.view.ask()
+
+    def _show_set(self, name: str) -> None:
+        self.uv_set, self._wanted = name, (None,)
+        self._show()
+
+    def _on_changed(self, before: Any, after: Any) -> None:
+        if before.bench.objects != after.bench.objects:
+            self._show()
+        else:
+            self.view.ask()
+
+    def _show(self) -> None:
+        self._mesh = self._mesh_now()
+        mesh, names = self._mesh, list(self._mesh.uv) if self._mesh is not None else []
+        if self.uv_set not in names:
+            self.uv_set = names[0] if names else ""
+        self.sets.clear()
+        for name in names:
+            self.sets.addItem(name, name)
+        self.sets.setCurrentIndex(max(self.sets.findData(self.uv_set), 0))
+        for widget in (self.sets, self.measure, *self.buttons.values()):
+            widget.setEnabled(mesh is not None)
+        if mesh is None or not self.uv_set:
+            self.view.empty = (
+                "Choose an object to see its UVs" if mesh is None else "No UVs yet: Set, New lays them out"
+            )
+            self._take(None)
+            return
+        name, what, wanted, self._wanted = self.uv_set, self.measure.currentData(), self._wanted, None
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[Measured]:
+            yield measured(mesh, name, what, wanted)
+
+        self.work.ask(work)
+
+    def _take(self, found: Measured | None) -> None:
+        """What was measured is shown."""
+        if found is None:
+            self.view.show_layout(None)
+            self.told.setText("")
+            self.scale.show_scale("", None)
+            self.measured.emit(None)
+            return
+        self.view.show_layout(found.shown)
+        if found.islands is not None:
+            self.view.choose(found.islands)
+            self.view.fit()
+        self.told.setText(found.text)
+        self.scale.show_scale(found.what, found.shown.scale)
+        self.measured.emit(found.shown.scale)
+
+    @property
+    def settled(self) -> bool:
+        """Whether the present UVs are measured and on the screen."""
+        return self.work.idle and self.view.settled
+
+    def _mesh_now(self) -> Mesh | None:
+        item = next((one for one in self.session.bench.objects if one.name == self.name), None)
+        try:
+            return item.mesh() if item is not None else None
+        except CollageError:
+            return None
+
+    def _ground(self, window: Window, width: int, height: int, tiles: np.ndarray) -> np.ndarray:
+        """What lies below the islands; called on a thread."""
+        paper, what = self.view.paper, self.below.currentData()
+        if what == "pattern":
+            return pattern(window, width, height, tiles, paper)
+        network = self.session.document
+        if what == "map" and self.map in network.cards and self._mesh is not None:
+            folder = material_folder(self.session.base_folder)
+            return of_card(self.session.library, network, self.map, tuple(self._mesh.uv), window, (width, height),
+                           tiles, paper, folder, self.studio.renderer.images)  # fmt: skip
+        return plain(window, width, height, tiles, paper)
+
+    # ---- changing -----------------------------------------------------------------------------
+
+    @property
+    def choice(self) -> acts.UvChoice:
+        """What an act is for: the chosen islands, or all."""
+        return acts.UvChoice(self.name, self.uv_set, self.view.islands)
+
+    def _islands_picked(self, islands: tuple[int, ...]) -> None:
+        mesh = self._mesh
+        if mesh is None:
+            return
+        self.picked.emit(np.isin(islands_of(mesh, self.uv_set), islands) if islands else None)
+
+    def _put(self, uv: np.ndarray, label: str) -> None:
+        self._try(lambda: acts.put_uv(self.session, acts.UvChoice(self.name, self.uv_set), uv, label))
+
+    def _try(self, act: Callable[[], object]) -> None:
+        try:
+            act()
+        except CollageError as error:
+            self.studio.tell(error)
+
+    def _work(self, title: str, make: Callable[[], Steps[np.ndarray]], label: str) -> None:
+        """Long work: its UVs are put into the set that was shown when it began."""
+        choice = self.choice
+        try:
+            steps = make()
+        except CollageError as error:
+            self.studio.tell(error)
+            return
+        self.studio.jobs.queue(
+            title, lambda _cancelled: steps,
+            lambda uv: self._try(lambda: acts.put_uv(self.session, choice, uv, label)), self.studio.tell,
+        )  # fmt: skip
+
+    def unwrap(self, angle: float = 66.0) -> None:
+        """Unwraps the chosen islands, or all."""
+        options = UnwrapOptions(self.margin, SIZE, self.may_turn, angle)
+        self._work(f"Unwrapping {self.name}", lambda: acts.unwrap_uv(self.session, self.choice, options), "Unwrap")
+
+    def pack(self) -> None:
+        """Packs the chosen islands, or all."""
+        options = PackOptions(self.margin, SIZE, self.may_turn)
+        self._work(f"Packing {self.name}", lambda: acts.pack_uv(self.session, self.choice, options), "Pack UVs")
+
+    # ---- menus --------------------------------------------------------------------------------
+
+    def _menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        return menu
+
+    def _set_menu(self) -> QMenu:
+        menu = self._menu()
+        menu.addAction("New", lambda: self._try(self._new_set))
+        menu.addAction("Copy", lambda: self._try(self._copy_set))
+        menu.addAction("Rename…", self._rename_set)
+        menu.addAction("Delete", lambda: self._try(lambda: acts.remove_set(self.session, self.name, self.uv_set)))
+        return menu
+
+    def _new_set(self) -> None:
+        self._show_set(acts.new_set(self.session, self.name))
+
+    def _copy_set(self) -> None:
+        self._show_set(acts.new_set(self.session, self.name, f"{self.uv_set} copy", self.uv_set))
+
+    def _rename_set(self) -> None:
+        name, taken = QInputDialog.getText(self, "Rename UV set", "Name", text=self.uv_set)
+        if taken and name.strip():
+            old, self.uv_set = self.uv_set, name.strip()
+            self._try(lambda: acts.rename_set(self.session, self.name, old, name))
+
+    def _unwrap_menu(self) -> QMenu:
+        menu, mesh = self._menu(), self._mesh
+        count = len(mesh.triangles) if mesh is not None else 0
+        seconds = estimate(count)
+        about = (
+            "a few seconds" if seconds < 5 else f"about {seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+        )
+        for angle, label in (
+            (66.0, "Seams at sharp edges"),
+            (30.0, "Seams at soft edges too"),
+            (180.0, "Fewest seams"),
+        ):
+            menu.addAction(f"{label} · {about}", partial(self.unwrap, angle))
+        menu.addSeparator()
+        self._add_options(menu)
+        return menu
+
+    def _pack_menu(self) -> QMenu:
+        menu = self._menu()
+        menu.addAction("Pack into the tile", self.pack)
+        menu.addSeparator()
+        self._add_options(menu)
+        return menu
+
+    def _add_options(self, menu: QMenu) -> None:
+        """Margin and turning, which unwrapping and packing share."""
+        for margin in MARGINS:
+            action = menu.addAction(f"Margin {margin} texels at {SIZE}", partial(setattr, self, "margin", margin))
+            action.setCheckable(True)
+            action.setChecked(margin == self.margin)
+        turn = menu.addAction("Islands may be turned", lambda: setattr(self, "may_turn", not self.may_turn))
+        turn.setCheckable(True)
+        turn.setChecked(self.may_turn)
+
+    def _layout_menu(self) -> QMenu:
+        menu = self._menu()
+        for kind in acts.LAYOUTS:
+            menu.addAction(LAYOUT_WORDS[kind], partial(self._lay_faces_out, kind))
+        return menu
+
+    def _lay_faces_out(self, kind: acts.Layout) -> None:
+        self._try(lambda: acts.project_uv(self.session, self.choice, kind, self._axes() if kind == "plane" else None))
+        self.view.fit()
+
+    def _axes(self) -> np.ndarray:
+        """Right, up and towards the eye of the camera, in the object's space."""
+        right, up, forward = self.session.camera.axes()
+        item = next(one for one in self.session.bench.objects if one.name == self.name)
+        return np.stack([right, up, -forward]) @ item.matrix().T
+
+    def _edit_menu(self) -> QMenu:
+        menu = self._menu()
+        for change in CHANGES:
+            if change is None:
+                menu.addSeparator()
+            else:
+                menu.addAction(CHANGE_WORDS[change], partial(self.change, change))
+        return menu
+
+    def change(self, change: acts.Change) -> None:
+        """Turns, flips, fits or aligns the chosen islands, or all."""
+        self._try(lambda: acts.change_uv(self.session, self.choice, change))
+
+
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """What the page shows of a UV set. what : the measure. islands : those to be chosen; None to leave it at that."""
+
+    shown: Shown
+    what: str
+    text: str
+    islands: tuple[int, ...] | None
+
+
+def measured(mesh: Mesh, name: str, what: str, wanted: tuple[Faces | None] | None) -> Measured:
+    """Measures a UV set of a mesh. wanted : the faces whose islands are to be chosen, if any are."""
+    island, found = islands_of(mesh, name), measures_of(mesh, name)
+    scale = None
+    if what == "stretch":
+        scale = scale_of(found.stretch, found.area)
+    elif what == "density":
+        scale = scale_of(found.density * SIZE, found.area)
+    elif what == "overlap":
+        over, _ = overlapping(mesh.uv[name])
+        scale = Scale(over.astype(float), 0.0, 1.0, 0.5)
+    mean = float((found.density * found.area).sum() / max(found.area.sum(), 1e-30)) * SIZE
+    flipped = f" · {counted(int(found.flipped.sum()), 'flipped face')}" if found.flipped.any() else ""
+    text = (f"{counted(int(island.max(initial=-1)) + 1, 'island')} · {mean:,.0f} texels a metre at {SIZE} · "
+            f"mean stretch {found.mean_stretch:.3f}{flipped}")  # fmt: skip
+    islands: tuple[int, ...] | None = None
+    if wanted is not None:
+        chosen = acts.UvChoice("", name, faces=wanted[0]).triangles(mesh) if wanted[0] is not None else None
+        islands = tuple(int(one) for one in np.unique(island[chosen])) if chosen is not None else ()
+    return Measured(Shown(mesh, mesh.uv[name], island, found.flipped, scale), what, text, islands)
+
+
+class ScaleLine(QWidget):
+    """The scale of a measure: from paper to ink, the worst twentieth in the accent, with its numbers."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self._what = ""
+        self._scale: Scale | None = None
+        self.setFixedHeight(30)
+        self.setAccessibleName("Scale of the measure")
+
+    def show_scale(self, what: str, scale: Scale | None) -> None:
+        self._what, self._scale = what, scale
+        self.setVisible(scale is not None)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        scale = self._scale
+        if scale is None:
+            return
+        painter = QPainter(self)
+        bar = QRectF(0, 2, self.width() - 1, 10)
+        shades = QLinearGradient(bar.topLeft(), bar.topRight())
+        shades.setColorAt(0, QColor(241, 241, 241))
+        shades.setColorAt(1, QColor(30, 30, 30))
+        painter.fillRect(bar, shades)
+        if np.isfinite(scale.worst) and scale.high > scale.low:
+            share = min(max((scale.worst - scale.low) / (scale.high - scale.low), 0.0), 1.0)
+            painter.fillRect(bar.adjusted(share * bar.width(), 0, 0, 0), QColor(self.theme.accent))
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawRect(bar)
+        painter.setFont(font(11))
+        texts = [self._text(scale.low + (scale.high - scale.low) * at) for at in (0.0, 0.5, 1.0)]
+        if self._what == "overlap":
+            texts = ["clear", "", "overlaps"]
+        for text, side in zip(texts, ("AlignLeft", "AlignHCenter", "AlignRight"), strict=True):
+            painter.drawText(QRectF(0, 13, self.width(), 16), getattr(Qt.AlignmentFlag, side), text)
+        painter.end()
+
+    def _text(self, value: float) -> str:
+        return f"{value:,.0f} texels a metre" if self._what == "density" else f"{value:.2f}"

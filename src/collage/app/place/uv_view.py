@@ -1,0 +1,409 @@
+"""The canvas of the UV page: islands on a map, chosen, moved, turned and scaled by hand."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from collage.app.place.frame import draw_label, draw_pin
+from collage.app.preview.images import to_image
+from collage.app.shell.jobs import Jobs, Latest
+from collage.app.theme import Theme, font
+from collage.core.geometry import uv_layout as layout
+from collage.core.geometry.islands import in_tiles
+from collage.core.geometry.mesh import Mesh
+from collage.core.render.uv_picture import Paper, Scale, Window, uv_picture
+
+HINT = (
+    "Click an island, Ctrl+click adds · drag it to move, a pin to scale, the dots to turn · wheel to zoom · "
+    "Shift+drag to pan"
+)
+CLICK, PIN, NEAR, BEYOND, DOTS = 4, 7.0, 8.0, 16.0, 32
+SNAP, ANGLE = 1 / 16, 15.0  # of a tile, and degrees, that Ctrl keeps to
+
+Held = Literal["pan", "box", "move", "scale", "turn"]
+Below = Callable[[Window, int, int, np.ndarray], np.ndarray]
+"""What the islands lie on: for a window, width, height and the used tiles a picture (h, w, 3) uint8."""
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """A layout. uv : (3 t, 2). island, flipped : (t,). scale : a measure to colour it by."""
+
+    mesh: Mesh
+    uv: np.ndarray
+    island: np.ndarray
+    flipped: np.ndarray
+    scale: Scale | None = None
+
+
+class UvView(QWidget):
+    """Shows a layout; what a hand does to it is told once it lets go."""
+
+    picked = Signal(object)  # tuple of the numbers of chosen islands
+    changed = Signal(object, str)  # UVs (3 t, 2), and what was done
+    pointed = Signal(str)  # the place under the pointer
+    hint = Signal(str)
+    failed = Signal(object)
+
+    def __init__(self, jobs: Jobs, theme: Theme, below: Below) -> None:
+        super().__init__()
+        self.theme, self.below = theme, below
+        self.shown: Shown | None = None
+        self.islands: tuple[int, ...] = ()
+        self.window_at = (-0.08, -0.08, 1.16)  # lower left corner, and UV units over the shorter side
+        self.count = 0  # pictures shown so far
+        self.empty = ""  # what stands where there is no layout
+        self._image: QImage | None = None
+        self._owner: np.ndarray | None = None
+        self._moved: np.ndarray | None = None  # UVs while a hand changes them
+        self._held: Held | None = None
+        self._start = self._last = QPointF()
+        self._corner, self._label = 0, ""
+        self._dragged = False
+        self.setAccessibleName("UV layout")
+        self.setToolTip("UVs of the chosen object")
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(160, 160)
+        self.work = Latest(jobs, self, urgent=True)
+        self.work.answered.connect(self._take)
+        self.work.failed.connect(self.failed)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._ask)
+
+    def close_down(self) -> None:
+        self._soon.stop()
+        self.work.close()
+
+    def sizeHint(self) -> QSize:
+        return QSize(380, 380)
+
+    # ---- showing ------------------------------------------------------------------------------
+
+    def show_layout(self, shown: Shown | None) -> None:
+        """Shows another layout; none for None."""
+        self.shown, self._moved = shown, None
+        if shown is not None:
+            there = set(np.unique(shown.island).tolist())
+            self.islands = tuple(one for one in self.islands if one in there)
+        self.ask()
+
+    def choose(self, islands: tuple[int, ...]) -> None:
+        """Chooses islands by their numbers."""
+        if islands != self.islands:
+            self.islands = islands
+            self.ask()
+
+    def ask(self) -> None:
+        """Something changed: draws it soon."""
+        if self.isVisible():
+            self._soon.start(0)
+
+    @property
+    def paper(self) -> Paper:
+        """The colours of a layout in the theme."""
+        return paper_of(self.theme)
+
+    @property
+    def settled(self) -> bool:
+        """Whether the present layout is on the screen."""
+        return not self.isVisible() or (not self._soon.isActive() and self.work.idle)
+
+    @property
+    def chosen(self) -> np.ndarray:
+        """(t,) bool: the triangles of the chosen islands."""
+        assert self.shown is not None
+        return np.isin(self.shown.island, self.islands)
+
+    def _window(self) -> Window:
+        u, v, reach = self.window_at
+        return Window(u, v, reach / max(min(self.width(), self.height()), 1))
+
+    def _ask(self) -> None:
+        shown, window, width, height = self.shown, self._window(), self.width(), self.height()
+        if shown is None:
+            self._image = self._owner = None
+            self.update()
+            return
+        uv = self._moved if self._moved is not None else shown.uv
+        chosen, paper, below = self.chosen, self.paper, self.below
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[tuple[QImage, np.ndarray]]:
+            ground = below(window, width, height, np.unique(in_tiles(uv), axis=0)[:400])
+            picture, owner = uv_picture(uv, shown.island, chosen, shown.flipped, window, ground, paper, shown.scale)
+            yield to_image(picture), owner
+
+        self.work.ask(work)
+
+    def _take(self, answer: tuple[QImage, np.ndarray]) -> None:
+        self._image, self._owner = answer
+        self.count += 1
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(122, 122, 122))
+        if self._image is not None:
+            painter.drawImage(self.rect(), self._image)
+        if self.shown is not None:
+            self._draw_numbers(painter)
+            self._draw_frame(painter)
+        else:
+            painter.setPen(QColor(241, 241, 241))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty)
+        if self._held == "box":
+            painter.setPen(QPen(QColor(self.theme.accent), 1, Qt.PenStyle.DashLine))
+            painter.drawRect(QRectF(self._start, self._last))
+        if self._label:
+            draw_label(painter, self.theme, self._label, self._last)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(self.theme.accent), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+
+    def _draw_numbers(self, painter: QPainter) -> None:
+        """The number of each tile in its corner, like a page number."""
+        assert self.shown is not None
+        painter.setFont(font(11))
+        tiles = {(0, 0), *map(tuple, np.unique(in_tiles(self.shown.uv), axis=0)[:400].tolist())}
+        for column, row in tiles:
+            if 0 <= column < 10 and row >= 0:
+                at = self.to_widget(np.array([column, row + 1])) + QPointF(5, 15)
+                painter.setPen(QColor(255, 255, 255, 220))
+                painter.drawText(at + QPointF(0, 1), str(1001 + column + 10 * row))
+                painter.setPen(QColor(30, 30, 30))
+                painter.drawText(at, str(1001 + column + 10 * row))
+
+    def _draw_frame(self, painter: QPainter) -> None:
+        """Around what is chosen: pins to scale it, a ring of dots to turn it."""
+        box = self._box()
+        if box is None or self._held in ("pan", "box"):
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ink, light = QColor(self.theme.accent), QColor(255, 255, 255, 170)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(light, 2.6))
+        painter.drawRect(box)
+        painter.setPen(QPen(ink, 1))
+        painter.drawRect(box)
+        middle, radius = self._ring(box)
+        for step in range(DOTS):
+            turn = 2 * math.pi * step / DOTS
+            dot = QPointF(middle.x() + radius * math.cos(turn), middle.y() + radius * math.sin(turn))
+            painter.fillRect(QRectF(dot.x() - 2, dot.y() - 2, 4, 4), light)
+            painter.fillRect(QRectF(dot.x() - 1, dot.y() - 1, 2, 2), ink)
+        for corner in _corners(box):
+            draw_pin(painter, corner, PIN, light, ink, filled=False)
+
+    # ---- places -------------------------------------------------------------------------------
+
+    def to_widget(self, place: np.ndarray) -> QPointF:
+        """Where a UV place is in the widget."""
+        window = self._window()
+        return QPointF((place[0] - window.u) / window.unit, self.height() - (place[1] - window.v) / window.unit)
+
+    def to_uv(self, point: QPointF) -> np.ndarray:
+        """The UV place at a point of the widget."""
+        window = self._window()
+        return np.array([window.u + point.x() * window.unit, window.v + (self.height() - point.y()) * window.unit])
+
+    def _box(self) -> QRectF | None:
+        """The box around what is chosen, in the widget."""
+        if self.shown is None or not self.islands or not self.chosen.any():
+            return None
+        uv = self._moved if self._moved is not None else self.shown.uv
+        low, high = layout.box_of(uv[np.repeat(self.chosen, 3)])
+        return QRectF(self.to_widget(np.array([low[0], high[1]])), self.to_widget(np.array([high[0], low[1]])))
+
+    @staticmethod
+    def _ring(box: QRectF) -> tuple[QPointF, float]:
+        return box.center(), math.hypot(box.width(), box.height()) / 2 + BEYOND
+
+    def island_at(self, point: QPoint) -> int:
+        """The island under a point; -1 for none."""
+        if self._owner is None or self.shown is None or not self.rect().contains(point):
+            return -1
+        height, width = self._owner.shape
+        row = min(point.y() * height // self.height(), height - 1)
+        triangle = int(self._owner[row, min(point.x() * width // self.width(), width - 1)])
+        return int(self.shown.island[triangle]) if triangle >= 0 else -1
+
+    def fit(self) -> None:
+        """Shows the whole layout, and the first tile."""
+        low, high = np.zeros(2), np.ones(2)
+        if self.shown is not None and len(self.shown.uv):
+            own_low, own_high = layout.box_of(self.shown.uv)
+            low, high = np.minimum(low, own_low), np.maximum(high, own_high)
+        reach = float((high - low).max()) * 1.16
+        width, height = max(self.width(), 1), max(self.height(), 1)
+        side = min(width, height)
+        middle = (low + high) / 2
+        self.window_at = (
+            float(middle[0]) - reach * width / side / 2,
+            float(middle[1]) - reach * height / side / 2,
+            reach,
+        )
+        self.ask()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.fit()
+
+    # ---- the mouse ----------------------------------------------------------------------------
+
+    def _held_at(self, point: QPointF, keys: Qt.KeyboardModifier, button: Qt.MouseButton) -> Held:
+        if button == Qt.MouseButton.MiddleButton or keys & Qt.KeyboardModifier.ShiftModifier:
+            return "pan"
+        box = self._box()
+        if box is not None:
+            for number, corner in enumerate(_corners(box)):
+                if _far(corner, point) <= NEAR:
+                    self._corner = number
+                    return "scale"
+            middle, radius = self._ring(box)
+            if abs(_far(middle, point) - radius) <= NEAR:
+                return "turn"
+        return "move" if self.island_at(point.toPoint()) in self.islands else "box"
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        self._start = self._last = event.position()
+        self._dragged = False
+        self._held = self._held_at(event.position(), event.modifiers(), event.button())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        point = event.position()
+        if self._held is None:
+            u, v = self.to_uv(point)
+            self.pointed.emit(f"u {u:.3f}  v {v:.3f}")
+            return
+        before, self._last = self._last, point
+        if not self._dragged and (point - self._start).manhattanLength() < CLICK:
+            return
+        self._dragged = True
+        if self._held == "pan":
+            window = self._window()
+            gone = point - before
+            u, v, reach = self.window_at
+            self.window_at = (u - gone.x() * window.unit, v + gone.y() * window.unit, reach)
+            self.ask()
+        elif self._held != "box":
+            self._drag(event.modifiers())
+        self.update()
+
+    def _drag(self, keys: Qt.KeyboardModifier) -> None:
+        """Moves, scales or turns what is chosen, from where the hand took it to where it is."""
+        shown, box = self.shown, self._box_before()
+        if shown is None or box is None:
+            return
+        snap = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        start, now = self.to_uv(self._start), self.to_uv(self._last)
+        low, high = box
+        matrix, pivot, move = np.eye(2), (low + high) / 2, np.zeros(2)
+        if self._held == "move":
+            move = now - start
+            move = np.round(move / SNAP) * SNAP if snap else move
+            self._label = f"{move[0]:+.3f} · {move[1]:+.3f}"
+        elif self._held == "scale":
+            corners = np.array([[low[0], high[1]], high, [high[0], low[1]], low])
+            corner, pivot = corners[self._corner], corners[(self._corner + 2) % 4]
+            line = corner - pivot
+            factor = 1 + float((now - start) @ line) / max(float(line @ line), 1e-12)
+            factor = max(round(factor / SNAP) * SNAP if snap else factor, 0.01)
+            matrix = np.eye(2) * factor
+            self._label = f"{factor:.3g} times"
+        else:
+            angles = [math.atan2(*(place - pivot)[::-1]) for place in (start, now)]
+            turn = (math.degrees(angles[1] - angles[0]) + 180) % 360 - 180
+            turn = round(turn / ANGLE) * ANGLE if snap else turn
+            c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+            matrix = np.array([[c, -s], [s, c]])
+            self._label = f"{turn:.0f}°"
+        self._moved = layout.changed(shown.uv, self.chosen, matrix, pivot, move)
+        self.ask()
+
+    def _box_before(self) -> tuple[np.ndarray, np.ndarray] | None:
+        if self.shown is None or not self.chosen.any():
+            return None
+        return layout.box_of(self.shown.uv[np.repeat(self.chosen, 3)])
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, self._held, self._label = self._held, None, ""
+        adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if not self._dragged and held in ("move", "box") and event.button() == Qt.MouseButton.LeftButton:
+            one = self.island_at(event.position().toPoint())
+            self._pick((one,) if one >= 0 else (), adds)
+        elif held == "box":
+            self._pick(self._in_box(), adds)
+        elif self._moved is not None and held is not None:
+            words = {"move": "Move UVs", "scale": "Scale UVs", "turn": "Turn UVs"}
+            self.changed.emit(self._moved, words[held])
+        self.update()
+
+    def _in_box(self) -> tuple[int, ...]:
+        """The islands that lie wholly in the box that was drawn."""
+        if self.shown is None:
+            return ()
+        a, b = self.to_uv(self._start), self.to_uv(self._last)
+        low, high = np.minimum(a, b), np.maximum(a, b)
+        inside = ((self.shown.uv >= low) & (self.shown.uv <= high)).all(axis=1).reshape(-1, 3).all(axis=1)
+        out = np.unique(self.shown.island[~inside])
+        return tuple(int(one) for one in np.setdiff1d(np.unique(self.shown.island[inside]), out))
+
+    def _pick(self, islands: tuple[int, ...], adds: bool) -> None:
+        if adds:
+            both = set(self.islands) ^ set(islands)
+            islands = tuple(sorted(both))
+        self.choose(islands)
+        self.picked.emit(islands)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(0.9988 ** event.angleDelta().y(), event.position())
+
+    def zoom(self, factor: float, at: QPointF) -> None:
+        """Nearer or further; what is at a point stays there."""
+        place = self.to_uv(at)
+        u, v, reach = self.window_at
+        factor = min(max(reach * factor, 1e-4), 100.0) / reach
+        self.window_at = (place[0] + (u - place[0]) * factor, place[1] + (v - place[1]) * factor, reach * factor)
+        self.ask()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        if event.key() in steps and self.shown is not None and self.islands:
+            fine = 0.001 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
+            move = np.array(steps[Qt.Key(event.key())]) * fine
+            moved = layout.changed(self.shown.uv, self.chosen, np.eye(2), np.zeros(2), move)
+            self.changed.emit(moved, "Move UVs")
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+            self.zoom(0.9 if event.key() == Qt.Key.Key_Plus else 1.1, QPointF(self.rect().center()))
+        elif event.key() == Qt.Key.Key_Home:
+            self.fit()
+        else:
+            super().keyPressEvent(event)
+
+
+def paper_of(theme: Theme) -> Paper:
+    """The colours of a layout in a theme."""
+
+    def of(name: str) -> tuple[int, int, int]:
+        colour = QColor(name)
+        return colour.red(), colour.green(), colour.blue()
+
+    return Paper(accent=of(theme.accent))
+
+
+def _corners(box: QRectF) -> list[QPointF]:
+    return [box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()]
+
+
+def _far(a: QPointF, b: QPointF) -> float:
+    return math.hypot(a.x() - b.x(), a.y() - b.y())

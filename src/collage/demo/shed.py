@@ -39,7 +39,14 @@ def _write_set(folder: Path, name: str, maps: MapSet) -> None:
 def map_set(name: str, title: str, place: tuple[float, float], repeats: float) -> Card:
     """The card of a map set that `_write_set` wrote."""
     found = group([f"{name}/{name}_{role}.png" for role, _ in _ROLES]).sets[0]
-    return build.map_set(found, name, place, stored=lambda file: f"../maps/{file}", repeats=repeats, title=title)
+    return build.map_set(
+        found,
+        name,
+        place,
+        stored=lambda file: f"../maps/{file}",
+        options=build.BuildOptions(repeats=repeats),
+        title=title,
+    )
 
 
 def _material(cards: list[Card], channels: dict[str, Given]) -> Network:

@@ -31,6 +31,8 @@ WITHOUT_ACT = {
     "cards insert-group": "is cards.paste from the library",
     "objects list": "shows what there is",
     "objects check": "shows what is wrong",
+    "uv list": "shows what there is",
+    "uv measure": "shows what there is",
     "files": "its acts are those of the dialog of the project's files",
 }  # fmt: skip
 """Commands that no act stands behind, and why."""

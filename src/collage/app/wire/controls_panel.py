@@ -27,7 +27,7 @@ from collage.app.widgets.fields import Field, field_for
 from collage.app.widgets.panels import Elided, fill, quiet, scroll_area
 from collage.app.widgets.tile_field import TileField, is_tile_size
 from collage.app.wire.card_tabs import card_tabs
-from collage.app.wire.coordinates_field import CoordinatesField, takes_coordinates
+from collage.app.wire.coordinates_field import CoordinatesField, OutsideField, places_images, takes_coordinates
 from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.space_row import SpaceRow
 from collage.app.wire.value_menu import value_menu
@@ -191,6 +191,8 @@ class ControlsPanel(QFrame):
             if made is not None:
                 grid.addWidget(made, 0, 0, ROWS + 1, 1, Qt.AlignmentFlag.AlignTop)
             cells = [*self._range_cell(self._card), *(cell for tab in tabs for cell in self._cells(self._card, tab))]
+            if places_images(self.session, self._card):
+                cells.append(OutsideField(self.session, self._card))
             for number, cell in enumerate(cells):
                 row, column = number % ROWS, number // ROWS
                 grid.addWidget(cell, row, column + 1, Qt.AlignmentFlag.AlignTop)

@@ -1,13 +1,15 @@
-"""Where a map or pattern gets its coordinates: a list of what there is, in the controls."""
+"""Where a map or pattern gets its coordinates, and what lies outside its tile: lists in the controls."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from collage.app.widgets.panels import quiet
 from collage.core.actions.coordinates import coordinates_for, coordinates_of, set_coordinates
+from collage.core.actions.projectors import images_behind, outside_of, set_outside
 from collage.core.actions.session import Session
-from collage.core.document.model import Card
+from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.coordinates import COORDINATES, place_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
@@ -62,3 +64,37 @@ class CoordinatesField(QWidget):
         key = self.list.currentData()
         if key:
             set_coordinates(self.session, self.card, key)
+
+
+PLACED = ("place2d", "clg_projector", "clg_vary_uv")
+"""Categories of cards, beside map sets, at which it is chosen what lies outside the tile of all their images."""
+
+OUTSIDE_LABELS = {"repeat": "Repeat", "mirror": "Mirror", "hold": "Hold the border", "once": "Once only"}
+
+
+def places_images(session: Session, card: Card) -> bool:
+    """Whether it is chosen at a card what lies outside the tile of the images behind it."""
+    placed = card.category in PLACED or card.attributes.get(MAP_SET) == "true"
+    return placed and bool(images_behind(session.network, card.name))
+
+
+class OutsideField(QWidget):
+    """What lies outside the tile, for all images behind a card."""
+
+    def __init__(self, session: Session, card: Card) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        column.addWidget(quiet("Outside the tile"))
+        self.list = QComboBox()
+        self.list.setFixedHeight(22)
+        self.list.setAccessibleName("Outside the tile")
+        self.list.setToolTip("What lies outside the tile of all images placed here")
+        for key, label in OUTSIDE_LABELS.items():
+            self.list.addItem(label, key)
+        now = outside_of(session, card.name)
+        self.list.setCurrentIndex(self.list.findData(now) if now is not None else -1)
+        self.list.activated.connect(lambda _: set_outside(session, card.name, self.list.currentData()))
+        column.addWidget(self.list)
+        self.setFixedWidth(136)

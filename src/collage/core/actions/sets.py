@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from collage.core.actions.registry import act
@@ -13,6 +14,7 @@ from collage.core.gather.build import BuildOptions, Stored, build_material, with
 from collage.core.gather.project import copy_set, must_copy, stored_names
 from collage.core.gather.sets import FoundSet
 from collage.core.project.state import Project
+from collage.core.scene.relief import span_of
 
 
 def copying(
@@ -37,9 +39,13 @@ def names(session: Session, found: FoundSet, folder: Path, *, copy: bool) -> tup
 def build(session: Session, found: FoundSet, folder: Path, options: BuildOptions, *, copy: bool, part: int = -1) -> str:
     """A new material of a set, worn by the object `part` if it is not negative; one step. Returns its name.
 
-    Its files are there already, see `copying`.
+    Its files are there already, see `copying`. On an object tiles are as wide as the set says.
     """
     numbered, stored = names(session, found, folder, copy=copy)
+    objects = session.bench.objects
+    if 0 <= part < len(objects):
+        span = span_of(objects[part].mesh())
+        options = replace(options, span=(span.u, span.v) if span is not None else None)
     name = session.project.free_material_name(found.title)
 
     def change(project: Project) -> Project:

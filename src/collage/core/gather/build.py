@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -49,12 +50,26 @@ GLOW = 1000.0  # nits of an emission map: bright beside a lit surface, not blind
 @dataclass(frozen=True)
 class BuildOptions:
     """occlusion : multiplied into the base colour. relief : what the height map does; by itself it is bump where
-    there is no normal map, and nothing where there is one. repeats : tiles along the UV square."""
+    there is no normal map, and nothing where there is one. repeats : tiles along the UV square. span : metres that the
+    UV square goes along u and v on the object; tiles are as wide as the set says then, and repeats do not count."""
 
     occlusion: bool = True
     relief: Relief = "auto"
     layout: Layout = "uv"
     repeats: float = 1.0
+    span: tuple[float, float] | None = None
+
+    def tile(self, found: FoundSet) -> tuple[float, float]:
+        """The size of a set's tile, in shares of the UV square; in metres where there is no UV square.
+
+        As wide as the set says and as high as its picture is then, where the object is known.
+        """
+        if self.layout == "triplanar":
+            return found.metres / self.repeats, found.metres / self.repeats
+        if self.span is None:
+            return 1 / self.repeats, 1 / self.repeats
+        width, height = next((one.size for one in found.maps if one.used and min(one.size) > 0), (1, 1))
+        return round(found.metres / self.span[0], 6), round(found.metres * height / width / self.span[1], 6)
 
 
 Stored = Callable[[str], str]
@@ -169,23 +184,25 @@ def map_set(
     place: tuple[float, float] = (0.0, 0.0),
     *,
     stored: Stored = same,
-    repeats: float = 1.0,
-    layout: Layout = "uv",
+    options: BuildOptions | None = None,
     title: str = "",
 ) -> Card:
     """The card of a map set: image cards that share one placement, as a group of standard cards.
 
-    stored : what the material calls a file. repeats : tiles along the UV square; triplanar, along the set's real width.
+    stored : what the material calls a file.
     """
-    maker = _Maker(stored, layout)
+    options = options or BuildOptions()
+    maker = _Maker(stored, options.layout)
     for one in sorted((one for one in found.maps if one.used), key=lambda one: bool(one.channels)):
         maker.add(one)
     turn = {"uiname": "Rotation", "uisoftmin": "-180", "uisoftmax": "180"}
-    real = layout == "triplanar"  # which has no UV square, so tiles are as large as the set says
-    size = (found.metres if real else 1) / repeats
+    real = options.layout == "triplanar"  # which has no UV square
     inputs = {
         "scale": Input(
-            "scale", "vector2", (size, size), attributes={"uiname": "Tile size (m)" if real else "Tile size"}
+            "scale",
+            "vector2",
+            options.tile(found),
+            attributes={"uiname": "Tile size (m)" if real else "Tile size"},
         ),
         "rotate": Input("rotate", "float", 0.0, attributes=turn),
         "offset": Input("offset", "vector2", (0.0, 0.0), attributes={"uiname": "Offset"}),
@@ -216,7 +233,7 @@ def with_set(
     """
     options = options or BuildOptions()
     name = network.free_name(_name(found.name))
-    made = map_set(found, name, place, stored=stored, repeats=options.repeats, layout=options.layout)
+    made = map_set(found, name, place, stored=stored, options=options)
     network = network.with_card(made)
     surface = surface_card(network)
     if surface is None or made.network is None:
@@ -290,7 +307,9 @@ class _Wiring:
     @property
     def natural_bump(self) -> float:
         """The strength at which slopes are those of a surface as deep as the set says, on a tile of its size."""
-        return round(BUMP_UNITS * self.found.depth / self.found.metres, 4)
+        span = self.options.span
+        square = math.sqrt(span[0] * span[1]) if span is not None else self.found.metres  # the width of the UV square
+        return round(BUMP_UNITS * self.found.depth / square, 4)
 
     def _displace(self, height: Wire) -> None:
         for name, one in self.network.cards.items():

@@ -60,12 +60,13 @@ def uv_span(bench: Bench, material: str) -> Span | None:
     """Of the first UV set of the first object with a material; None where there is none. Raises CollageError."""
     for item in bench.objects:
         if material in item.materials:
-            return _span(item.mesh())
+            return span_of(item.mesh())
     return None
 
 
 @lru_cache(maxsize=32)
-def _span(mesh: Mesh) -> Span | None:
+def span_of(mesh: Mesh) -> Span | None:
+    """Of the first UV set of a mesh; None where there is none."""
     if not mesh.uv:
         return None
     covered = _uv_areas(mesh)

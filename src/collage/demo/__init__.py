@@ -2,6 +2,7 @@
 
 SAMPLES = {
     "potting-shed": "A clay pot on a glazed saucer, wired and lit",
+    "potting-bench": "A potting bench: real sizes, projectors, a label, planks that differ",
     "plain-ball": "A ball with a plain material, to start from",
 }
 """What each sample project is, by its name; `shed` makes them."""

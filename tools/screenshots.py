@@ -24,11 +24,14 @@ from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
-from collage.core.actions import materials, objects
+from collage.core.actions import uvs
+from collage.core.actions.coordinates import set_coordinates
 from collage.core.assets.stock import default_folder
+from collage.core.base.progress import finished
 from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Wire
+from collage.core.geometry.unwrap import UnwrapOptions
 from collage.core.nodes.labels import new_card
 from collage.core.nodes.library import load_library
 from collage.core.nodes.stacks import Layer
@@ -113,15 +116,6 @@ def patterns(window: MainWindow) -> None:
     window.place("Wire").board.fit_all()
 
 
-def offer(window: MainWindow) -> None:
-    """A card's picture dropped on another: what fits is offered."""
-    window.session.select(["edge"])
-    item = window.place("Wire").board.cards["bloom"]
-    window.place("Wire").board.offer_inputs(
-        "edge", "bloom", window.place("Wire").board.mapToGlobal(window.place("Wire").board.mapFromScene(item.pos()))
-    )
-
-
 def _add(window: MainWindow, definition: str, name: str, place: tuple[float, float]) -> None:
     card = new_card(window.session.library[definition], name)
     window.session.edit("Add", lambda network: edits.move_cards(edits.add_card(network, card), {name: place}))
@@ -143,16 +137,6 @@ def ramp(window: MainWindow) -> None:
 
 def _encoded(text: str) -> tuple[float, float, float]:
     return int(text[:2], 16) / 255, int(text[2:4], 16) / 255, int(text[4:], 16) / 255
-
-
-def levels(window: MainWindow) -> None:
-    _add(window, "ND_range_float", "levels", (5.4, 3.3))
-    session = window.session
-    session.wire(Wire("edge"), "levels", "in", "float")
-    for name, value in (("inlow", 0.12), ("inhigh", 0.62), ("gamma", 1.4)):
-        session.set_value("levels", name, "float", value)
-    session.select(["levels"])
-    window.place("Wire").board.fit_all()
 
 
 def group(window: MainWindow) -> None:
@@ -226,17 +210,38 @@ def derive(window: MainWindow) -> None:
     wait_until(lambda: window.place("Gather").settled and window.place("Gather").derive.ours.image is not None, 90)
 
 
-def planks(window: MainWindow) -> None:
-    """Planks beside the bench, one of them chosen."""
+def projector(window: MainWindow) -> None:
+    """A cylinder around the pot for the clay, seen from near."""
     session = window.session
-    objects.add_shape(session, "planks", "Weathered bench")
-    objects.place(session, "Planks", at=(0.05, 0.0, -0.35), turn=8.0)
-    materials.assign_material(session, 3, "Celadon glaze", ("part", "Plank 5", 0))
-    window.go_to([one.title for one in window.places].index("Place"))
-    session.look(session.camera.model_copy(update={"distance": 1.6, "target": (0.0, 0.1, -0.1)}))
+    session.show_material("Labelled clay")
+    set_coordinates(session, "terracotta", "cylinder")
+    look_at(window, "Pot", 2.2)
     shown = window.place("Place")
-    shown.choose(("Planks", ("part", "Plank 3", 0)))
-    shown.tree.tree.expandAll()
+    shown.choose(("Pot", None))
+    shown.maps.choose("terracotta")
+    shown.show_projector("cylinder")
+    shown.tree.tree.topLevelItem(0).setExpanded(True)
+
+
+def look_at(window: MainWindow, name: str, beside: float) -> None:
+    """Goes to Place and looks at an object; beside : how many times further away than it fills the picture."""
+    window.go_to([one.title for one in window.places].index("Place"))
+    number = [item.name for item in window.session.bench.objects].index(name)
+    window.place("Place").view.frame(number)
+    camera = window.session.camera
+    window.session.look(camera.model_copy(update={"distance": camera.distance * beside / 1.6}))
+
+
+def layout(window: MainWindow) -> None:
+    """The can unwrapped, coloured by how unevenly it is stretched."""
+    session = window.session
+    look_at(window, "Watering can", 1.7)
+    shown = window.place("Place")
+    shown.choose(("Watering can", None))
+    choice = uvs.UvChoice("Watering can", "UVMap")
+    uvs.put_uv(session, choice, finished(uvs.unwrap_uv(session, choice, UnwrapOptions())), "Unwrap")
+    shown.uvs.measure.setCurrentIndex(1)
+    shown.uvs.measure.activated.emit(1)
 
 
 def main() -> None:
@@ -257,9 +262,7 @@ def main() -> None:
         window_shot(folder, OUT / "wire-image.png", prepare=image_card)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
-        window_shot(folder, OUT / "wire-offer.png", prepare=offer)
         window_shot(folder, OUT / "wire-ramp.png", prepare=ramp)
-        window_shot(folder, OUT / "wire-levels.png", prepare=levels)
         window_shot(folder, OUT / "wire-group.png", prepare=group)
         window_shot(folder, OUT / "wire-stack-night.png", theme="night", prepare=stack)
         window_shot(folder, OUT / "gather.png", prepare=partial(gather, name="SlateFloor"))
@@ -268,7 +271,13 @@ def main() -> None:
         )
         window_shot(folder, OUT / "seamless.png", prepare=seamless)
         window_shot(folder, OUT / "derive.png", prepare=derive)
-        window_shot(folder, OUT / "place.png", prepare=planks)
+        bench = Path(place) / "bench"
+        make_sample("potting-bench", bench)
+        project, _ = load_project(bench)
+        request = picture_request(project, 1280, 800, "final", "lit", None, bench)
+        write_picture(Renderer(load_library()).picture(request), OUT / "potting-bench.png")
+        window_shot(bench, OUT / "place.png", prepare=projector)
+        window_shot(bench, OUT / "place-uvs.png", prepare=layout)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

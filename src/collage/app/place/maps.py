@@ -13,6 +13,7 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.nodes.coordinates import place_of
+from collage.core.nodes.projectors import PROJECTORS
 from collage.core.nodes.wiring import origin
 
 SHOWN = ("texture2d", "texture3d", "procedural2d", "procedural3d")
@@ -162,10 +163,12 @@ def is_map(session: Session, card: Card) -> bool:
 
 
 def source_of(session: Session, name: str) -> str:
-    """The card that gives a map its coordinates; empty where they come from the mesh."""
+    """The card that gives a map its coordinates, or the map itself if it has a frame; empty where the mesh does."""
     network: Network = session.network
     if name not in network.cards:
         return ""
+    if network.cards[name].category in PROJECTORS:  # it has a frame of its own
+        return name
     place = place_of(session.library, network, name)
     one = network.cards[place.card].inputs.get(place.tab.name) if place is not None else None
     return origin(network, one.wire)[0].card if one is not None and one.wire is not None else ""

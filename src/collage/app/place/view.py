@@ -261,7 +261,7 @@ class ObjectView(Viewport):
         picture = self.picture
         if self.chosen is None or picture is None or (self._measure is not None and self._picked is None):
             return
-        key = (id(picture), self.chosen, self.theme.accent)
+        key = (id(picture), self.chosen, self.theme.accent, bool(self.projector))
         if self._hatched is None or self._hatched[0] != key:
             image = self._hatching(picture, self.chosen)
             if image is None:
@@ -283,7 +283,8 @@ class ObjectView(Viewport):
         lines = mask & ((rows + columns) % HATCH == 0)
         colour = QColor(self.theme.accent)
         out = np.zeros((*mask.shape, 4), np.uint8)
-        out[lines] = (colour.blue(), colour.green(), colour.red(), 110)
+        if not self.projector:  # whose lines would be lost in it, and what it lays on too
+            out[lines] = (colour.blue(), colour.green(), colour.red(), 110)
         out[mask & ~inner] = (colour.blue(), colour.green(), colour.red(), 255)
         height, width = mask.shape
         return QImage(out.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()

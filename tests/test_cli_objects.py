@@ -50,3 +50,30 @@ def test_a_material_for_a_part(tmp_path: Path) -> None:
     assert (
         collage("materials", "assign", folder, "Oiled", "Planks", "--part", "Plank 1", "--piece", "1").returncode == 1
     )
+
+
+def test_faces_are_picked_named_assigned_and_forgotten(tmp_path: Path) -> None:
+    folder = tmp_path / "project"
+    save_project(ball_project(), folder)
+    collage("objects", "add", folder, "planks")
+    assert (
+        collage("objects", "pick", folder, "Planks", "tops", "--facing", "0,1,0", "--angle", "5").stdout.strip()
+        == "tops"
+    )
+    collage("materials", "new", folder, "Oiled")
+    done = collage("materials", "assign", folder, "Oiled", "Planks", "--faces", "tops")
+    assert done.returncode == 0, done.stderr
+    item = load_project(folder)[0].bench.objects[-1]
+    mesh = item.mesh()
+    assert (mesh.face_normals[item.assigned[0].faces(mesh)][:, 1] > 0.99).all()
+    assert collage("objects", "rename-faces", folder, "Planks", "tops", "decks").stdout.strip() == "decks"
+    assert load_project(folder)[0].bench.objects[-1].assigned[0].name == "decks"
+    assert collage("objects", "remove-faces", folder, "Planks", "decks").returncode == 0
+    assert load_project(folder)[0].bench.objects[-1].assigned == ()
+    for words in (("pick", folder, "Planks", "x", "--facing", "0,0,0.5", "--part", "none"),
+                  ("remove-faces", folder, "Planks", "decks"), ("pick", folder, "Planks", "x", "--at", "999999")):  # fmt: skip
+        done = collage("objects", *words)
+        assert done.returncode == 1
+        assert len(done.stderr.strip().splitlines()) == 1
+    assert collage("objects", "lock", folder, "Planks").returncode == 0
+    assert load_project(folder)[0].bench.objects[-1].locked

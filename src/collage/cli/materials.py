@@ -116,21 +116,24 @@ def assign(
     part: Annotated[str, typer.Option(help="Only to its part of this name.")] = "",
     slot: Annotated[str, typer.Option(help="Only to its material slot of this name.")] = "",
     piece: Annotated[int, typer.Option(help="Only to its connected piece of this number, from 1.")] = 0,
+    faces: Annotated[str, typer.Option(help="Only to its picked faces of this name.")] = "",
 ) -> None:
-    """Assign a material to an object, or to a part, slot or piece of it."""
+    """Assign a material to an object, or to a part, slot, piece or picked faces of it."""
     from collage.core.actions.materials import assign_material
 
-    if sum(map(bool, (part, slot, piece))) > 1:
-        raise CollageError("One of part, slot and piece can be said at a time.", remedy="Call it once for each.")
+    if sum(map(bool, (part, slot, piece, faces))) > 1:
+        raise CollageError("One of part, slot, piece and faces can be said at a time.", remedy="Call it once for each.")
     with saved_session(folder, name) as session:
         number = object_number(session.project, to)
-        faces = _faces(session.bench.objects[number].mesh(), part, slot, piece)
-        assign_material(session, number, name, faces)
+        chosen = _faces(session.bench.objects[number].mesh(), part, slot, piece, faces)
+        assign_material(session, number, name, chosen)
 
 
-def _faces(mesh: Mesh, part: str, slot: str, piece: int) -> Faces | None:
+def _faces(mesh: Mesh, part: str, slot: str, piece: int, picked: str) -> Faces | None:
     """Which faces are meant; None for all. Raises CollageError for those that there are not."""
-    for by, name, names in (("part", part, mesh.part_names), ("slot", slot, mesh.slot_names)):
+    for by, name, names in (
+        ("part", part, mesh.part_names), ("slot", slot, mesh.slot_names), ("set of faces", picked, tuple(mesh.sets))
+    ):  # fmt: skip
         if name and name not in names:
             raise CollageError(
                 f"It has no {by} “{name}”.", remedy=f"There are {', '.join(names)}." if any(names) else ""
@@ -142,6 +145,8 @@ def _faces(mesh: Mesh, part: str, slot: str, piece: int) -> Faces | None:
         return "part", part, 0
     if slot:
         return "slot", slot, 0
+    if picked:
+        return "set", picked, 0
     return ("piece", "", piece - 1) if piece else None
 
 

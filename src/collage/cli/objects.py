@@ -76,6 +76,73 @@ def add(
 
 
 @app.command()
+def pick(
+    folder: Folder,
+    name: Name,
+    as_name: Annotated[str, typer.Argument(metavar="NAME", help="What the faces are called.")],
+    facing: Annotated[str, typer.Option(metavar="X,Y,Z", help="Those that look this way, in the object's space.")] = "",
+    part: Annotated[str, typer.Option(help="Those of this part.")] = "",
+    at: Annotated[int, typer.Option(min=-1, help="Those reached from this triangle.")] = -1,
+    angle: Annotated[float, typer.Option(min=0, max=180, help="Degrees, for --facing and --at.")] = 30.0,
+    grow: Annotated[int, typer.Option(help="Rings of faces more; negative for fewer.")] = 0,
+    invert: Annotated[bool, typer.Option("--invert", help="All others instead.")] = False,
+) -> None:
+    """Keep some faces under a name; `materials assign --faces NAME` gives them a material."""
+    import numpy as np
+
+    from collage.cli.values import parsed_value
+    from collage.core.actions.faces import name_faces
+    from collage.core.actions.objects import object_of
+    from collage.core.geometry import picking
+    from collage.core.scene.bench import Assigned
+
+    with saved_session(folder) as session:
+        mesh = object_of(session.bench, name).mesh()
+        picked = np.ones(len(mesh.triangles), bool)
+        if facing:
+            picked &= picking.facing(mesh, np.array(parsed_value("facing", "vector3", facing)), angle)
+        if part:
+            picked &= Assigned(by="part", name=part).faces(mesh)
+        if at >= len(mesh.triangles):
+            raise CollageError(f"There are {len(mesh.triangles):,} triangles, counted from 0.", about=name)
+        if at >= 0:
+            picked &= picking.flood(mesh, at, angle)
+        for _ in range(abs(grow)):
+            picked = picking.grown(mesh, picked) if grow > 0 else picking.shrunk(mesh, picked)
+        typer.echo(shown(name_faces(session, name, as_name, ~picked if invert else picked)))
+
+
+@app.command("rename-faces")
+def rename_faces_(
+    folder: Folder, name: Name, faces: Annotated[str, typer.Argument(help="Their name.")],
+    new: Annotated[str, typer.Argument(help="Their new name.")],
+) -> None:  # fmt: skip
+    """Rename picked faces."""
+    from collage.core.actions.faces import rename_faces
+
+    with saved_session(folder) as session:
+        typer.echo(shown(rename_faces(session, name, faces, new)))
+
+
+@app.command("remove-faces")
+def remove_faces_(folder: Folder, name: Name, faces: Annotated[str, typer.Argument(help="Their name.")]) -> None:
+    """Forget picked faces; they have the object's material again."""
+    from collage.core.actions.faces import remove_faces
+
+    with saved_session(folder) as session:
+        remove_faces(session, name, faces)
+
+
+@app.command()
+def lock(folder: Folder, name: Name, off: Annotated[bool, typer.Option("--off", help="Unlock it.")] = False) -> None:
+    """Lock an object: it is not picked or moved in the picture."""
+    from collage.core.actions.objects import lock as act
+
+    with saved_session(folder) as session:
+        act(session, name, not off)
+
+
+@app.command()
 def check(folder: Folder) -> None:
     """Tell what is probably wrong with the objects' meshes."""
     from collage.core.geometry.checks import mesh_remarks

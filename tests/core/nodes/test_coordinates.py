@@ -464,3 +464,29 @@ def test_a_map_set_gets_coordinates_as_a_whole(library, whole_shed) -> None:
         build_plan(library, back, {"out": CardOutput("celadon", "base_color")}, folder=whole_shed / "materials"), points
     )["out"]
     assert np.abs(again - plain).max() < 1e-6
+
+
+# ---- vertex colours ---------------------------------------------------------------------------
+
+
+def test_vertex_colours_go_evenly_from_corner_to_corner(library) -> None:
+    """Painted as a linear function of the place, they are that function everywhere; a step aside too."""
+    mesh = shape("plane")
+    place = mesh.positions[mesh.triangles].reshape(-1, 3)
+    paint = np.stack([0.5 + place[:, 0], 0.3 - 0.5 * place[:, 2], 0.2 + 0 * place[:, 0], 0.5 + place[:, 2]], axis=1)
+    made = replace(mesh, colours={"Col": paint.astype(np.float32)})
+
+    class Given(StockShape):
+        def mesh(self) -> Mesh:
+            return made
+
+    item = BenchObject(name="it", turn=25.0).model_copy(update={"geometry": Given()})
+    points, bare = seen(item, stock("bare", "sphere", place=(0.3, 0, 0)), camera=Camera(distance=2.0))
+    found = evaluated(library, points, "geomcolor", {}, "", "color4")
+    x, _, z = points.object_position.astype(np.float64)
+    assert np.abs(found - np.stack([0.5 + x, 0.3 - 0.5 * z, 0.2 + 0 * x, 0.5 + z])).max() < 1e-4
+    there = points.shifted(0)
+    x, _, z = there.object_position
+    assert np.abs(there.vertex_colour(0)[0] - (0.5 + x)).max() < 1e-4
+    assert np.abs(evaluated(library, bare, "geomcolor", {}, "", "color3")).max() == 0
+    assert np.abs(evaluated(library, sheet(4, 4), "geomcolor", {}, "", "float")).max() == 0

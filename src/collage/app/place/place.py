@@ -6,10 +6,11 @@ from pathlib import Path
 
 from psygnal import Signal as Event
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from collage.app.place.maps import MapList
 from collage.app.place.panel import PlacementPanel
+from collage.app.place.pick_strip import WAYS, PickStrip
 from collage.app.place.projector_panel import ProjectorPanel
 from collage.app.place.tree import ObjectTree
 from collage.app.place.uv_page import UvPage
@@ -39,7 +40,19 @@ class PlacePlace:
         self.below.addWidget(self.panel)
         self.below.addWidget(self.projector)
         self.left = splitter("place left", Qt.Orientation.Vertical, [self.tree, self.maps], [360, 240], stretch=0)
-        self.middle = splitter("place middle", Qt.Orientation.Vertical, [self.view, self.below], [530, 180], stretch=0)
+        self.strip = PickStrip(studio.session)
+        above = QWidget()
+        column = QVBoxLayout(above)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.strip)
+        column.addWidget(self.view, 1)
+        self.middle = splitter("place middle", Qt.Orientation.Vertical, [above, self.below], [530, 180], stretch=0)
+        self.strip.changed.connect(self.view.show_picked)
+        self.strip.named.connect(self.choose)
+        self.strip.way_changed.connect(self._set_way)
+        self.view.face_clicked.connect(self._click_face)
+        self.view.area_picked.connect(lambda name, picked, adds: self.strip.pick(name, picked, adds=adds))
         self.uvs = UvPage(studio)
         self.widget: QWidget = splitter(
             "place", Qt.Orientation.Horizontal, [self.left, self.middle, self.uvs], [250, 650, 380], stretch=1
@@ -96,6 +109,15 @@ class PlacePlace:
         self.uvs.show_object(*(chosen if chosen is not None else ("", None)))
         if chosen is None or not self.view.projector:
             self.below.setCurrentWidget(self.panel)
+
+    def _set_way(self, way: str) -> None:
+        self.view.way = way
+        self.studio.hint.emit(WAYS[way][1] if way != "objects" else HINT)  # type: ignore[index]
+
+    def _click_face(self, name: str, triangle: int, adds: bool) -> None:
+        item = next((one for one in self.session.bench.objects if one.name == name), None)
+        if item is not None:
+            self.strip.by_click(name, item.mesh(), triangle, adds=adds)
 
     def show_projector(self, card: str) -> None:
         """Shows the frame of a projector over the objects, and its numbers below; of any other card nothing."""

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHeaderView, QLineEdit, QMenu, QTreeWidget
 from collage.app.place.view import Chosen
 from collage.app.shell.acts import add
 from collage.app.widgets.panels import title
+from collage.core.actions import faces as faces_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as acts
 from collage.core.actions.session import Session
@@ -69,7 +70,7 @@ class ObjectTree(QFrame):
             self.fill()
 
     def _key(self) -> object:
-        return tuple((item.name, item.geometry, item.material, item.assigned, item.hidden)
+        return tuple((item.name, item.geometry, item.material, item.assigned, item.hidden, item.locked, item.face_sets)
                      for item in self.session.project.bench.objects)  # fmt: skip
 
     def fill(self) -> None:
@@ -84,6 +85,9 @@ class ObjectTree(QFrame):
             face = line.font(0)
             face.setItalic(item.hidden)
             line.setFont(0, face)
+            if item.locked:
+                line.setToolTip(0, f"{item.name}: locked")
+                line.setForeground(0, self.palette().placeholderText())
             self.tree.addTopLevelItem(line)
             for faces, text in _faces_of(item):
                 line.addChild(self._line(text, item.material_on(faces), (item.name, faces)))
@@ -173,6 +177,9 @@ class ObjectTree(QFrame):
             action.setCheckable(True)
             action.setChecked(material == now)
         menu.addSection(name)
+        if faces is not None and faces[0] == "set":
+            add(menu, faces_acts.remove_faces, partial(faces_acts.remove_faces, session, name, faces[1]))
+        menu.addAction("Unlock" if item.locked else "Lock", partial(acts.lock, session, name, not item.locked))
         menu.addAction("Show again" if item.hidden else "Hide", partial(acts.hide, session, name, not item.hidden))
         for act in (acts.isolate, acts.duplicate, acts.drop, acts.remove):
             add(menu, act, partial(act, session, name))
@@ -200,6 +207,8 @@ def _faces_of(item: BenchObject) -> Iterator[tuple[Faces, str]]:
                 faces: Faces = ("part", name, 0) if by == "part" else ("slot", name, 0)
                 text = name or "without a name"
                 yield faces, text if by == "part" else f"Slot {text}"
+    for one in item.face_sets:
+        yield ("set", one.name, 0), f"Faces {one.name}"
     pieces = int(mesh.ids[1].max(initial=0)) + 1
     if 1 < pieces <= MOST_PIECES and pieces != len(mesh.part_names):
         for piece in range(pieces):

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
 
 from collage.app.place.frame import FrameView, Grip
 from collage.app.place.uv_view import paper_of
@@ -18,7 +18,7 @@ from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.uv_picture import Scale
-from collage.core.scene.bench import Bench, Camera, Faces
+from collage.core.scene.bench import Assigned, Bench, Camera, Faces
 from collage.core.scene.scene import OBJECT
 
 HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
@@ -43,15 +43,20 @@ class ObjectView(Viewport):
     """The session's bench under its light."""
 
     picked = Signal(object)  # Chosen, or None for nothing
+    face_clicked = Signal(str, int, bool)  # object, triangle of its mesh, whether it adds
+    area_picked = Signal(str, object, bool)  # object, (t,) bool of its triangles, whether it adds
 
     def __init__(self, studio: Studio) -> None:
         super().__init__(studio.renderer, studio.jobs, studio.theme, "Objects")
         self.session = studio.session
         self.chosen: Chosen | None = None
+        self.way = "objects"  # what a click picks; see pick_strip
+        self._line: list[QPointF] = []  # the box or lasso that is drawn
         self.projector = ""  # the card whose frame is shown
         self._grip: Grip | None = None  # what is dragged, or would be
         self._held: tuple[FrameView, QPointF] | None = None  # the frame and the pointer when the drag began
         self._label = ""
+        self._adds = False  # whether Ctrl was held at a click
         self._hatched: tuple[object, QImage] | None = None
         self._measured: tuple[int, QImage] | None = None
         self._picked: np.ndarray | None = None  # (t,) bool of the chosen object, what of it is picked in its UVs
@@ -98,9 +103,22 @@ class ObjectView(Viewport):
             self._grip = frame.grip_at(event.position())
             self._held = (frame, event.position()) if self._grip is not None else None
 
+        plain = not event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.AltModifier)
+        if (
+            self.way in ("box", "lasso")
+            and plain
+            and self._held is None
+            and event.button() == Qt.MouseButton.LeftButton
+        ):
+            self._line = [event.position()]
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:
             self._drag_frame(event)
+            return
+        if self._line:
+            self._line = [self._line[0], event.position()] if self.way == "box" else [*self._line, event.position()]
+            self.update()
             return
         if self._press is None:
             self._look_for_grip(event.position())
@@ -119,6 +137,12 @@ class ObjectView(Viewport):
             self._dragged, self._press = False, None
             self.update()
             return
+        if self._line:
+            line, self._line, self._press = self._line, [], None
+            self._pick_area(line, adds=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            self.update()
+            return
+        self._adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         super().mouseReleaseEvent(event)
 
     # ---- the frame of a projector -------------------------------------------------------------
@@ -163,6 +187,10 @@ class ObjectView(Viewport):
         self.update()
 
     def _draw_frame(self, painter: QPainter) -> None:
+        if len(self._line) > 1:
+            painter.setPen(QPen(QColor(self.theme.accent), 1, Qt.PenStyle.DashLine))
+            shape = QPolygonF(QRectF(self._line[0], self._line[1])) if self.way == "box" else QPolygonF(self._line)
+            painter.drawPolygon(shape)
         frame = self.frame_view()
         if frame is not None:
             frame.draw(painter, self.theme, self._grip, self._label, self._last)
@@ -173,7 +201,7 @@ class ObjectView(Viewport):
         """Moves the chosen object over the ground, as far as the pointer has gone over it."""
         name = self.chosen[0] if self.chosen is not None else ""
         item = next((one for one in self.session.project.bench.objects if one.name == name), None)
-        if item is None:
+        if item is None or item.locked:
             return
         x, y, z = item.place
         size = self.width(), self.height()
@@ -202,13 +230,45 @@ class ObjectView(Viewport):
         """The first click chooses an object, the next its part, slot or piece in turn."""
         number, ways = self.object_at(point), self.faces_at(point)
         objects = self.session.project.bench.objects
-        if not 0 <= number < len(objects):
+        if not 0 <= number < len(objects) or objects[number].locked:
             self.picked.emit(None)
+            return
+        if self.way != "objects":
+            self._click_face(number, point)
             return
         name, (now, faces) = objects[number].name, self.chosen or ("", None)
         following: list[Faces | None] = [None, *ways]
         at = following.index(faces) + 1 if name == now and faces in following else 0
         self.picked.emit((name, following[at % len(following)]))
+
+    def _click_face(self, number: int, point: QPoint) -> None:
+        """Tells which triangle of an object was clicked."""
+        at, name = self._pixel_at(point), self.session.project.bench.objects[number].name
+        if self.chosen is None or self.chosen[0] != name:
+            self.picked.emit((name, None))
+        own = self._own_triangles(self.picture) if self.picture is not None else None
+        if own is not None and at is not None and own[at[1], at[0]] >= 0:
+            self.face_clicked.emit(name, int(own[at[1], at[0]]), self._adds)
+
+    def _pick_area(self, line: list[QPointF], *, adds: bool) -> None:
+        """Picks what is seen of the chosen object in a box, or inside a line; else of the one that is seen most."""
+        picture = self.picture
+        if picture is None or len(line) < 2:
+            return
+        height, width = picture.triangle.shape
+        inside = area_pixels(line, (self.width(), self.height()), (width, height), box=self.way == "box")
+        if self.chosen is None:
+            found = picture.objects[inside & (picture.objects >= 0)]
+            if not found.size:
+                return
+            self.picked.emit((self.session.project.bench.objects[int(np.bincount(found).argmax())].name, None))
+        own = self._own_triangles(picture)
+        if own is None or self.chosen is None:
+            return
+        count = int((picture.ids[OBJECT] == picture.objects[own >= 0][0]).sum()) if (own >= 0).any() else 0
+        picked = np.zeros(count, bool)
+        picked[own[inside & (own >= 0)]] = True
+        self.area_picked.emit(self.chosen[0], picked, adds)
 
     def choose(self, chosen: Chosen | None) -> None:
         """Hatches an object, or some faces of it."""
@@ -283,11 +343,31 @@ class ObjectView(Viewport):
         lines = mask & ((rows + columns) % HATCH == 0)
         colour = QColor(self.theme.accent)
         out = np.zeros((*mask.shape, 4), np.uint8)
-        if not self.projector:  # whose lines would be lost in it, and what it lays on too
+        if not self.projector or self._picked is not None:  # else its lines would be lost, and what it lays on too
             out[lines] = (colour.blue(), colour.green(), colour.red(), 110)
         out[mask & ~inner] = (colour.blue(), colour.green(), colour.red(), 255)
         height, width = mask.shape
         return QImage(out.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32).copy()
+
+
+def area_pixels(line: list[QPointF], size: tuple[int, int], pixels: tuple[int, int], *, box: bool) -> np.ndarray:
+    """(h, w) bool: the pixels of a picture inside a box between two points of a widget, or inside a closed line.
+
+    size, pixels : width and height of the widget, and of the picture.
+    """
+    image = QImage(*pixels, QImage.Format.Format_Grayscale8)
+    image.fill(0)
+    painter = QPainter(image)
+    painter.scale(pixels[0] / size[0], pixels[1] / size[1])
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(255, 255, 255))
+    if box:
+        painter.drawRect(QRectF(line[0], line[-1]).normalized())
+    else:
+        painter.drawPolygon(QPolygonF(line), Qt.FillRule.WindingFill)
+    painter.end()
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(pixels[1], image.bytesPerLine())
+    return np.asarray(rows[:, : pixels[0]] > 127)
 
 
 def on_level(camera: Camera, point: QPointF, size: tuple[int, int], height: float) -> np.ndarray | None:
@@ -310,8 +390,8 @@ def chosen_pixels(picture: Picture, bench: Bench, chosen: Chosen) -> np.ndarray 
     if faces is None:
         return np.asarray(mask)
     by, of, piece = faces
-    mesh = bench.objects[number].mesh()
-    if by == "piece":
-        return np.asarray(mask & (picture.pieces == piece))
-    names, ids = (mesh.part_names, picture.parts) if by == "part" else (mesh.slot_names, picture.slots)
-    return np.asarray(mask & np.isin(ids, [at for at, one in enumerate(names) if one == of]))
+    own = np.flatnonzero(picture.ids[OBJECT, :-1] == number)
+    chosen_faces = Assigned(by=by, name=of, number=piece).faces(bench.objects[number].mesh())
+    if not own.size or len(chosen_faces) != own.size:
+        return np.asarray(mask & False)
+    return np.asarray(np.append(chosen_faces, False)[np.where(mask, picture.triangle - own[0], -1)])

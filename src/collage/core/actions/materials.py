@@ -134,7 +134,9 @@ def assign_material(session: Session, number: int, name: str, faces: Faces | Non
 def faces_label(faces: Faces) -> str:
     """Some faces in words: part “rim”, slot “brass”, piece 3."""
     by, name, number = faces
-    return f"piece {number + 1}" if by == "piece" else f"{by} “{name or 'without a name'}”"
+    if by == "piece":
+        return f"piece {number + 1}"
+    return f"{'faces' if by == 'set' else by} “{name or 'without a name'}”"
 
 
 @act("materials.bring_back", "Bring back from a copy", command="materials bring-back")

@@ -108,6 +108,14 @@ def drop(session: Session, name: str) -> None:
           lambda item: item.model_copy(update={"place": (item.place[0], height, item.place[2])}))  # fmt: skip
 
 
+@act("objects.lock", "Lock object", command="objects lock")
+def lock(session: Session, name: str, locked: bool = True) -> None:
+    """Locks an object, so that it is not picked or moved in the picture, or unlocks it. Raises CollageError."""
+    object_of(session.project.bench, name)
+    label = f"{'Lock' if locked else 'Unlock'} {name}"
+    _edit(session, label, name, lambda item: item.model_copy(update={"locked": locked}))
+
+
 @act("objects.hide", "Hide object", command="objects hide")
 def hide(session: Session, name: str, hidden: bool = True) -> None:
     """Hides an object, or shows it again. Raises CollageError."""

@@ -25,6 +25,7 @@ class Mesh:
         belongs to; all zero if left out. part_names, slot_names : what the numbers are called.
     face : (t,) int32, which polygon a triangle was cut from, the triangles of one in a row; by itself if left out.
     colours : by name, (3 t, 4) float32 for every corner, 0 to 1; may be empty.
+    sets : by name, (t,) bool, faces that were picked by hand.
     """
 
     positions: np.ndarray
@@ -38,6 +39,7 @@ class Mesh:
     slot_names: tuple[str, ...] = ()
     face: np.ndarray | None = None
     colours: Mapping[str, np.ndarray] = field(default_factory=dict)
+    sets: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         for name, width, kind in (

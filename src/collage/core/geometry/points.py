@@ -99,6 +99,22 @@ class Points:
             return np.zeros(1, np.int32)
         return self.around.object_of.take(self.triangle)
 
+    def vertex_colour(self, index: int) -> np.ndarray | None:
+        """(4, n) the colours painted onto the corners, a set by its number; None where there are none.
+
+        Between corners, and a step beside a triangle, they go on evenly.
+        """
+        around = self.around
+        if around is None or self.triangle is None or not 0 <= index < len(around.colours):
+            return None
+        at = 3 * self.triangle.astype(np.int64)
+        a, b, c = (around.corners[at + number, :3].T for number in range(3))
+        first, second, to = b - a, c - a, self.position - a
+        shares = _solved(first, second, to)
+        shares = np.stack([1 - shares[0] - shares[1], *shares])
+        colours = around.colours[index]
+        return sum(colours[at + number].T * shares[number] for number in range(3))  # type: ignore[return-value]
+
     def tangents(self, index: int) -> tuple[np.ndarray, np.ndarray]:
         """Tangent along u and bitangent on the side of v of a UV set by its number, (3, n) each, world space.
 
@@ -149,6 +165,9 @@ class _View:
 
     def along(self, index: int) -> tuple[np.ndarray, np.ndarray]:
         return Points.along(cast(Points, self), index)
+
+    def vertex_colour(self, index: int) -> np.ndarray | None:
+        return Points.vertex_colour(cast(Points, self), index)
 
     def tangents(self, index: int) -> tuple[np.ndarray, np.ndarray]:
         return Points.tangents(cast(Points, self), index)

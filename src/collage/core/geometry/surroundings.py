@@ -36,6 +36,8 @@ class Surroundings:
     rotations : (objects, 3, 3), places : (objects, 3); for row vectors, world = own @ rotation + place.
     parts : for each object the numbers of its parts' names, (parts,) each.
     object_of : (t,) int32, the object of each triangle of the scene.
+    corners : (3 t, 6 or more) float32, every corner of the scene; its place in the world comes first.
+    colours : (3 t, 4) float32 for each set of vertex colours; meshes without it have none, 0 and opaque.
     gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV
         sets, for each triangle of the scene, world space.
     """
@@ -48,6 +50,8 @@ class Surroundings:
     parts: Sequence[np.ndarray] = ()
     object_of: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
     gradients: np.ndarray = field(default_factory=lambda: np.zeros((0, 0, 6), np.float32))
+    corners: np.ndarray = field(default_factory=lambda: np.zeros((0, 6), np.float32))
+    colours: Sequence[np.ndarray] = ()
     camera: CameraFrame | None = None
 
     def frame(self, space: str) -> tuple[np.ndarray, np.ndarray] | None:

@@ -29,7 +29,6 @@ _OWN_REASONS = {"osl_set_ci": "an internal of another shading language; it means
 _DEFAULTS = {
     "time": "gives its default: a surface has no time",
     "frame": "gives its default: a surface has no frame",
-    "geomcolor": "gives its default: meshes carry no vertex colours here",
     "geompropvalueuniform": "gives its default: texts belong to no mesh here",
 }
 

@@ -68,10 +68,11 @@ def geompropvalueuniform(ctx: Context, geomprop: str, default: str) -> str:
     return default
 
 
-@behaviour("geomcolor")
+@behaviour("geomcolor", spatial=True)
 def geomcolor(ctx: Context, index: Array) -> Array:
-    """Painted vertex colours are not carried by Collage's meshes: the definition's default, 0."""
-    return np.zeros((CHANNELS[ctx.output_type], 1), np.float32)
+    """The colours painted onto the mesh's corners, a set by its number; without them the definition's default, 0."""
+    found, count = ctx.at.vertex_colour(int(index.flat[0])), CHANNELS[ctx.output_type]
+    return found[:count] if found is not None else np.zeros((count, 1), np.float32)
 
 
 @behaviour("normalmap")

@@ -15,24 +15,24 @@ from collage.core.base.frozen import Frozen
 from collage.core.geometry.mesh import Mesh
 from collage.core.scene.cameras import Camera
 from collage.core.scene.directions import Triple
-from collage.core.scene.geometry import GeometrySource, StockShape, UvSet, with_uv_sets
+from collage.core.scene.geometry import FaceSet, GeometrySource, StockShape, UvSet, with_face_sets, with_uv_sets
 from collage.core.scene.lights import AreaLight, DistantLight, Light
 
 __all__ = ["AreaLight", "Bench", "BenchObject", "Camera", "DistantLight", "Environment", "Light", "stock"]
 
 
-Faces = tuple[Literal["part", "slot", "piece"], str, int]
-"""Some faces of an object: those of a part or slot by its name, or of a connected piece by its number."""
+Faces = tuple[Literal["part", "slot", "piece", "set"], str, int]
+"""Some faces of an object: of a part, slot or set of picked ones by its name, or of a connected piece by its number."""
 
 
 class Assigned(Frozen):
     """A material for some faces of an object.
 
-    by : what they are told by. name : of the part or slot, by which it is found when the mesh is read again.
+    by : what they are told by. name : of the part, slot or set, by which it is found when the mesh is read again.
     number : of the connected piece.
     """
 
-    by: Literal["part", "slot", "piece"]
+    by: Literal["part", "slot", "piece", "set"]
     name: str = ""
     number: int = 0
     material: str = ""
@@ -47,6 +47,8 @@ class Assigned(Frozen):
         part, piece, slot = mesh.ids
         if self.by == "piece":
             return np.asarray(piece == self.number)
+        if self.by == "set":
+            return mesh.sets.get(self.name, np.zeros(len(mesh.triangles), bool))
         names, ids = (mesh.part_names, part) if self.by == "part" else (mesh.slot_names, slot)
         return np.isin(ids, [number for number, name in enumerate(names) if name == self.name])
 
@@ -64,6 +66,8 @@ class BenchObject(Frozen):
     material: str = ""
     assigned: tuple[Assigned, ...] = ()
     hidden: bool = False
+    locked: bool = False  # is not picked or moved in the picture
+    face_sets: tuple[FaceSet, ...] = ()
     uv_sets: tuple[UvSet, ...] = ()  # in the place of the mesh's own, where any is new, changed or renamed
 
     @model_validator(mode="before")
@@ -92,6 +96,8 @@ class BenchObject(Frozen):
         made = self.geometry.mesh()
         if self.uv_sets:
             made = with_uv_sets(made, self.uv_sets)
+        if self.face_sets:
+            made = with_face_sets(made, self.face_sets)
         return made if self.scale == 1 else _scaled(made, self.scale)
 
     def in_folder(self, folder: Path) -> BenchObject:
@@ -139,7 +145,7 @@ class BenchObject(Frozen):
         """Names all that points on the object can tell of it: not its materials."""
         places = "".join(str(one.told_by) for one in self.assigned)
         stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
-        sets = "".join(f"{one!r}" for one in self.uv_sets)
+        sets = "".join(f"{one!r}" for one in (*self.uv_sets, *self.face_sets))
         return f"{self.name!r} {self.geometry.key} {sets} {stands} {places} {self.hidden}"
 
 

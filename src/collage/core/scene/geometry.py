@@ -14,6 +14,7 @@ from collage.core.base.frozen import Frozen
 from collage.core.geometry.checks import REMEDIES, mended
 from collage.core.geometry.files import read_raw, turned
 from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.picking import restored
 from collage.core.geometry.raw import checked
 from collage.core.geometry.stock import shape
 
@@ -109,6 +110,14 @@ class UvSet(Frozen):
     file: str = ""
 
 
+class FaceSet(Frozen):
+    """Faces of an object that were picked by hand, under a name. picked : see picking.stored; of how many triangles."""
+
+    name: str
+    picked: str
+    triangles: int = Field(gt=0)
+
+
 GeometrySource = Annotated[StockShape | MeshFile, Field(discriminator="kind")]
 """All sources."""
 
@@ -136,6 +145,13 @@ def with_uv_sets(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
         if uv is not None:
             found[one.name] = uv
     return replace(mesh, uv=found)
+
+
+@lru_cache(maxsize=64)
+def with_face_sets(mesh: Mesh, sets: tuple[FaceSet, ...]) -> Mesh:
+    """A mesh with sets of picked faces; those that were picked on another mesh are left out."""
+    found = {one.name: restored(one.picked, one.triangles) for one in sets if one.triangles == len(mesh.triangles)}
+    return replace(mesh, sets={name: faces for name, faces in found.items() if faces is not None})
 
 
 def read_uv(path: Path, triangles: int) -> np.ndarray | None:

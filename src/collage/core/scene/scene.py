@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -155,7 +155,8 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
-    around = _around(objects, meshes, ids[OBJECT], gradients)
+    colours = _vertex_colours([mesh for _, mesh, _, _ in placed], count)
+    around = replace(_around(objects, meshes, ids[OBJECT], gradients), corners=corners, colours=colours)
     return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, build_bounds(objects), told, around)
 
 
@@ -176,6 +177,19 @@ def _around(
         object_of,
         gradients,
     )
+
+
+def _vertex_colours(meshes: list[Mesh], count: int) -> list[np.ndarray]:
+    """(3 count, 4) for each set of vertex colours of all meshes in a row; none where no mesh has any."""
+    sets = max((len(mesh.colours) for mesh in meshes), default=0)
+    out = [np.tile(np.array([0, 0, 0, 1], np.float32), (3 * count, 1)) for _ in range(sets)]
+    at = 0
+    for mesh in meshes:
+        rows = slice(3 * at, 3 * (at + len(mesh.triangles)))
+        for number, colours in enumerate(mesh.colours.values()):
+            out[number][rows] = colours
+        at += len(mesh.triangles)
+    return out
 
 
 def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:

@@ -191,3 +191,22 @@ def test_a_saved_project_has_its_uvs_again(window, page, tmp_path) -> None:
     folder = window.session.folder
     again = load_project(folder)[0].bench.in_folder(folder).objects[0].mesh()
     assert np.array_equal(again.uv["UVMap"], wanted)
+
+
+def test_the_test_pattern_is_on_the_chosen_object_alone(window, page) -> None:
+    view = window.place("Place").view
+    before = view.picture.display.astype(int)
+    page.below.setCurrentIndex(1)
+    page.below.activated.emit(1)
+    assert settle(window)
+    after = view.picture.display.astype(int)
+    slab, rest = view.picture.objects == 0, view.picture.objects < 0
+    assert np.abs(after - before).max(axis=2)[slab].mean() > 20
+    assert np.abs(after - before)[rest].mean() < 3
+    red, _, blue = after[slab].T
+    assert np.abs(red - blue).mean() < 30, "greys alone"
+    assert window.session.project.bench.objects[0].material == "Weathered bench", "the document is as it was"
+    page.below.setCurrentIndex(0)
+    page.below.activated.emit(0)
+    assert settle(window)
+    assert np.abs(view.picture.display.astype(int) - before).mean() < 1

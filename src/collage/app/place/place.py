@@ -59,6 +59,7 @@ class PlacePlace:
         )
         self.uvs.picked.connect(self.view.show_picked)
         self.uvs.measured.connect(self.view.show_measure)
+        self.uvs.patterned.connect(self.view.show_pattern)
         self.uvs.view.pointed.connect(studio.pixel)
         self.maps.chosen.connect(self.show_projector)
         self.view.hint.connect(studio.hint)

@@ -63,6 +63,7 @@ class UvPage(QFrame):
 
     picked = Signal(object)  # (t,) bool of the object's triangles, or None
     measured = Signal(object)  # Scale by triangle of the object, or None
+    patterned = Signal(object)  # object and UV set that are to show the test pattern, or None
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
@@ -86,7 +87,7 @@ class UvPage(QFrame):
             for key, label in choices:
                 made.addItem(label, key)
         self.sets.activated.connect(lambda _: self._show_set(self.sets.currentData()))
-        self.below.activated.connect(lambda _: self.view.ask())
+        self.below.activated.connect(lambda _: self._show_below())
         self.measure.activated.connect(lambda _: self._show())
         self.buttons = {
             "set": self._button("Set", "New, copied, renamed or deleted UV sets", self._set_menu),
@@ -163,6 +164,12 @@ class UvPage(QFrame):
         self.map = card
         self.view.ask()
 
+    def _show_below(self) -> None:
+        """What the islands lie on; the test pattern is shown on the object too."""
+        self.view.ask()
+        on = self.below.currentData() == "pattern" and self._mesh is not None and self.uv_set
+        self.patterned.emit((self.name, self.uv_set) if on else None)
+
     def _show_set(self, name: str) -> None:
         self.uv_set, self._wanted = name, (None,)
         self._show()
@@ -190,6 +197,7 @@ class UvPage(QFrame):
             )
             self._take(None)
             return
+        self._show_below()
         name, what, wanted, self._wanted = self.uv_set, self.measure.currentData(), self._wanted, None
 
         def work(_overtaken: Callable[[], bool]) -> Iterator[Measured]:

@@ -14,7 +14,7 @@ from collage.core.actions import bench as bench_acts
 from collage.core.actions import objects as acts
 from collage.core.actions.projectors import place_projector, space_of
 from collage.core.nodes.projectors import FLAT, PROJECTORS, frame_of, shape_of
-from collage.core.project.pictures import picture_request
+from collage.core.project.pictures import picture_request, with_test_pattern
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.uv_picture import Scale
@@ -56,6 +56,7 @@ class ObjectView(Viewport):
         self._grip: Grip | None = None  # what is dragged, or would be
         self._held: tuple[FrameView, QPointF] | None = None  # the frame and the pointer when the drag began
         self._label = ""
+        self._pattern: tuple[str, str] | None = None  # the object and UV set that show the test pattern
         self._adds = False  # whether Ctrl was held at a click
         self._hatched: tuple[object, QImage] | None = None
         self._measured: tuple[int, QImage] | None = None
@@ -76,7 +77,8 @@ class ObjectView(Viewport):
         super().close_down()
 
     def request(self) -> PictureRequest:
-        return picture_request(self.session.shown_project, *self.full_size(), folder=self.session.base_folder)
+        request = picture_request(self.session.shown_project, *self.full_size(), folder=self.session.base_folder)
+        return with_test_pattern(request, *self._pattern) if self._pattern is not None else request
 
     def bench(self) -> Bench:
         return self.session.bench
@@ -279,6 +281,12 @@ class ObjectView(Viewport):
         """Hatches some triangles of the chosen object, (t,) bool; the whole choice again for None."""
         self._picked, self._hatched = picked, None
         self.update()
+
+    def show_pattern(self, on: tuple[str, str] | None) -> None:
+        """Shows a test pattern on an object's UV set, by their names; none for None."""
+        if on != self._pattern:
+            self._pattern = on
+            self.ask("view")
 
     def show_measure(self, scale: Scale | None) -> None:
         """Colours the chosen object by a measure of its triangles; as it is for None."""

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
+from collage.core.document.making import card, given
+from collage.core.document.materials import new_material
+from collage.core.document.model import Network, Wire
 from collage.core.evaluate.plan import CardOutput
 from collage.core.project.folder import material_folder
 from collage.core.project.state import Project
@@ -32,3 +36,34 @@ def picture_request(
         folder,
         material_folder(folder),
     )
+
+
+TEST_PATTERN = "\x00test pattern"  # no material of a project has such a name
+CHECKS = 16.0  # across a tile, as in pictures of UVs
+
+
+def with_test_pattern(request: PictureRequest, object_name: str, uv_set: str) -> PictureRequest:
+    """The same picture, but that one object shows checks on a UV set instead of its materials."""
+    objects = tuple(
+        item.model_copy(update={"material": TEST_PATTERN, "assigned": ()}) if item.name == object_name else item
+        for item in request.bench.objects
+    )
+    materials = {**request.materials, TEST_PATTERN: checks(uv_set)}
+    return replace(request, bench=request.bench.model_copy(update={"objects": objects}), materials=materials)
+
+
+def checks(uv_set: str) -> Network:
+    """A material of fine and coarse checks on a UV set."""
+    network = new_material()
+    sorts = (("fine", CHECKS, 0.42, 0.16), ("coarse", CHECKS / 4, 1.0, 0.7))
+    cards = [
+        card("uv", "geompropvalue", "vector2", (0, 0), geomprop=("string", uv_set)),
+        *(card(name, "checkerboard", "color3", (1, row), texcoord=("vector2", Wire("uv")),
+               uvtiling=("vector2", (count, count)), color1=("color3", (light,) * 3), color2=("color3", (dark,) * 3))
+          for row, (name, count, light, dark) in enumerate(sorts)),
+        card("both", "multiply", "color3", (2, 0), in1=("color3", Wire("fine")), in2=("color3", Wire("coarse"))),
+    ]  # fmt: skip
+    for one in cards:
+        network = network.with_card(one)
+    surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("both")))
+    return network.with_card(surface.with_input(given("specular_roughness", "float", 0.5)))

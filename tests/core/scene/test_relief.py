@@ -17,7 +17,7 @@ from collage.core.geometry.stock import shape
 from collage.core.nodes.adding import NATURAL, added
 from collage.core.nodes.library import load_library
 from collage.core.scene.bench import Bench, stock
-from collage.core.scene.relief import _span, depth_of, scale_of, tile_metres, uv_span
+from collage.core.scene.relief import depth_of, scale_of, span_of, tile_metres, uv_span
 from collage.core.scene.stage import Stage
 
 
@@ -86,4 +86,4 @@ def test_uneven_uvs_are_told_by_how_much() -> None:
 def test_unwrapped_without_area_there_is_none() -> None:
     board = shape("plane")
     flat = replace(board, uv={"UVMap": np.zeros_like(board.uv["UVMap"])})
-    assert _span(flat) is None
+    assert span_of(flat) is None

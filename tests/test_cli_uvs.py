@@ -106,3 +106,20 @@ def test_coordinates_are_listed_and_set_and_a_projector_is_placed(folder: Path) 
     done = collage("cards", "coordinates", folder, "Plain", "checks", "moon")
     assert done.returncode == 1
     assert "no coordinates" in done.stderr
+
+
+def test_maps_share_a_placement_are_mirrored_and_laid_once(folder: Path) -> None:
+    for name in ("first", "second"):
+        collage("cards", "add", folder, "Plain", "image", "--type", "color3", "--name", name)
+    made = collage("cards", "placement", folder, "Plain", "first", "second").stdout.strip()
+    cards = load_project(folder)[0].materials["Plain"].cards
+    assert all(cards[name].inputs["texcoord"].wire.card == made for name in ("first", "second"))
+    assert collage("cards", "mirror", folder, "Plain", made, "v").returncode == 0
+    assert load_project(folder)[0].materials["Plain"].cards[made].inputs["scale"].value == (1.0, -1.0)
+    assert collage("cards", "outside", folder, "Plain", made, "once").returncode == 0
+    cards = load_project(folder)[0].materials["Plain"].cards
+    assert {cards[name].inputs["vaddressmode"].value for name in ("first", "second")} == {"constant"}
+    for words in (("mirror", folder, "Plain", made, "w"), ("outside", folder, "Plain", made, "never"),
+                  ("mirror", folder, "Plain", "surface", "u"), ("placement", folder, "Plain", "surface")):  # fmt: skip
+        done = collage("cards", *words)
+        assert (done.returncode, len(done.stderr.strip().splitlines())) == (1, 1), words

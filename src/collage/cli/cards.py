@@ -340,6 +340,32 @@ def projector(
 
 
 @app.command()
+def placement(folder: Folder, material: Material, names: Names, group: Group = "") -> None:
+    """Give maps one placement, so that they move, turn and repeat together; prints its name."""
+    from collage.core.actions.coordinates import share_placement
+
+    with saved_session(folder, material, group) as session:
+        typer.echo(share_placement(session, [card_of(session.network, name).name for name in names]))
+
+
+@app.command()
+def mirror(
+    folder: Folder,
+    material: Material,
+    card: CardName,
+    axis: Annotated[str, typer.Argument(help="u or v.")],
+    group: Group = "",
+) -> None:
+    """Mirror what a placement or a map set places."""
+    from collage.core.actions.coordinates import mirror as act
+
+    if axis not in ("u", "v"):
+        raise CollageError(f"“{axis}” is no direction.", remedy="Use u or v.")
+    with saved_session(folder, material, group) as session:
+        act(session, card_of(session.network, card).name, axis)  # type: ignore[arg-type]
+
+
+@app.command()
 def outside(
     folder: Folder,
     material: Material,

@@ -169,7 +169,7 @@ def test_a_value_is_typed_and_the_list_goes_back_to_uvs(window, place, projector
     choose(place, "bench_wood", "UV")
     assert place.view.frame_view() is None
     assert projector not in session.network.cards
-    assert place.below.currentWidget() is place.panel
+    assert place.below.currentWidget() is place.placement
 
 
 def test_turns_are_read_from_axes_as_they_were_given() -> None:

@@ -48,6 +48,7 @@ class MapList(QFrame):
         self.tree.customContextMenuRequested.connect(self._menu_at)
         self.tree.itemActivated.connect(lambda item, _: self._menu(item, self._below(item)))
         self.tree.currentItemChanged.connect(self._current_changed)
+        self.tree.itemClicked.connect(self._current_changed)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 8, 8)
         column.addWidget(self.heading)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 from collage.app.place.maps import MapList
 from collage.app.place.panel import PlacementPanel
 from collage.app.place.pick_strip import WAYS, PickStrip
+from collage.app.place.placement_panel import MapPlacement
 from collage.app.place.projector_panel import ProjectorPanel
 from collage.app.place.tree import ObjectTree
 from collage.app.place.uv_page import UvPage
@@ -38,7 +39,9 @@ class PlacePlace:
         self.maps, self.projector = MapList(studio.session), ProjectorPanel(studio.session)
         self.panel, self.below = PlacementPanel(studio.session), QStackedWidget()
         self.below.addWidget(self.panel)
+        self.placement = MapPlacement(studio.session)
         self.below.addWidget(self.projector)
+        self.below.addWidget(self.placement)
         self.left = splitter("place left", Qt.Orientation.Vertical, [self.tree, self.maps], [360, 240], stretch=0)
         self.strip = PickStrip(studio.session)
         above = QWidget()
@@ -90,6 +93,7 @@ class PlacePlace:
         self.session.open_group(())  # maps are those of the whole material
         self.view.setFocus()
         self.tree.fill()
+        self.maps.fill()
 
     def take_files(self, paths: list[Path]) -> bool:
         """Meshes come on the bench."""
@@ -108,7 +112,7 @@ class PlacePlace:
         self.panel.show_object(chosen[0] if chosen is not None else "")
         self.projector.chosen = chosen
         self.uvs.show_object(*(chosen if chosen is not None else ("", None)))
-        if chosen is None or not self.view.projector:
+        if chosen is not None and not self.view.projector:
             self.below.setCurrentWidget(self.panel)
 
     def _set_way(self, way: str) -> None:
@@ -123,9 +127,10 @@ class PlacePlace:
     def show_projector(self, card: str) -> None:
         """Shows the frame of a projector over the objects, and its numbers below; of any other card nothing."""
         self.uvs.show_map(self.maps.current)
+        self.placement.show_map(self.maps.current)
         is_one = self.projector.show_projector(card)
         self.view.show_projector(card if is_one else "")
-        self.below.setCurrentWidget(self.projector if is_one else self.panel)
+        self.below.setCurrentWidget(self.projector if is_one else self.placement if self.maps.current else self.panel)
 
     def _set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
@@ -139,4 +144,5 @@ class PlacePlace:
         self.panel.close_down()
         self.maps.close_down()
         self.projector.close_down()
+        self.placement.close_down()
         self.uvs.close_down()

@@ -2,11 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Literal
+
 from collage.core.actions.projectors import fit_projector, projectors_of
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
-from collage.core.nodes.coordinates import Coordinates, choices, chosen, with_coordinates
+from collage.core.document.model import Network
+from collage.core.nodes.coordinates import (
+    Coordinates,
+    choices,
+    chosen,
+    mirrored,
+    placement_of,
+    with_coordinates,
+    with_placement,
+)
 from collage.core.nodes.projectors import Frame, frame_of
 
 
@@ -48,3 +60,29 @@ def set_coordinates(session: Session, card: str, key: str) -> None:
                 session.material in item.materials for item in session.bench.objects
             ):
                 fit_projector(session, made, axis="best")
+
+
+@act("cards.placement", "One placement for maps", command="cards placement")
+def share_placement(session: Session, names: Sequence[str]) -> str:
+    """Gives maps one placement, so that they are moved, turned and repeated together; its name."""
+    made: list[str] = []
+
+    def change(network: Network) -> Network:
+        after, name = with_placement(session.library, network, names)
+        made.append(name)
+        return after
+
+    session.edit("One placement" if len(names) > 1 else "Add placement", change)
+    return made[0] if made else ""
+
+
+@act("cards.mirror", "Mirror", command="cards mirror")
+def mirror(session: Session, placement: str, axis: Literal["u", "v"]) -> None:
+    """Mirrors what a placement places, across u or up v."""
+    card = session.network.cards.get(placement)
+    if card is None or placement_of(session.network, placement) != placement:
+        raise CollageError(f"“{placement}” places no map.", about=placement, remedy="Choose a placement or a map set.")
+    session.edit(
+        f"Mirror {session.title(placement)}",
+        lambda network: network.with_card(mirrored(network.cards[placement], "uv".index(axis))),
+    )

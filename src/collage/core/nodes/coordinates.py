@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from collage.core.base.errors import CollageError
@@ -262,3 +262,67 @@ def _with_tangent(network: Network, name: str, which: str, index: int) -> Networ
     x, y = card.position
     network = edits.move_cards(network, {made: (x - 0.9, y + (0.7 if which == "tangent" else 1.4))})
     return edits.connect(network, Wire(made), name, which, "vector3")
+
+
+# ---- placement --------------------------------------------------------------------------------
+
+
+def placement_of(network: Network, name: str) -> str:
+    """The card that places a map: itself for a map set, the placement before it; empty where there is none."""
+    card = network.cards.get(name)
+    while card is not None:
+        if card.attributes.get(MAP_SET) == "true" or card.category == "place2d":
+            return card.name
+        one = card.inputs.get("texcoord")
+        card = (
+            network.cards.get(origin(network, one.wire)[0].card) if one is not None and one.wire is not None else None
+        )
+        if card is not None and card.category not in _BEFORE:
+            return ""
+    return ""
+
+
+def with_placement(library: Library, network: Network, names: Sequence[str]) -> tuple[Network, str]:
+    """One placement for maps that had none or others; it starts with the coordinates and the placement of the first.
+
+    Returns its name too. Raises CollageError for a map that takes no flat coordinates.
+    """
+    places = {name: place_of(library, network, name) for name in names}
+    tabs = {name: tabs_of(library, network.cards[name]).get("texcoord") for name in names}
+    bad = next((name for name in names if places[name] is None or tabs[name] is None), "" if names else "nothing")
+    if bad:
+        raise CollageError(f"“{bad}” has no placement.", about=bad, remedy="Choose images or flat patterns.")
+    first = names[0]
+    made, before = network.free_name("placement"), placement_of(network, first)
+    x, y = network.cards[first].position
+    old = network.cards[before] if before else None
+    inputs = {key: one for key, one in old.inputs.items() if key != "texcoord"} if old is not None else {}
+    card = Card(made, "place2d", "vector2", inputs, {"nodedef": "ND_place2d_vector2", "uiname": "Placement"})
+    network = edits.move_cards(edits.add_card(network, card), {made: (x - 1.0, y - 0.6)})
+    place = places[first]
+    assert place is not None
+    source = network.cards[place.card].inputs.get(place.tab.name)
+    if source is not None and source.wire is not None:
+        network = edits.connect(network, source.wire, made, "texcoord", "vector2")
+    else:
+        uv = network.free_name("uv")
+        network = edits.add_card(network, Card(uv, "texcoord", "vector2", {}, {"nodedef": "ND_texcoord_vector2"}))
+        network = edits.move_cards(network, {uv: (x - 2.0, y - 0.6)})
+        network = edits.connect(network, Wire(uv), made, "texcoord", "vector2")
+    idle = set()
+    for name in names:
+        idle.add(placement_of(network, name))
+        network = edits.connect(network, Wire(made), name, "texcoord", "vector2")
+    for one in idle - {"", made}:
+        if not network.consumers(one):
+            network = edits.remove_cards(network, [one], {one: None})
+    return network, made
+
+
+def mirrored(card: Card, axis: int) -> Card:
+    """A placement turned over across u (axis 0) or v (axis 1): its tile has a negative size."""
+    one = card.inputs.get("scale")
+    size = one.value if one is not None and isinstance(one.value, tuple) and len(one.value) == 2 else (1.0, 1.0)
+    u, v = (-number if at == axis else number for at, number in enumerate(size))
+    attributes = one.attributes if one is not None else {}
+    return card.with_input(Input("scale", "vector2", (u, v), attributes=attributes))

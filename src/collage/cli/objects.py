@@ -219,12 +219,20 @@ def hide(
     others: Annotated[
         bool, typer.Option("--others", help="Hide all others instead; called again, all are shown.")
     ] = False,
+    part: Annotated[str, typer.Option(help="Only this part of it.")] = "",
 ) -> None:
-    """Hide an object."""
+    """Hide an object, or a part of it."""
     from collage.core.actions import objects
 
     with saved_session(folder) as session:
-        if others:
+        if part:
+            if part not in objects.object_of(session.bench, name).mesh().part_names:
+                raise CollageError(f"It has no part “{part}”.", about=name)
+            if others:
+                objects.isolate_faces(session, name, ("part", part, 0))
+            else:
+                objects.hide_faces(session, name, ("part", part, 0), not show)
+        elif others:
             objects.isolate(session, name)
         else:
             objects.hide(session, name, not show)

@@ -141,3 +141,31 @@ def test_a_locked_object_is_not_picked_or_moved(window, place) -> None:
     before = session.project.bench.objects[0].place
     place.view.carry(QPointF(100, 200), QPointF(160, 240))
     assert session.project.bench.objects[0].place == before
+
+
+def test_a_part_is_hidden_shown_alone_and_shown_again(window, place) -> None:
+    session = window.session
+    planks = stock("Planks", "planks", material="Weathered bench")
+    session.edit_bench("planks", lambda bench: bench.model_copy(update={"objects": (planks,)}))
+    session.look(Camera(turn=10, height=50, distance=1).framing(*planks.mesh().bounds))
+    assert settle(window)
+
+    def seen() -> set[int]:
+        picture = place.view.picture
+        return set(np.unique(picture.parts[picture.objects == 0]).tolist())
+
+    def do(label: str) -> None:
+        menu = place.tree.menu(("Planks", ("part", "Plank 2", 0)))
+        next(action for action in menu.actions() if action.text() == label).trigger()
+        menu.close()
+        assert settle(window)
+
+    assert seen() == {0, 1, 2, 3, 4}
+    do("Hide part")
+    assert seen() == {0, 2, 3, 4}
+    do("Show this part again")
+    assert seen() == {0, 1, 2, 3, 4}
+    do("Show only this part")
+    assert seen() == {1}
+    do("Show only this part")
+    assert seen() == {0, 1, 2, 3, 4}

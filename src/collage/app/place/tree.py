@@ -14,6 +14,7 @@ from collage.app.widgets.panels import title
 from collage.core.actions import faces as faces_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as acts
+from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh
@@ -70,8 +71,10 @@ class ObjectTree(QFrame):
             self.fill()
 
     def _key(self) -> object:
-        return tuple((item.name, item.geometry, item.material, item.assigned, item.hidden, item.locked, item.face_sets)
-                     for item in self.session.project.bench.objects)  # fmt: skip
+        return tuple(
+            (item.name, item.geometry, item.material, item.assigned, item.hidden, item.locked, item.face_sets,
+             item.hidden_faces) for item in self.session.project.bench.objects
+        )  # fmt: skip
 
     def fill(self) -> None:
         """Lists all anew; what was open and chosen stays so."""
@@ -90,7 +93,10 @@ class ObjectTree(QFrame):
                 line.setForeground(0, self.palette().placeholderText())
             self.tree.addTopLevelItem(line)
             for faces, text in _faces_of(item):
-                line.addChild(self._line(text, item.material_on(faces), (item.name, faces)))
+                below = self._line(text, item.material_on(faces), (item.name, faces))
+                face.setItalic(item.hidden or faces in item.hidden_faces)
+                below.setFont(0, face)
+                line.addChild(below)
             line.setExpanded(item.name in opened)
         self._quiet = False
         self._filter(self.search.text())
@@ -181,6 +187,12 @@ class ObjectTree(QFrame):
             add(menu, faces_acts.remove_faces, partial(faces_acts.remove_faces, session, name, faces[1]))
         menu.addAction("Unlock" if item.locked else "Lock", partial(acts.lock, session, name, not item.locked))
         menu.addAction("Show again" if item.hidden else "Hide", partial(acts.hide, session, name, not item.hidden))
+        if faces is not None:
+            gone = faces in item.hidden_faces
+            menu.addAction("Show this part again" if gone else action_of(acts.hide_faces).label,
+                           partial(acts.hide_faces, session, name, faces, not gone))  # fmt: skip
+            if faces[0] != "set":
+                add(menu, acts.isolate_faces, partial(acts.isolate_faces, session, name, faces))
         for act in (acts.isolate, acts.duplicate, acts.drop, acts.remove):
             add(menu, act, partial(act, session, name))
         return menu

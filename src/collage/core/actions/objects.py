@@ -13,7 +13,7 @@ from collage.core.document.model import free_among
 from collage.core.geometry.checks import mesh_remarks
 from collage.core.geometry.stock import SHAPES
 from collage.core.project.objects import Imported, dropped, importing, placed_beside, reading_again
-from collage.core.scene.bench import Bench, BenchObject, stock
+from collage.core.scene.bench import Bench, BenchObject, Faces, stock
 from collage.core.scene.directions import Triple
 from collage.core.scene.geometry import MeshFile
 
@@ -135,6 +135,34 @@ def isolate(session: Session, name: str) -> None:
         return bench.model_copy(update={"objects": tuple(seen)})
 
     session.edit_bench("Show all objects" if alone else f"Show only {name}", change)
+
+
+@act("objects.hide_faces", "Hide part", command="objects hide")
+def hide_faces(session: Session, name: str, faces: Faces, hidden: bool = True) -> None:
+    """Hides a part, slot, piece or picked faces of an object, or shows them again. Raises CollageError."""
+    item = object_of(session.project.bench, name)
+    others = tuple(one for one in item.hidden_faces if one != faces)
+    left = (*others, faces) if hidden else others
+    label = f"{'Hide' if hidden else 'Show'} a part of {name}"
+    _edit(session, label, name, lambda item: item.model_copy(update={"hidden_faces": left}))
+
+
+@act("objects.isolate_faces", "Show only this part", command="objects hide")
+def isolate_faces(session: Session, name: str, faces: Faces) -> None:
+    """Hides all other parts, slots or pieces of an object; once more, and all are shown again. Raises CollageError."""
+    mesh = object_of(session.bench, name).mesh()
+    by = faces[0]
+    if by in ("part", "slot"):
+        names = mesh.part_names if by == "part" else mesh.slot_names
+        every: list[Faces] = [(by, one, 0) for one in dict.fromkeys(names)]
+    else:
+        every = (
+            [("piece", "", number) for number in range(int(mesh.ids[1].max(initial=0)) + 1)] if by == "piece" else []
+        )
+    left = tuple(one for one in every if one != faces)
+    shown = object_of(session.project.bench, name).hidden_faces == left
+    label = f"Show all of {name}" if shown else f"Show only a part of {name}"
+    _edit(session, label, name, lambda item: item.model_copy(update={"hidden_faces": () if shown else left}))
 
 
 @act("objects.smooth", "Smoothing", command="objects smooth")

@@ -66,6 +66,7 @@ class BenchObject(Frozen):
     material: str = ""
     assigned: tuple[Assigned, ...] = ()
     hidden: bool = False
+    hidden_faces: tuple[Faces, ...] = ()
     locked: bool = False  # is not picked or moved in the picture
     face_sets: tuple[FaceSet, ...] = ()
     uv_sets: tuple[UvSet, ...] = ()  # in the place of the mesh's own, where any is new, changed or renamed
@@ -140,13 +141,20 @@ class BenchObject(Frozen):
             update={"material": new if self.material == old else self.material, "assigned": assigned}
         )
 
+    def unseen(self, mesh: Mesh) -> np.ndarray:
+        """(t,) bool: the triangles of its mesh that are hidden."""
+        out = np.zeros(len(mesh.triangles), bool)
+        for by, name, number in self.hidden_faces:
+            out |= Assigned(by=by, name=name, number=number).faces(mesh)
+        return out
+
     @property
     def key(self) -> str:
         """Names all that points on the object can tell of it: not its materials."""
         places = "".join(str(one.told_by) for one in self.assigned)
         stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
         sets = "".join(f"{one!r}" for one in (*self.uv_sets, *self.face_sets))
-        return f"{self.name!r} {self.geometry.key} {sets} {stands} {places} {self.hidden}"
+        return f"{self.name!r} {self.geometry.key} {sets} {stands} {places} {self.hidden} {self.hidden_faces}"
 
 
 def _circle(degrees: float) -> tuple[float, float]:

@@ -142,6 +142,8 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
         ):
             ids[row, here] = of
         np.add(mesh.triangles, np.int32(vertex), out=triangles[here])
+        if number != GROUND and objects[number].hidden_faces:  # rays never meet a triangle without an area
+            triangles[here][objects[number].unseen(mesh)] = vertex
         at, vertex = here.stop, vertex + len(world)
     ids[:, -1:] = NOTHING
     tracer = EmbreeScene()

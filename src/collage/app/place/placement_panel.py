@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.outside_list import OutsideList
 from collage.app.widgets.panels import quiet, title
 from collage.app.widgets.tile_field import TileField
 from collage.core.actions import coordinates as acts
-from collage.core.actions import projectors
 from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
@@ -21,7 +21,6 @@ from collage.core.nodes.library import shown_value, tabs_of
 from collage.core.scene.relief import Span, uv_span
 from collage.core.scene.stage import length_text
 
-OUTSIDE = {"repeat": "Repeat", "mirror": "Mirror", "hold": "Hold the border", "once": "Once only"}
 PAIRS = (
     ("offset", "Offset", "How far it is moved, in tiles"),
     ("pivot", "Pivot", "What it is turned and scaled about"),
@@ -53,12 +52,7 @@ class MapPlacement(QFrame):
         self._cell(2, 0, "Rotation (°)", self._named(self.rotate, "Rotation (°)", "Counter-clockwise"), 150)
         for column, (key, label, tip) in enumerate(PAIRS, 1):
             self._cell(2, column, label, self._pair(key, label, tip), 150)
-        self.outside = QComboBox()
-        self.outside.addItems(list(OUTSIDE.values()))
-        self.outside.setAccessibleName("Outside the tile")
-        self.outside.setToolTip("What lies outside the tile")
-        self.outside.setFixedHeight(22)
-        self.outside.activated.connect(self._outside)
+        self.outside = OutsideList(session)
         self._cell(0, 3, "Outside the tile", self.outside, 120)
         self.buttons: dict[str, QPushButton] = {}
         help_ = action_of(acts.share_placement).help
@@ -168,9 +162,7 @@ class MapPlacement(QFrame):
                 field = self.pairs[key, at]
                 field.setEnabled(isinstance(pair, tuple))
                 field.set_value(float(pair[at]) if isinstance(pair, tuple) else 0.0)
-        outside = projectors.outside_of(self.session, self.name)
-        self.outside.setEnabled(bool(projectors.images_behind(self.session.network, self.name)))
-        self.outside.setCurrentIndex(list(OUTSIDE).index(outside) if outside is not None else -1)
+        self.outside.show_card(self.name)
 
     def _value(self, card: Card, name: str) -> Value | None:
         tab = tabs_of(self.session.library, card).get(name)
@@ -199,9 +191,6 @@ class MapPlacement(QFrame):
         pair = self._value(card, key) if card is not None else None
         if isinstance(pair, tuple):
             self._put(key, "vector2", tuple(value if number == at else one for number, one in enumerate(pair)), moving)
-
-    def _outside(self, index: int) -> None:
-        self._try(lambda: projectors.set_outside(self.session, self.name, list(OUTSIDE)[index]))  # type: ignore[arg-type]
 
     def _mirror(self, axis: str, _checked: bool = False) -> None:
         self._try(lambda: acts.mirror(self.session, self.name, axis))  # type: ignore[arg-type]

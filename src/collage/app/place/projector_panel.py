@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLabe
 
 from collage.app.place.view import Chosen
 from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.outside_list import OutsideList
 from collage.app.widgets.panels import quiet, title
 from collage.core.actions import projectors as acts
 from collage.core.actions.registry import action_of
@@ -27,7 +28,6 @@ GROUPS = (
 SHAPES = ("Flat", "Cylinder", "Sphere")
 CAPS = ("Like the side", "Flat")
 AXES = (("best", "Best axis"), ("x", "Along X"), ("y", "Along Y"), ("z", "Along Z"))
-OUTSIDE = {"repeat": "Repeat", "mirror": "Mirror", "hold": "Hold the border", "once": "Once only"}
 
 
 class ProjectorPanel(QFrame):
@@ -55,7 +55,8 @@ class ProjectorPanel(QFrame):
                 grid.addWidget(field, row + 1, 2 * column + 1)
         self.shape = self._list("Shape", "How the image lies on the frame", SHAPES, partial(self._whole, "shape"))
         self.caps = self._list("Caps", "What lies on the ends of a cylinder", CAPS, partial(self._whole, "caps"))
-        self.outside = self._list("Outside the image", "What lies outside the image", OUTSIDE.values(), self._outside)
+        self.outside = OutsideList(session)
+        self.outside.setFixedWidth(108)
         self.image_turn = NumberField(0.0, soft=(-180.0, 180.0))
         self.image_turn.setAccessibleName("Image turn (°)")
         self.image_turn.setToolTip("Turns the image inside the frame, about its middle")
@@ -153,9 +154,7 @@ class ProjectorPanel(QFrame):
             self.image_turn.set_value(float(turn) if isinstance(turn, int | float) else 0.0)
         for part in (self.caps, self.caps_label):
             part.setEnabled(plain and self.shape.currentIndex() == 1)
-        outside = acts.outside_of(self.session, self.name)
-        self.outside.setEnabled(bool(acts.images_behind(self.session.network, self.name)))
-        self.outside.setCurrentIndex(list(OUTSIDE).index(outside) if outside is not None else -1)
+        self.outside.show_card(self.name)
 
     # ---- changing -----------------------------------------------------------------------------
 
@@ -178,9 +177,6 @@ class ProjectorPanel(QFrame):
         self.session.set_value(self.name, "image_turn", "float", value, label="image turn", merge=True)
         if not moving:
             self.session.history.close_merge()
-
-    def _outside(self, index: int) -> None:
-        self._try(lambda: acts.set_outside(self.session, self.name, list(OUTSIDE)[index]))  # type: ignore[arg-type]
 
     def _fit(self, axis: str, _checked: bool = False) -> None:
         self._try(lambda: acts.fit_projector(self.session, self.name, *self._of(), axis))

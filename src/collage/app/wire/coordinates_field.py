@@ -5,9 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from collage.app.widgets.outside_list import OutsideList
 from collage.app.widgets.panels import quiet
 from collage.core.actions.coordinates import coordinates_for, coordinates_of, set_coordinates
-from collage.core.actions.projectors import images_behind, outside_of, set_outside
+from collage.core.actions.projectors import images_behind
 from collage.core.actions.session import Session
 from collage.core.document.model import MAP_SET, Card
 from collage.core.nodes.coordinates import COORDINATES, place_of
@@ -69,8 +70,6 @@ class CoordinatesField(QWidget):
 PLACED = ("place2d", "clg_projector", "clg_vary_uv")
 """Categories of cards, beside map sets, at which it is chosen what lies outside the tile of all their images."""
 
-OUTSIDE_LABELS = {"repeat": "Repeat", "mirror": "Mirror", "hold": "Hold the border", "once": "Once only"}
-
 
 def places_images(session: Session, card: Card) -> bool:
     """Whether it is chosen at a card what lies outside the tile of the images behind it."""
@@ -87,14 +86,7 @@ class OutsideField(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
         column.addWidget(quiet("Outside the tile"))
-        self.list = QComboBox()
-        self.list.setFixedHeight(22)
-        self.list.setAccessibleName("Outside the tile")
-        self.list.setToolTip("What lies outside the tile of all images placed here")
-        for key, label in OUTSIDE_LABELS.items():
-            self.list.addItem(label, key)
-        now = outside_of(session, card.name)
-        self.list.setCurrentIndex(self.list.findData(now) if now is not None else -1)
-        self.list.activated.connect(lambda _: set_outside(session, card.name, self.list.currentData()))
+        self.list = OutsideList(session)
+        self.list.show_card(card.name)
         column.addWidget(self.list)
         self.setFixedWidth(136)

@@ -153,20 +153,16 @@ def _edit(session: Session, label: str, name: str, frame: Frame, merge: str) -> 
 
 def images_behind(network: Network, name: str) -> list[Card]:
     """The images whose coordinates come from a card, near and far, itself among them; those of a map set too."""
+
+    def holds_images(card: Card) -> bool:
+        return card.category == "image" or (card.attributes.get(MAP_SET) == "true" and card.network is not None)
+
     found: list[Card] = []
-    waiting, seen = [name], set[str]()
-    while waiting:
-        here = waiting.pop()
-        if here in seen:
-            continue
-        seen.add(here)
-        card = network.cards[here]
+    for card in network.downstream(name, holds_images):
         if card.category == "image":
             found.append(card)
-        elif card.attributes.get(MAP_SET) == "true" and card.network is not None:
+        elif card.network is not None and holds_images(card):
             found += [one for one in card.network.cards.values() if one.category == "image"]
-        else:
-            waiting += [user for user, _, _ in network.consumers(here)]
     return found
 
 

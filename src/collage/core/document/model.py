@@ -7,7 +7,7 @@ worker thread can read a network without a lock, and what changed is found by co
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator, Mapping
+from collections.abc import Callable, Container, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from collage.core.base.text import cleaned
@@ -195,6 +195,18 @@ class Network:
             seen.add(here)
             waiting += [one.wire.card for one in self.cards[here].inputs.values() if one.wire]
         return seen
+
+    def downstream(self, name: str, stop: Callable[[Card], bool]) -> list[Card]:
+        """The cards that take from the card `name`, near and far, itself first; none behind those that `stop` says."""
+        found: dict[str, Card] = {}
+        waiting = [name]
+        while waiting:
+            here = waiting.pop()
+            if here not in found and here in self.cards:
+                found[here] = self.cards[here]
+                if not stop(self.cards[here]):
+                    waiting += [user for user, _, _ in self.consumers(here)]
+        return list(found.values())
 
     def free_name(self, wanted: str) -> str:
         """`wanted`, or the first of wanted2, wanted3 ... that no card, input or output bears."""

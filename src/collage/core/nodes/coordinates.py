@@ -228,18 +228,10 @@ def _unwired(network: Network, user: Card, tab: TabDef) -> tuple[Network, Card |
 
 def _with_tangents(network: Network, name: str, index: int) -> Network:
     """Normal maps behind a map get the tangents of its UV set; of the first they have them by themselves."""
-    waiting, seen = [name], set[str]()
-    while waiting:
-        here = waiting.pop()
-        if here in seen:
-            continue
-        seen.add(here)
-        card = network.cards[here]
+    for card in network.downstream(name, lambda one: one.category == "normalmap"):
         if card.category == "normalmap":
             for which in ("tangent", "bitangent"):
                 network = _with_tangent(network, card.name, which, index)
-        else:
-            waiting += [user for user, _, _ in network.consumers(here)]
     return network
 
 

@@ -12,9 +12,10 @@ from collage.core.actions.coordinates import coordinates_for, coordinates_of, se
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.model import MAP_SET, Card, Network
-from collage.core.nodes.coordinates import place_of
+from collage.core.nodes.coordinates import chosen, place_of
 from collage.core.nodes.projectors import PROJECTORS
 from collage.core.nodes.wiring import origin
+from collage.core.project.state import Project
 
 SHOWN = ("texture2d", "texture3d", "procedural2d", "procedural3d")
 """Groups of the library whose cards are maps and patterns."""
@@ -64,8 +65,11 @@ class MapList(QFrame):
         self.session.opened.disconnect(self.fill)
         self.session.material_changed.disconnect(self.fill)
 
-    def _on_changed(self, _before: object, _after: object) -> None:
-        if self._key() != self._shown:
+    def _on_changed(self, before: Project, after: Project) -> None:
+        name = self.session.material
+        same = before.materials.get(name) is after.materials.get(name) and before.bench.objects is after.bench.objects
+        same = same and list(before.materials) == list(after.materials)
+        if self.isVisible() and not same and self._key() != self._shown:
             self.fill()
 
     def _key(self) -> object:
@@ -73,10 +77,11 @@ class MapList(QFrame):
 
     def _lines(self) -> list[tuple[str, str, str]]:
         """Card, title and coordinates of each map and pattern."""
-        network, found = self.session.network, []
+        network, library, found = self.session.network, self.session.library, []
+        every = coordinates_for(self.session)
         for name, card in network.cards.items():
-            if is_map(self.session, card) and place_of(self.session.library, network, name) is not None:
-                now = coordinates_of(self.session, name)
+            if is_map(self.session, card) and place_of(library, network, name) is not None:
+                now = chosen(library, network, name, every)
                 found.append((name, self.session.title(name), now.label if now is not None else "other cards"))
         return found
 

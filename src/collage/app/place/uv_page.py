@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.place.uv_view import HINT, Shown, UvView
+from collage.app.place.uv_view import HINT, Below, Shown, UvView
 from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.app.theme import Theme, font
@@ -233,17 +233,24 @@ class UvPage(QFrame):
         except CollageError:
             return None
 
-    def _ground(self, window: Window, width: int, height: int, tiles: np.ndarray) -> np.ndarray:
-        """What lies below the islands; called on a thread."""
-        paper, what = self.view.paper, self.below.currentData()
+    def _ground(self) -> Below:
+        """What lies below the islands."""
+        paper, what, network, mesh = self.view.paper, self.below.currentData(), self.session.document, self._mesh
         if what == "pattern":
-            return pattern(window, width, height, tiles, paper)
-        network = self.session.document
-        if what == "map" and self.map in network.cards and self._mesh is not None:
-            folder = material_folder(self.session.base_folder)
-            return of_card(self.session.library, network, self.map, tuple(self._mesh.uv), window, (width, height),
-                           tiles, paper, folder, self.studio.renderer.images)  # fmt: skip
-        return plain(window, width, height, tiles, paper)
+            return lambda window, width, height, tiles: pattern(window, width, height, tiles, paper)
+        if what != "map" or self.map not in network.cards or mesh is None:
+            return lambda window, width, height, tiles: plain(window, width, height, tiles, paper)
+        folder, library, images = (
+            material_folder(self.session.base_folder),
+            self.session.library,
+            self.studio.renderer.images,
+        )
+        name, sets = self.map, tuple(mesh.uv)
+
+        def of_map(window: Window, width: int, height: int, tiles: np.ndarray) -> np.ndarray:
+            return of_card(library, network, name, sets, window, (width, height), tiles, paper, folder, images)
+
+        return of_map
 
     # ---- changing -----------------------------------------------------------------------------
 

@@ -53,9 +53,9 @@ class UvView(QWidget):
     hint = Signal(str)
     failed = Signal(object)
 
-    def __init__(self, jobs: Jobs, theme: Theme, below: Below) -> None:
+    def __init__(self, jobs: Jobs, theme: Theme, below: Callable[[], Below]) -> None:
         super().__init__()
-        self.theme, self.below = theme, below
+        self.theme, self.below = theme, below  # `below` is asked here; what it gives is called on a thread
         self.shown: Shown | None = None
         self.islands: tuple[int, ...] = ()
         self.window_at = (-0.08, -0.08, 1.16)  # lower left corner, and UV units over the shorter side
@@ -135,7 +135,7 @@ class UvView(QWidget):
             self.update()
             return
         uv = self._moved if self._moved is not None else shown.uv
-        chosen, paper, below = self.chosen, self.paper, self.below
+        chosen, paper, below = self.chosen, self.paper, self.below()
 
         def work(_overtaken: Callable[[], bool]) -> Iterator[tuple[QImage, np.ndarray]]:
             ground = below(window, width, height, np.unique(in_tiles(uv), axis=0)[:400])

@@ -37,6 +37,17 @@ def small_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(viewport, "MOST_PIXELS", 32_000)
 
 
+@pytest.fixture(autouse=True)
+def nothing_left(qapp) -> Iterator[None]:
+    """Windows that a test made by itself are gone after it: every widget that stays makes the next windows slower."""
+    before = set(map(id, QApplication.topLevelWidgets()))
+    yield
+    for widget in QApplication.topLevelWidgets():
+        if id(widget) not in before:
+            widget.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
 @pytest.fixture(scope="session")
 def kinds() -> dict[str, QImage]:
     return {}

@@ -76,7 +76,10 @@ def icon(name: str, theme: Theme) -> QIcon:
 
 
 def apply_theme(app: QApplication, theme: Theme) -> None:
-    """Gives the whole application a theme."""
+    """Gives the whole application a theme; one that it has already costs nothing, however many widgets there are."""
+    sheet = _sheet(theme)
+    if app.styleSheet() == sheet:
+        return
     app.setStyle("Fusion")
     app.setFont(font())
     palette = QPalette()
@@ -103,7 +106,7 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     palette.setColor(QPalette.ColorGroup.Disabled, role.WindowText, QColor(theme.line))
     palette.setColor(QPalette.ColorGroup.Disabled, role.ButtonText, QColor(theme.line))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
+    app.setStyleSheet(sheet)
 
 
 def _sheet(t: Theme) -> str:

@@ -490,3 +490,36 @@ def test_vertex_colours_go_evenly_from_corner_to_corner(library) -> None:
     assert np.abs(there.vertex_colour(0)[0] - (0.5 + x)).max() < 1e-4
     assert np.abs(evaluated(library, bare, "geomcolor", {}, "", "color3")).max() == 0
     assert np.abs(evaluated(library, sheet(4, 4), "geomcolor", {}, "", "float")).max() == 0
+
+
+def test_objects_that_stand_in_several_ways_are_evaluated_together_as_each_alone(library) -> None:
+    """Positions, normals, steps and projectors in the object's space, a dozen of them turned, tilted and rolled."""
+    rng = np.random.default_rng(9)
+    pots = [stock(f"pot {n}", "pot", place=(0.2 * n - 1.3, 0.05, 0), material="m", turn=float(rng.uniform(-180, 180)),
+                  tilt=float(rng.uniform(-40, 40)), roll=float(rng.uniform(-40, 40))) for n in range(14)]  # fmt: skip
+    bench = Bench(objects=tuple(pots), ground=False, camera=Camera(target=(0, 0.1, 0), distance=3.5))
+    scene, size = build_scene(tuple(pots), False), (420, 120)
+    (together,) = find_samples(scene, bench.camera, size, edges=False, worn=bench.worn).groups
+    apart = find_samples(scene, bench.camera, size, edges=False).groups
+    assert len(apart) == 14
+    for category, given, output, kind in (
+        ("position", {"space": ("string", "object")}, "", "vector3"), ("normal", {"space": ("string", "object")}, "", "vector3"),
+        ("tangent", {"space": ("string", "object")}, "", "vector3"),
+        ("clg_projector", {"shape": ("integer", 1)}, "uv", "multioutput"),
+        ("clg_box_position", {}, "", "vector3"),
+        ("transformnormal", {"in": ("vector3", (0.3, 0.5, 0.8)), "fromspace": ("string", "object"), "tospace": ("string", "world")}, "", "vector3"),
+        ("viewdirection", {"space": ("string", "object")}, "", "vector3"),
+    ):  # fmt: skip
+        whole = evaluated(library, together.points, category, given, output, kind)
+        numbers = together.points.object_number
+        for group in apart:
+            alone = evaluated(library, group.points, category, given, output, kind)
+            number = int(group.points.object_number[0])
+            assert np.abs(whole[:, numbers == number] - alone).max() < 2e-6, category
+    steps = together.points.shifted(0).object_position
+    for group in apart:
+        number = int(group.points.object_number[0])
+        assert (
+            np.abs(steps[:, together.points.object_number == number] - group.points.shifted(0).object_position).max()
+            < 1e-6
+        )

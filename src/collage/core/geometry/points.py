@@ -21,7 +21,8 @@ class Points:
 
     position, normal, tangent, bitangent : (3, n) in world space, metres; directions of length 1.
     object_position : (3, n), the position in the object's space. to_object : (3, 3), turns directions of the world
-        into the object's; None for both means that the two spaces are one.
+        into the object's; None for both means that the two spaces are one. mixed : whether the points are on objects
+        that stand in several ways; then each is turned as `around` says of its object.
     uv : by name of the UV set, (2, n); the first is the default.
     along_u, along_v : (3, n), how far the position moves for one unit of u or v.
     step_u, step_v : (n,) one pixel's step in u and v, for differences; may be negative.
@@ -46,6 +47,7 @@ class Points:
     step_v: np.ndarray
     object_position: np.ndarray | None = None
     to_object: np.ndarray | None = None
+    mixed: bool = False
     view: np.ndarray | None = None
     filtered: bool = True
     across: int = 0
@@ -64,17 +66,17 @@ class Points:
     @cached_property
     def object_normal(self) -> np.ndarray | None:
         """(3, n), the normal in the object's space; None where that is the world's."""
-        return None if self.to_object is None else self.to_object @ self.normal
+        return None if self.to_object is None else self.into_object(self.normal)
 
     @cached_property
     def object_tangent(self) -> np.ndarray | None:
         """(3, n), the tangent in the object's space; None where that is the world's."""
-        return None if self.to_object is None else self.to_object @ self.tangent
+        return None if self.to_object is None else self.into_object(self.tangent)
 
     @cached_property
     def object_bitangent(self) -> np.ndarray | None:
         """(3, n), the bitangent in the object's space; None where that is the world's."""
-        return None if self.to_object is None else self.to_object @ self.bitangent
+        return None if self.to_object is None else self.into_object(self.bitangent)
 
     def uv_set(self, name: str = "") -> np.ndarray:
         """(2, n) coordinates of a UV set; the first where the name is empty or unknown."""
@@ -91,6 +93,23 @@ class Points:
             return self.along_u, self.along_v
         both = around.gradients[index - 1].take(self.triangle, axis=0).T
         return both[:3], both[3:]
+
+    def into_object(self, vector: np.ndarray) -> np.ndarray:
+        """Directions (3, n) of the world in the object's space."""
+        return self._turned(vector, "nij,jn->in")
+
+    def out_of_object(self, vector: np.ndarray) -> np.ndarray:
+        """Directions (3, n) of the object's space in the world."""
+        return self._turned(vector, "nji,jn->in")
+
+    def _turned(self, vector: np.ndarray, how: str) -> np.ndarray:
+        if self.to_object is None:
+            return vector
+        if not self.mixed or self.around is None:
+            turned: np.ndarray = (self.to_object if how == "nij,jn->in" else self.to_object.T) @ vector
+            return turned
+        turns = self.around.rotations.take(self.object_number, axis=0)
+        return np.asarray(np.einsum(how, turns, np.broadcast_to(vector, (3, len(turns)))))
 
     @property
     def object_number(self) -> np.ndarray:
@@ -141,7 +160,7 @@ class Points:
         """The object-space position after a move in world space."""
         if self.object_position is None:
             return None
-        moved: np.ndarray = self.object_position + (move if self.to_object is None else self.to_object @ move)
+        moved: np.ndarray = self.object_position + self.into_object(move)
         return moved
 
 
@@ -165,6 +184,15 @@ class _View:
 
     def along(self, index: int) -> tuple[np.ndarray, np.ndarray]:
         return Points.along(cast(Points, self), index)
+
+    def into_object(self, vector: np.ndarray) -> np.ndarray:
+        return Points.into_object(cast(Points, self), vector)
+
+    def out_of_object(self, vector: np.ndarray) -> np.ndarray:
+        return Points.out_of_object(cast(Points, self), vector)
+
+    def _turned(self, vector: np.ndarray, how: str) -> np.ndarray:
+        return Points._turned(cast(Points, self), vector, how)
 
     def vertex_colour(self, index: int) -> np.ndarray | None:
         return Points.vertex_colour(cast(Points, self), index)

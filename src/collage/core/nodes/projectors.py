@@ -180,4 +180,5 @@ def _before(ctx: Context, position: Array) -> Array | None:
     moved = getattr(ctx.at, "_move", None)
     if base is None or moved is None:
         return None
-    return position - (moved if base.to_object is None else base.to_object @ moved)
+    before: Array = position - base.into_object(moved)
+    return before

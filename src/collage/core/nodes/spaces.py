@@ -16,15 +16,13 @@ def _moved(ctx: Context, vector: Array, fromspace: str, tospace: str) -> Array:
 
     Unknown names and equal spaces leave it as it is.
     """
-    points, turn = ctx.at, ctx.at.to_object
+    points = ctx.at
     if fromspace == "world" and tospace not in (*_OWN, "world"):
         return in_space(points, vector, tospace, is_place=False)
-    if turn is None:
-        return vector
     if fromspace in _OWN and tospace == "world":
-        return turn.T @ vector
+        return points.out_of_object(vector)
     if fromspace == "world" and tospace in _OWN:
-        return turn @ vector
+        return points.into_object(vector)
     return vector
 
 

@@ -38,8 +38,8 @@ def _along(ctx: Context, what: str, space: str, index: Array) -> Array:
     if number == 0:
         return spatial(points, what, space)
     found = points.tangents(number)[0 if what == "tangent" else 1]
-    if space in ("object", "model") and points.to_object is not None:
-        return points.to_object @ found
+    if space in ("object", "model"):
+        return points.into_object(found)
     return in_space(points, found, space, is_place=False)
 
 

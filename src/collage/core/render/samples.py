@@ -243,20 +243,28 @@ def _together(scene: Scene, worn: Sequence[str]) -> tuple[list[int], np.ndarray]
     """The first region of each group, and the group of each region; behind them BACKGROUND and GROUND, which are found
     from the end by their own numbers.
 
-    Together are regions with the same material, the same names of UV sets, and the same way round.
+    Together are regions with the same material and the same names of UV sets, whichever way round they stand.
     """
     regions = range(len(scene.regions))
     if len(worn) < MANY:
         return list(regions), np.array([*regions, BACKGROUND, GROUND], np.int32)
-    groups: dict[tuple[str, tuple[str, ...], bytes], int] = {}
+    groups: dict[tuple[str, tuple[str, ...]], int] = {}
     first, group_of = [], []
     for region in regions:
-        key = worn[region], scene.uv_sets[region], scene.rotations[region].tobytes()
+        key = worn[region], scene.uv_sets[region]
         if key not in groups:
             groups[key] = len(groups)
             first.append(region)
         group_of.append(groups[key])
     return first, np.array([*group_of, BACKGROUND, GROUND], np.int32)
+
+
+def _differently_turned(scene: Scene, first: Sequence[int], group_of: np.ndarray) -> set[int]:
+    """The first regions of the groups whose regions do not all stand the same way round."""
+    regions = np.arange(len(scene.regions))
+    leaders = np.array(first, int)[group_of[: len(regions)]] if len(regions) else regions
+    differ = (scene.rotations[regions] != scene.rotations[leaders]).any(axis=(1, 2))
+    return set(np.unique(leaders[differ]).tolist())
 
 
 class _Finder:
@@ -272,6 +280,7 @@ class _Finder:
     ) -> None:
         self.scene, self.whole = scene, size
         self.first, self.group_of = _together(scene, worn)
+        self.mixed = _differently_turned(scene, self.first, self.group_of)
         self.window = window or Window(0, 0, *size)
         self.width, self.height = self.window.width, self.window.height
         self.axes = camera.axes().astype(np.float32)
@@ -457,6 +466,7 @@ class _Finder:
             step_v=surface[k.STEP_V],
             object_position=rows(k.OBJECT_POSITION) if on_object else None,
             to_object=self.scene.rotations[number] if on_object else None,
+            mixed=on_object and number in self.mixed,
             view=rows(k.VIEW),
             part=self._id(PART, triangle),
             piece=self._id(PIECE, triangle),

@@ -133,7 +133,7 @@ def test_a_missing_material_of_a_part_is_no_error(library) -> None:
 
 
 def test_many_objects_are_evaluated_together_and_look_the_same(library, monkeypatch) -> None:
-    """Thirty balls in three materials, some of them turned: as many groups as materials and ways round."""
+    """Thirty balls in three materials, some of them turned: as many groups as materials."""
     objects = tuple(
         stock(str(number), "sphere", material=("red", "green", "blue")[number % 3], scale=0.3, turn=90.0 * (number % 2),
               place=(0.12 * (number % 6 - 2.5), 0.0, 0.12 * (number // 6 - 2)))
@@ -152,10 +152,13 @@ def test_many_objects_are_evaluated_together_and_look_the_same(library, monkeypa
 def test_groups_of_many_regions() -> None:
     scene = build_scene(tuple(stock(str(n), "sphere", turn=90.0 * (n // 10)) for n in range(20)), ground=False)
     first, group_of = samples._together(scene, ["a", "b"] * 10)
-    assert first == [0, 1, 10, 11]
+    assert first == [0, 1]
     assert list(group_of[:4]) == [0, 1, 0, 1]
-    assert list(group_of[10:14]) == [2, 3, 2, 3]
+    assert list(group_of[10:14]) == [0, 1, 0, 1]
     assert list(group_of[-2:]) == [BACKGROUND, GROUND]
+    assert samples._differently_turned(scene, first, group_of) == {0, 1}
+    same = build_scene(tuple(stock(str(n), "sphere", turn=30.0) for n in range(20)), ground=False)
+    assert samples._differently_turned(same, first, group_of) == set()
 
 
 def test_another_material_on_one_of_many_is_seen(library) -> None:

@@ -56,9 +56,19 @@ def workers() -> Iterator[Workers]:
 
 
 @pytest.fixture(scope="session")
-def whole_shed(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo as it is written, which takes seconds."""
-    return made_once(tmp_path_factory, "shed", lambda folder: make_sample("potting-shed", folder))
+def samples(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Path]:
+    """The sample projects by name, as they are written, which takes seconds; no test may change them."""
+
+    def made(name: str) -> Path:
+        return made_once(tmp_path_factory, name, lambda folder: make_sample(name, folder, lambda text, _: None))
+
+    return made
+
+
+@pytest.fixture(scope="session")
+def whole_shed(samples: Callable[[str], Path]) -> Path:
+    """The demo as it is written."""
+    return samples("potting-shed")
 
 
 @pytest.fixture

@@ -14,14 +14,11 @@ from collage.core.project.folder import load_project
 from collage.core.render.samples import find_samples
 from collage.core.scene.scene import build_scene
 from collage.demo.objects import hose, watering_can
-from collage.demo.shed import make_sample
 
 
 @pytest.fixture(scope="module")
-def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    made = tmp_path_factory.mktemp("bench") / "bench"
-    make_sample("potting-bench", made)
-    return made
+def folder(samples) -> Path:
+    return samples("potting-bench")
 
 
 @pytest.fixture(scope="module")

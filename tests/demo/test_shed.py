@@ -69,16 +69,22 @@ def test_the_studio_has_lamps_and_no_dark_side() -> None:
 
 
 @pytest.mark.parametrize("sample", SAMPLES)
-def test_samples_are_whole(tmp_path: Path, library, sample: str) -> None:
-    said: list[str] = []
-    make_sample(sample, tmp_path / "p", lambda text, share: said.append(text))
-    assert said
-    project, problems = load_project(tmp_path / "p")
+def test_samples_are_whole(samples, library, sample: str) -> None:
+    folder = samples(sample)
+    project, problems = load_project(folder)
     assert problems == []
     for item in project.bench.objects:
         network = project.materials[item.material]
         targets = {name: CardInput("surface", name) for name in ("base_color", "specular_roughness", "geometry_normal")}
-        plan = build_plan(library, network, targets, folder=tmp_path / "p" / "materials")
+        plan = build_plan(library, network, targets, folder=folder / "materials")
         assert plan.problems == {}
-    size = sum(path.stat().st_size for path in (tmp_path / "p").rglob("*") if path.is_file())
+    size = sum(path.stat().st_size for path in folder.rglob("*") if path.is_file())
     assert size < 40 * 2**20
+
+
+def test_a_sample_says_what_it_does_and_how_far_it_is(tmp_path: Path) -> None:
+    told: list[tuple[str, float]] = []
+    make_sample("plain-ball", tmp_path / "p", lambda text, share: told.append((text, share)))
+    assert told
+    assert all(text for text, _ in told)
+    assert [share for _, share in told] == sorted(share for _, share in told)

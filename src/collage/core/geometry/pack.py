@@ -121,9 +121,14 @@ def _ways(lines: np.ndarray, turn: bool) -> list[_Outline]:
         return [_outline(lines, np.eye(2))]
     base = _narrowest(lines.reshape(-1, 2))
     quarter = np.array([[0.0, -1.0], [1.0, 0.0]])
-    found, matrix = [], base
+    found, matrix, seen = [], base, set[bytes]()
     for _ in range(4):
-        found.append(_outline(lines, matrix))
+        made = _outline(lines, matrix)
+        points = np.round(made.lines.reshape(-1, 2) / max(float(made.size.max()), 1e-12), 4) + 0.0
+        looks = np.unique(points, axis=0).tobytes()
+        if looks not in seen:  # half a turn of a plank is the same plank
+            seen.add(looks)
+            found.append(made)
         matrix = quarter @ matrix
     return found
 

@@ -33,7 +33,18 @@ def test_a_share_of_all_kinds() -> None:
 
 def test_a_share_of_the_random_work_in_a_window() -> None:
     """Too short to tell growth: that nothing fails, and that threads stay few."""
-    words = [sys.executable, str(TOOL.with_name("soak.py")), "--minutes", "0.08", "--memory", "300", "--growth", "1000"]
+    words = [
+        sys.executable,
+        str(TOOL.with_name("soak.py")),
+        "--minutes",
+        "0.08",
+        "--memory",
+        "300",
+        "--growth",
+        "1000",
+        "--quiet",
+        "1",
+    ]
     done = subprocess.run(words, capture_output=True, text=True, timeout=ROOM, check=False)
     assert done.returncode == 0, done.stdout + done.stderr
     acts, errors, threads = map(

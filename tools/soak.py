@@ -181,7 +181,12 @@ class Soak:
 
 
 def run(
-    seconds: float, seed: int, memory: int, tell: Callable[[str], object] = print, every: float = 30.0
+    seconds: float,
+    seed: int,
+    memory: int,
+    tell: Callable[[str], object] = print,
+    every: float = 30.0,
+    quiet: float = QUIET,
 ) -> tuple[float, float, int]:
     """Works for some time; megabytes of its own after the warm-up and at the end, both at rest, and failed acts."""
     from collage.core.base.memory import keep_freed_memory
@@ -220,7 +225,7 @@ def run(
             acts += 1
             most = max(most, threading.active_count())
             if not warm and time.monotonic() - begin > seconds * WARM_UP:
-                warm = _at_rest(window)
+                warm = _at_rest(window, quiet)
             if time.monotonic() - told > every:
                 told = time.monotonic()
                 used = window.studio.budget.used / 2**20
@@ -229,14 +234,14 @@ def run(
                     f"{told - begin:6.0f} s {acts:6} acts {own:7.0f} MB, of files {of_files:5.0f} MB, caches {used:5.0f} MB, "
                     f"{most} threads, {errors} errors"
                 )
-        end = _at_rest(window)
+        end = _at_rest(window, quiet)
         tell(f"{acts} acts, {errors} errors, at most {most} threads")
         window.session._clean = window.session.project  # nothing is asked when it closes
         window.close()
     return warm, end, errors
 
 
-def _at_rest(window: Any) -> float:
+def _at_rest(window: Any, quiet: float) -> float:
     """Megabytes of its own once the window has given back what it freed, as it does when the hand rests.
 
     What begins by itself once the hand rests, materials' pictures and the project's kept one, comes before that.
@@ -245,7 +250,7 @@ def _at_rest(window: Any) -> float:
 
     settle(window)
     gc.collect()
-    Soak._wait(QUIET)
+    Soak._wait(quiet)
     until = time.monotonic() + LONGEST_REST
     while not (window.studio.jobs.at_rest and settle(window)) and time.monotonic() < until:
         Soak._wait(1)
@@ -258,10 +263,11 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--memory", type=int, default=1024, help="megabytes that the window may keep")
     parser.add_argument("--growth", type=float, default=5.0, help="percent that it may grow after warming up")
+    parser.add_argument("--quiet", type=float, default=QUIET, help="seconds without an act before memory is read")
     given = parser.parse_args()
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ.setdefault("QT_LOGGING_RULES", "default.warning=false")
-    warm, end, errors = run(given.minutes * 60, given.seed, given.memory)
+    warm, end, errors = run(given.minutes * 60, given.seed, given.memory, quiet=given.quiet)
     print(f"after warming up {warm:.0f} MB, at the end {end:.0f} MB: {end / max(warm, 1) - 1:+.1%}")
     return int(errors > 0 or end > (1 + given.growth / 100) * warm)
 

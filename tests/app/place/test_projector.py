@@ -45,21 +45,6 @@ def choose(place, card: str, label: str) -> None:
     menu.close()
 
 
-def drag(view, start: QPointF, end: QPointF, keys=Qt.KeyboardModifier.NoModifier) -> None:
-    QTest.mouseMove(view, start.toPoint())
-    QTest.mousePress(view, Qt.MouseButton.LeftButton, keys, start.toPoint())
-    from PySide6.QtCore import QEvent
-    from PySide6.QtGui import QMouseEvent
-    from PySide6.QtWidgets import QApplication
-
-    for share in (0.3, 0.7, 1.0):
-        at = start + (end - start) * share
-        event = QMouseEvent(QEvent.Type.MouseMove, at, view.mapToGlobal(at), Qt.MouseButton.NoButton,
-                            Qt.MouseButton.LeftButton, keys)  # fmt: skip
-        QApplication.sendEvent(view, event)
-    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, keys, end.toPoint())
-
-
 def test_a_new_projector_is_fitted_and_its_frame_is_drawn(window, place, projector) -> None:
     session = window.session
     frame = frame_of(session.network.cards[projector])
@@ -87,7 +72,9 @@ def project(camera: Camera, world, view) -> tuple[float, float]:
     return view.width() / 2 + to @ right * scale, view.height() / 2 - to @ up * scale
 
 
-def test_dragging_an_edge_moves_the_frame_the_coordinates_and_the_picture_as_one_step(window, place, projector) -> None:
+def test_dragging_an_edge_moves_the_frame_the_coordinates_and_the_picture_as_one_step(
+    window, place, projector, hand
+) -> None:
     session, view = window.session, place.view
     picture = view.picture.display.copy()
     steps, before, seen = len(session.history.labels), frame_of(session.network.cards[projector]), view.frame_view()
@@ -96,7 +83,7 @@ def test_dragging_an_edge_moves_the_frame_the_coordinates_and_the_picture_as_one
     start = seen.corners[a] + (seen.corners[b] - seen.corners[a]) * 0.3
     assert seen.grip_at(start) == Grip("edge", number)
     end = start + (seen.corners[b] - seen.corners[a]) * 0.2
-    drag(view, start, end)
+    hand.drag(view, start, end)
     after = frame_of(session.network.cards[projector])
     assert after.centre[1:] == pytest.approx(before.centre[1:])
     assert after.centre[0] - before.centre[0] == pytest.approx(0.2 * before.size[0], rel=0.15)
@@ -110,12 +97,12 @@ def test_dragging_an_edge_moves_the_frame_the_coordinates_and_the_picture_as_one
     assert frame_of(session.network.cards[projector]) == before
 
 
-def test_a_corner_scales_about_the_opposite_one_and_ctrl_snaps(window, place, projector) -> None:
+def test_a_corner_scales_about_the_opposite_one_and_ctrl_snaps(window, place, projector, hand) -> None:
     session, view = window.session, place.view
     before, seen = frame_of(session.network.cards[projector]), view.frame_view()
     start, middle = seen.corners[7], seen.corners[0]
     end = middle + (start - middle) * 0.7
-    drag(view, start, end, Qt.KeyboardModifier.ControlModifier)
+    hand.drag(view, start, end, keys=Qt.KeyboardModifier.ControlModifier)
     after = frame_of(session.network.cards[projector])
     assert after.corners()[0] == pytest.approx(before.corners()[0], abs=1e-4)
     assert max(after.size) / max(before.size) == pytest.approx(0.7, abs=0.03)
@@ -124,7 +111,7 @@ def test_a_corner_scales_about_the_opposite_one_and_ctrl_snaps(window, place, pr
     assert ratio == pytest.approx(np.full(3, ratio[0]), rel=1e-3)
 
 
-def test_the_ring_turns_about_the_axis_that_faces_the_eye(window, place, projector) -> None:
+def test_the_ring_turns_about_the_axis_that_faces_the_eye(window, place, projector, hand) -> None:
     session, view = window.session, place.view
     seen = view.frame_view()
     middle, radius = seen.ring
@@ -132,7 +119,7 @@ def test_the_ring_turns_about_the_axis_that_faces_the_eye(window, place, project
     grip = seen.grip_at(start)
     assert grip == Grip("ring", 2)
     end = middle + QPointF(radius * math.cos(2.9 + math.radians(28)), -radius * math.sin(2.9 + math.radians(28)))
-    drag(view, start, end, Qt.KeyboardModifier.ControlModifier)
+    hand.drag(view, start, end, keys=Qt.KeyboardModifier.ControlModifier)
     after = frame_of(session.network.cards[projector])
     assert after.turn == pytest.approx((0.0, 0.0, 30.0), abs=1e-3)
 

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
 
 from collage.app.place.view import chosen_pixels
 from collage.app.shell.start import settle, wait_until
@@ -41,16 +39,6 @@ def at(page, u: float, v: float) -> QPointF:
     return page.view.to_widget(np.array([u, v]))
 
 
-def drag(view, start: QPointF, end: QPointF, keys=Qt.KeyboardModifier.NoModifier) -> None:
-    QTest.mousePress(view, Qt.MouseButton.LeftButton, keys, start.toPoint())
-    for share in (0.4, 1.0):
-        point = QPointF(start.toPoint()) + (end - start) * share
-        event = QMouseEvent(QEvent.Type.MouseMove, point, view.mapToGlobal(point), Qt.MouseButton.NoButton,
-                            Qt.MouseButton.LeftButton, keys)  # fmt: skip
-        QApplication.sendEvent(view, event)
-    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, keys, end.toPoint())
-
-
 def unwrapped(window, page) -> None:
     page.unwrap()
     assert wait_until(lambda: bool(window.session.project.bench.objects[0].uv_sets), 60)
@@ -74,7 +62,7 @@ def test_an_object_is_unwrapped_in_the_background_and_that_is_one_step(window, p
     assert np.array_equal(mesh_of(window).uv["UVMap"], before)
 
 
-def test_an_island_is_picked_moved_with_a_snap_and_the_object_follows(window, page) -> None:
+def test_an_island_is_picked_moved_with_a_snap_and_the_object_follows(window, page, hand) -> None:
     unwrapped(window, page)
     place, session = window.place("Place"), window.session
     picture = place.view.picture.display.copy()
@@ -85,7 +73,7 @@ def test_an_island_is_picked_moved_with_a_snap_and_the_object_follows(window, pa
     assert page.view.islands == (number,)
     assert place.view._picked.sum() == (islands_of(mesh, "UVMap") == number).sum()
     steps = len(session.history.labels)
-    drag(page.view, start, start + at(page, 0.3, 0.0) - at(page, 0, 0), Qt.KeyboardModifier.ControlModifier)
+    hand.drag(page.view, start, start + at(page, 0.3, 0.0) - at(page, 0, 0), keys=Qt.KeyboardModifier.ControlModifier)
     after = mesh_of(window)
     moved = after.uv["UVMap"] - mesh.uv["UVMap"]
     here = np.repeat(islands_of(mesh, "UVMap") == number, 3)
@@ -96,13 +84,13 @@ def test_an_island_is_picked_moved_with_a_snap_and_the_object_follows(window, pa
     assert np.abs(place.view.picture.display.astype(int) - picture)[place.view.picture.objects == 0].mean() > 2
 
 
-def test_a_pin_scales_about_the_opposite_corner_and_the_ring_turns(window, page) -> None:
+def test_a_pin_scales_about_the_opposite_corner_and_the_ring_turns(window, page, hand) -> None:
     mesh = mesh_of(window)
     page.view._pick((0,), False)
     assert settle(window)
     box = page.view._box()
     start, fixed = box.topRight(), box.bottomLeft()
-    drag(page.view, start, start + (fixed - start) * 0.5)
+    hand.drag(page.view, start, start + (fixed - start) * 0.5)
     after = mesh_of(window)
     here = np.repeat(islands_of(mesh, "UVMap") == 0, 3)
     ratio = np.ptp(after.uv["UVMap"][here], axis=0) / np.ptp(mesh.uv["UVMap"][here], axis=0)
@@ -115,7 +103,9 @@ def test_a_pin_scales_about_the_opposite_corner_and_the_ring_turns(window, page)
         page.view.zoom(2.0, middle)
         assert settle(window)
         middle, radius = page.view._ring(page.view._box())
-    drag(page.view, middle + QPointF(radius, 0), middle + QPointF(0, -radius), Qt.KeyboardModifier.ControlModifier)
+    hand.drag(
+        page.view, middle + QPointF(radius, 0), middle + QPointF(0, -radius), keys=Qt.KeyboardModifier.ControlModifier
+    )
     turned = mesh_of(window).uv["UVMap"][here]
     size = np.ptp(mesh.uv["UVMap"][here], axis=0)
     assert np.ptp(turned, axis=0) == pytest.approx(size[::-1], abs=1e-4)

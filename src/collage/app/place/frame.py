@@ -78,28 +78,21 @@ class FrameView:
 
     def grip_at(self, point: QPointF) -> Grip | None:
         """What a hand would take there."""
-        nearest = min(range(8), key=lambda number: _far(point, self.corners[number]))
-        if _far(point, self.corners[nearest]) <= NEAR + 1:
+        nearest = min(range(8), key=lambda number: far(point, self.corners[number]))
+        if far(point, self.corners[nearest]) <= NEAR + 1:
             return Grip("corner", nearest)
         for axis in range(3):
-            if _far(point, self.face_middle(axis)) <= NEAR + 1:
+            if far(point, self.face_middle(axis)) <= NEAR + 1:
                 return Grip("face", axis)
         for number, (a, b, axis) in enumerate(EDGES):
             if not self.hidden(a, axis) and _from_line(point, self.corners[a], self.corners[b]) <= NEAR - 2:
                 return Grip("edge", number)
         middle, radius = self.ring
-        if abs(_far(point, middle) - radius) <= NEAR:
+        if abs(far(point, middle) - radius) <= NEAR:
             return Grip("ring", self.facing)
         return None
 
     # ---- dragging -----------------------------------------------------------------------------
-
-    def metres(self, start: QPointF, end: QPointF, direction: np.ndarray, at: np.ndarray) -> float:
-        """How far a drag goes along a direction in space, metres; at : the place that is dragged."""
-        here, there = self.seen(at), self.seen(at + direction * 0.01)
-        along = np.array([there.x() - here.x(), there.y() - here.y()])
-        gone = np.array([end.x() - start.x(), end.y() - start.y()])
-        return float(gone @ along / max(along @ along, 1e-9) * 0.01)
 
     def dragged(self, grip: Grip, start: QPointF, end: QPointF, *, fine: bool, snap: bool) -> tuple[Frame, str]:
         """The frame after a drag that began with this one, and the number that it changes, in words."""
@@ -121,8 +114,6 @@ class FrameView:
 
     def _gone(self, axes: list[int], start: QPointF, end: QPointF) -> list[float]:
         """How far a drag goes along one or two axes of the frame, metres."""
-        if len(axes) == 1:
-            return [self.metres(start, end, self.axes[axes[0]], self.middle)]
         here = self.seen(self.middle)
         steps = [self.seen(self.middle + self.axes[axis] * 0.01) - here for axis in axes]
         matrix = np.array([[one.x() for one in steps], [one.y() for one in steps]])
@@ -178,14 +169,7 @@ class FrameView:
                 painter.drawLine(self.corners[a], self.corners[b])
             self._draw_round(painter, QPen(colour, width))
         middle, radius = self.ring
-        for step in range(DOTS):
-            turn = 2 * math.pi * step / DOTS
-            dot = QPointF(middle.x() + radius * math.cos(turn), middle.y() - radius * math.sin(turn))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(light)
-            painter.drawRect(QRectF(dot.x() - 2, dot.y() - 2, 4, 4))
-            painter.setBrush(ink)
-            painter.drawRect(QRectF(dot.x() - 1, dot.y() - 1, 2, 2))
+        draw_ring(painter, middle, radius, light, ink)
         for axis in range(3):
             draw_pin(painter, self.face_middle(axis), PIN - 2, light, ink, filled=held == Grip("face", axis))
         for number, corner in enumerate(self.corners):
@@ -236,6 +220,15 @@ def draw_pin(painter: QPainter, at: QPointF, size: float, light: QColor, ink: QC
     painter.drawRect(box)
 
 
+def draw_ring(painter: QPainter, middle: QPointF, radius: float, light: QColor, ink: QColor) -> None:
+    """A ring of dots with light edges, to turn something by."""
+    for step in range(DOTS):
+        turn = 2 * math.pi * step / DOTS
+        x, y = middle.x() + radius * math.cos(turn), middle.y() - radius * math.sin(turn)
+        painter.fillRect(QRectF(x - 2, y - 2, 4, 4), light)
+        painter.fillRect(QRectF(x - 1, y - 1, 2, 2), ink)
+
+
 def draw_label(painter: QPainter, theme: Theme, text: str, at: QPointF) -> None:
     """A number on a round-cornered label beside the pointer."""
     painter.setFont(font(11))
@@ -247,7 +240,8 @@ def draw_label(painter: QPainter, theme: Theme, text: str, at: QPointF) -> None:
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _far(a: QPointF, b: QPointF) -> float:
+def far(a: QPointF, b: QPointF) -> float:
+    """How far apart two points are, pixels."""
     return math.hypot(a.x() - b.x(), a.y() - b.y())
 
 
@@ -256,7 +250,7 @@ def _from_line(point: QPointF, a: QPointF, b: QPointF) -> float:
     line, to = b - a, point - a
     length = line.x() ** 2 + line.y() ** 2
     share = max(0.0, min(1.0, (to.x() * line.x() + to.y() * line.y()) / max(length, 1e-9)))
-    return _far(point, a + line * share)
+    return far(point, a + line * share)
 
 
 def _snapped(value: float, step: float) -> float:

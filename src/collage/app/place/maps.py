@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QMenu, QTreeWidget
 from collage.app.widgets.panels import title
 from collage.core.actions.coordinates import coordinates_for, coordinates_of, set_coordinates
 from collage.core.actions.session import Session
-from collage.core.base.errors import CollageError
 from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.nodes.coordinates import chosen, place_of
 from collage.core.nodes.projectors import PROJECTORS
@@ -19,6 +18,9 @@ from collage.core.project.state import Project
 
 SHOWN = ("texture2d", "texture3d", "procedural2d", "procedural3d")
 """Groups of the library whose cards are maps and patterns."""
+
+Listed = tuple[str, tuple[str, ...], list[tuple[str, str, str]]]
+"""The material in hand, all there are, and card, title and coordinates of each of its maps."""
 
 
 class MapList(QFrame):
@@ -30,7 +32,7 @@ class MapList(QFrame):
         super().__init__()
         self.setObjectName("panel")
         self.session = session
-        self._shown: object = None
+        self._shown: Listed | None = None
         self.heading = title("Maps")
         self.material = QComboBox()
         self.material.setAccessibleName("Material")
@@ -69,11 +71,14 @@ class MapList(QFrame):
         name = self.session.material
         same = before.materials.get(name) is after.materials.get(name) and before.bench.objects is after.bench.objects
         same = same and list(before.materials) == list(after.materials)
-        if self.isVisible() and not same and self._key() != self._shown:
-            self.fill()
+        if self.isVisible() and not same:
+            found = self._found()
+            if found != self._shown:
+                self._list(found)
 
-    def _key(self) -> object:
-        return self.session.material, tuple(self.session.project.materials), tuple(self._lines())
+    def _found(self) -> Listed:
+        """The material in hand, all there are, and the lines of its maps."""
+        return self.session.material, tuple(self.session.project.materials), self._lines()
 
     def _lines(self) -> list[tuple[str, str, str]]:
         """Card, title and coordinates of each map and pattern."""
@@ -87,13 +92,17 @@ class MapList(QFrame):
 
     def fill(self) -> None:
         """Lists all anew; what was chosen stays so."""
-        now, self._shown = self.current, self._key()
+        self._list(self._found())
+
+    def _list(self, found: Listed) -> None:
+        now, self._shown = self.current, found
+        material, materials, lines = found
         self.material.clear()
-        self.material.addItems(list(self.session.project.materials))
-        self.material.setCurrentText(self.session.material)
+        self.material.addItems(list(materials))
+        self.material.setCurrentText(material)
         self.tree.blockSignals(True)
         self.tree.clear()
-        for name, label, coordinates in self._lines():
+        for name, label, coordinates in lines:
             line = QTreeWidgetItem([label, coordinates])
             line.setData(0, Qt.ItemDataRole.UserRole, name)
             line.setToolTip(0, label)
@@ -152,10 +161,7 @@ class MapList(QFrame):
         return menu
 
     def _set(self, card: str, key: str, _checked: bool = False) -> None:
-        try:
-            set_coordinates(self.session, card, key)
-        except CollageError as error:
-            self.session.problem.emit(error)
+        self.session.attempt(lambda: set_coordinates(self.session, card, key))
 
 
 def is_map(session: Session, card: Card) -> bool:

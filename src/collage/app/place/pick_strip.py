@@ -146,10 +146,9 @@ class PickStrip(QFrame):
         """Keeps what is picked under a name; the name, empty where nothing was."""
         if self.picked is None:
             return ""
-        try:
-            made = acts.name_faces(self.session, self.name, "Faces", self.picked)
-        except CollageError as error:
-            self.session.problem.emit(error)
+        name, picked = self.name, self.picked
+        made = self.session.attempt(lambda: acts.name_faces(self.session, name, "Faces", picked))
+        if made is None:
             return ""
         self.named.emit((self.name, ("set", made, 0)))
         return made

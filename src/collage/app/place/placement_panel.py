@@ -193,19 +193,14 @@ class MapPlacement(QFrame):
             self._put(key, "vector2", tuple(value if number == at else one for number, one in enumerate(pair)), moving)
 
     def _mirror(self, axis: str, _checked: bool = False) -> None:
-        self._try(lambda: acts.mirror(self.session, self.name, axis))  # type: ignore[arg-type]
+        self.session.attempt(lambda: acts.mirror(self.session, self.name, axis))  # type: ignore[arg-type]
 
     def _add(self, _checked: bool = False) -> None:
-        self._try(lambda: acts.share_placement(self.session, [self.map]))
+        self.session.attempt(lambda: acts.share_placement(self.session, [self.map]))
 
     def _share(self, _checked: bool = False) -> None:
         """All images of the material that are laid out flat get this placement."""
         network = self.session.network
-        others = [name for name, card in network.cards.items() if card.category in ("image", "tiledimage")]
-        self._try(lambda: acts.share_placement(self.session, [self.map, *(one for one in others if one != self.map)]))
-
-    def _try(self, act: Callable[[], object]) -> None:
-        try:
-            act()
-        except CollageError as error:
-            self.session.problem.emit(error)
+        images = [name for name, card in network.cards.items() if card.category in ("image", "tiledimage")]
+        names = list(dict.fromkeys((self.map, *images)))
+        self.session.attempt(lambda: acts.share_placement(self.session, names))

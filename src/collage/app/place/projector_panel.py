@@ -15,7 +15,6 @@ from collage.app.widgets.panels import quiet, title
 from collage.core.actions import projectors as acts
 from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
-from collage.core.base.errors import CollageError
 from collage.core.document.model import Card
 from collage.core.nodes.library import shown_value
 from collage.core.nodes.projectors import PROJECTORS, frame_of
@@ -166,7 +165,9 @@ class ProjectorPanel(QFrame):
         numbers = [*getattr(frame, key)]
         numbers[row] = value
         made = replace(frame, **{key: (numbers[0], numbers[1], numbers[2])})
-        self._try(lambda: acts.place_projector(self.session, self.name, made, merge=f"frame {self.name} {key}{row}"))
+        self.session.attempt(
+            lambda: acts.place_projector(self.session, self.name, made, merge=f"frame {self.name} {key}{row}")
+        )
         if not moving:
             self.session.history.close_merge()
 
@@ -179,16 +180,10 @@ class ProjectorPanel(QFrame):
             self.session.history.close_merge()
 
     def _fit(self, axis: str, _checked: bool = False) -> None:
-        self._try(lambda: acts.fit_projector(self.session, self.name, *self._of(), axis))
+        self.session.attempt(lambda: acts.fit_projector(self.session, self.name, *self._of(), axis))
 
     def _centre(self, _checked: bool = False) -> None:
-        self._try(lambda: acts.centre_projector(self.session, self.name, *self._of()))
+        self.session.attempt(lambda: acts.centre_projector(self.session, self.name, *self._of()))
 
     def _of(self) -> Chosen:
         return self.chosen if self.chosen is not None else ("", None)
-
-    def _try(self, act: Callable[[], None]) -> None:
-        try:
-            act()
-        except CollageError as error:
-            self.session.problem.emit(error)

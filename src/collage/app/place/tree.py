@@ -18,7 +18,7 @@ from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh
-from collage.core.scene.bench import BenchObject, Faces
+from collage.core.scene.bench import BenchObject, Faces, groups_of
 
 MOST_PIECES = 200  # that are listed; more can be picked on the object
 
@@ -213,15 +213,13 @@ def _faces_of(item: BenchObject) -> Iterator[tuple[Faces, str]]:
         mesh: Mesh = item.mesh()
     except CollageError:
         return
-    for by, names in (("part", mesh.part_names), ("slot", mesh.slot_names)):
-        if len(names) > 1:
-            for name in dict.fromkeys(names):
-                faces: Faces = ("part", name, 0) if by == "part" else ("slot", name, 0)
-                text = name or "without a name"
-                yield faces, text if by == "part" else f"Slot {text}"
+    parts, slots, pieces = (groups_of(mesh, by) for by in ("part", "slot", "piece"))
+    for faces in parts if len(mesh.part_names) > 1 else ():
+        yield faces, faces[1] or "without a name"
+    for faces in slots if len(mesh.slot_names) > 1 else ():
+        yield faces, f"Slot {faces[1] or 'without a name'}"
     for one in item.face_sets:
         yield ("set", one.name, 0), f"Faces {one.name}"
-    pieces = int(mesh.ids[1].max(initial=0)) + 1
-    if 1 < pieces <= MOST_PIECES and pieces != len(mesh.part_names):
-        for piece in range(pieces):
-            yield ("piece", "", piece), f"Piece {piece + 1}"
+    if 1 < len(pieces) <= MOST_PIECES and len(pieces) != len(mesh.part_names):
+        for faces in pieces:
+            yield faces, f"Piece {faces[2] + 1}"

@@ -266,25 +266,16 @@ class UvPage(QFrame):
         self.picked.emit(np.isin(islands_of(mesh, self.uv_set), islands) if islands else None)
 
     def _put(self, uv: np.ndarray, label: str) -> None:
-        self._try(lambda: acts.put_uv(self.session, acts.UvChoice(self.name, self.uv_set), uv, label))
-
-    def _try(self, act: Callable[[], object]) -> None:
-        try:
-            act()
-        except CollageError as error:
-            self.studio.tell(error)
+        self.session.attempt(lambda: acts.put_uv(self.session, acts.UvChoice(self.name, self.uv_set), uv, label))
 
     def _work(self, title: str, make: Callable[[], Steps[np.ndarray]], label: str) -> None:
         """Long work: its UVs are put into the set that was shown when it began."""
-        choice = self.choice
-        try:
-            steps = make()
-        except CollageError as error:
-            self.studio.tell(error)
+        choice, steps = self.choice, self.session.attempt(make)
+        if steps is None:
             return
         self.studio.jobs.queue(
             title, lambda _cancelled: steps,
-            lambda uv: self._try(lambda: acts.put_uv(self.session, choice, uv, label)), self.studio.tell,
+            lambda uv: self.session.attempt(lambda: acts.put_uv(self.session, choice, uv, label)), self.studio.tell,
         )  # fmt: skip
 
     def unwrap(self, angle: float = 66.0) -> None:
@@ -306,10 +297,12 @@ class UvPage(QFrame):
 
     def _set_menu(self) -> QMenu:
         menu = self._menu()
-        menu.addAction("New", lambda: self._try(self._new_set))
-        menu.addAction("Copy", lambda: self._try(self._copy_set))
+        menu.addAction("New", lambda: self.session.attempt(self._new_set))
+        menu.addAction("Copy", lambda: self.session.attempt(self._copy_set))
         menu.addAction("Rename…", self._rename_set)
-        menu.addAction("Delete", lambda: self._try(lambda: acts.remove_set(self.session, self.name, self.uv_set)))
+        menu.addAction(
+            "Delete", lambda: self.session.attempt(lambda: acts.remove_set(self.session, self.name, self.uv_set))
+        )
         return menu
 
     def _new_set(self) -> None:
@@ -322,7 +315,7 @@ class UvPage(QFrame):
         name, taken = QInputDialog.getText(self, "Rename UV set", "Name", text=self.uv_set)
         if taken and name.strip():
             old, self.uv_set = self.uv_set, name.strip()
-            self._try(lambda: acts.rename_set(self.session, self.name, old, name))
+            self.session.attempt(lambda: acts.rename_set(self.session, self.name, old, name))
 
     def _unwrap_menu(self) -> QMenu:
         menu, mesh = self._menu(), self._mesh
@@ -365,7 +358,9 @@ class UvPage(QFrame):
         return menu
 
     def _lay_faces_out(self, kind: acts.Layout) -> None:
-        self._try(lambda: acts.project_uv(self.session, self.choice, kind, self._axes() if kind == "plane" else None))
+        self.session.attempt(
+            lambda: acts.project_uv(self.session, self.choice, kind, self._axes() if kind == "plane" else None)
+        )
         self.view.fit()
 
     def _axes(self) -> np.ndarray:
@@ -385,7 +380,7 @@ class UvPage(QFrame):
 
     def change(self, change: acts.Change) -> None:
         """Turns, flips, fits or aligns the chosen islands, or all."""
-        self._try(lambda: acts.change_uv(self.session, self.choice, change))
+        self.session.attempt(lambda: acts.change_uv(self.session, self.choice, change))
 
 
 @dataclass(frozen=True, eq=False)
@@ -409,10 +404,9 @@ def measured(mesh: Mesh, name: str, what: str, wanted: tuple[Faces | None] | Non
     elif what == "overlap":
         over, _ = overlapping(mesh.uv[name])
         scale = Scale(over.astype(float), 0.0, 1.0, 0.5)
-    mean = float((found.density * found.area).sum() / max(found.area.sum(), 1e-30)) * SIZE
     flipped = f" · {counted(int(found.flipped.sum()), 'flipped face')}" if found.flipped.any() else ""
-    text = (f"{counted(int(island.max(initial=-1)) + 1, 'island')} · {mean:,.0f} texels a metre at {SIZE} · "
-            f"mean stretch {found.mean_stretch:.3f}{flipped}")  # fmt: skip
+    count, mean = counted(int(island.max(initial=-1)) + 1, "island"), found.mean_density * SIZE
+    text = f"{count} · {mean:,.0f} texels a metre at {SIZE} · mean stretch {found.mean_stretch:.3f}{flipped}"
     islands: tuple[int, ...] | None = None
     if wanted is not None:
         chosen = acts.UvChoice("", name, faces=wanted[0]).triangles(mesh) if wanted[0] is not None else None

@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from collage.app.place.frame import draw_label, draw_pin
+from collage.app.place.frame import draw_label, draw_pin, draw_ring, far
 from collage.app.preview.images import to_image
 from collage.app.shell.jobs import Jobs, Latest
 from collage.app.theme import Theme, font
@@ -25,7 +25,7 @@ HINT = (
     "Click an island, Ctrl+click adds · drag it to move, a pin to scale, the dots to turn · wheel to zoom · "
     "Shift+drag to pan"
 )
-CLICK, PIN, NEAR, BEYOND, DOTS = 4, 7.0, 8.0, 16.0, 32
+CLICK, PIN, NEAR, BEYOND = 4, 7.0, 8.0, 16.0
 SNAP, ANGLE = 1 / 16, 15.0  # of a tile, and degrees, that Ctrl keeps to
 
 Held = Literal["pan", "box", "move", "scale", "turn"]
@@ -196,11 +196,7 @@ class UvView(QWidget):
         painter.setPen(QPen(ink, 1))
         painter.drawRect(box)
         middle, radius = self._ring(box)
-        for step in range(DOTS):
-            turn = 2 * math.pi * step / DOTS
-            dot = QPointF(middle.x() + radius * math.cos(turn), middle.y() + radius * math.sin(turn))
-            painter.fillRect(QRectF(dot.x() - 2, dot.y() - 2, 4, 4), light)
-            painter.fillRect(QRectF(dot.x() - 1, dot.y() - 1, 2, 2), ink)
+        draw_ring(painter, middle, radius, light, ink)
         for corner in _corners(box):
             draw_pin(painter, corner, PIN, light, ink, filled=False)
 
@@ -265,11 +261,11 @@ class UvView(QWidget):
         box = self._box()
         if box is not None:
             for number, corner in enumerate(_corners(box)):
-                if _far(corner, point) <= NEAR:
+                if far(corner, point) <= NEAR:
                     self._corner = number
                     return "scale"
             middle, radius = self._ring(box)
-            if abs(_far(middle, point) - radius) <= NEAR:
+            if abs(far(middle, point) - radius) <= NEAR:
                 return "turn"
         return "move" if self.island_at(point.toPoint()) in self.islands else "box"
 
@@ -403,7 +399,3 @@ def paper_of(theme: Theme) -> Paper:
 
 def _corners(box: QRectF) -> list[QPointF]:
     return [box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()]
-
-
-def _far(a: QPointF, b: QPointF) -> float:
-    return math.hypot(a.x() - b.x(), a.y() - b.y())

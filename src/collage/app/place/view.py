@@ -18,7 +18,7 @@ from collage.core.project.pictures import picture_request, with_test_pattern
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.uv_picture import Scale
-from collage.core.scene.bench import Assigned, Bench, Camera, Faces
+from collage.core.scene.bench import Bench, Camera, Faces, faces_in
 from collage.core.scene.scene import OBJECT
 
 HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
@@ -397,9 +397,8 @@ def chosen_pixels(picture: Picture, bench: Bench, chosen: Chosen) -> np.ndarray 
     mask = picture.objects == number
     if faces is None:
         return np.asarray(mask)
-    by, of, piece = faces
     own = np.flatnonzero(picture.ids[OBJECT, :-1] == number)
-    chosen_faces = Assigned(by=by, name=of, number=piece).faces(bench.objects[number].mesh())
+    chosen_faces = faces_in(bench.objects[number].mesh(), faces)
     if not own.size or len(chosen_faces) != own.size:
         return np.asarray(mask & False)
     return np.asarray(np.append(chosen_faces, False)[np.where(mask, picture.triangle - own[0], -1)])

@@ -6,7 +6,6 @@ from PySide6.QtWidgets import QComboBox
 
 from collage.core.actions.projectors import images_behind, outside_of, set_outside
 from collage.core.actions.session import Session
-from collage.core.base.errors import CollageError
 
 LABELS = {"repeat": "Repeat", "mirror": "Mirror", "hold": "Hold the border", "once": "Once only"}
 
@@ -33,7 +32,4 @@ class OutsideList(QComboBox):
         self.setCurrentIndex(self.findData(now) if now is not None else -1)
 
     def _choose(self, _row: int) -> None:
-        try:
-            set_outside(self.session, self.name, self.currentData())
-        except CollageError as error:
-            self.session.problem.emit(error)
+        self.session.attempt(lambda: set_outside(self.session, self.name, self.currentData()))

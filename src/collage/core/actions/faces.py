@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from collage.core.actions.objects import object_of
+from collage.core.actions.objects import change_object, object_of
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.document.model import free_among
 from collage.core.geometry.picking import stored
-from collage.core.scene.bench import Assigned, Bench, BenchObject
+from collage.core.scene.bench import Assigned, BenchObject
 from collage.core.scene.geometry import FaceSet
 
 
@@ -47,13 +47,8 @@ def remove_faces(session: Session, object_name: str, name: str) -> None:
     """Forgets a set of faces; they have the material of the object again. Raises CollageError."""
     item = _with_set(session, object_name, name)
     sets = tuple(one for one in item.face_sets if one.name != name)
-    _edit(
-        session,
-        f"Remove {name}",
-        item,
-        sets,
-        tuple(one for one in item.assigned if (one.by, one.name) != ("set", name)),
-    )
+    assigned = tuple(one for one in item.assigned if (one.by, one.name) != ("set", name))
+    _edit(session, f"Remove {name}", item, sets, assigned)
 
 
 def _with_set(session: Session, object_name: str, name: str) -> BenchObject:
@@ -67,11 +62,6 @@ def _with_set(session: Session, object_name: str, name: str) -> BenchObject:
 def _edit(
     session: Session, label: str, item: BenchObject, sets: tuple[FaceSet, ...], assigned: tuple[Assigned, ...]
 ) -> None:
-    made = item.model_copy(update={"face_sets": sets, "assigned": assigned})
-
-    def change(bench: Bench) -> Bench:
-        return bench.model_copy(
-            update={"objects": tuple(made if one.name == item.name else one for one in bench.objects)}
-        )
-
-    session.edit_bench(label, change)
+    change_object(
+        session, label, item.name, lambda one: one.model_copy(update={"face_sets": sets, "assigned": assigned})
+    )

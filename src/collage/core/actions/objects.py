@@ -13,7 +13,7 @@ from collage.core.document.model import free_among
 from collage.core.geometry.checks import mesh_remarks
 from collage.core.geometry.stock import SHAPES
 from collage.core.project.objects import Imported, dropped, importing, placed_beside, reading_again
-from collage.core.scene.bench import Bench, BenchObject, Faces, stock
+from collage.core.scene.bench import Bench, BenchObject, Faces, groups_of, stock
 from collage.core.scene.directions import Triple
 from collage.core.scene.geometry import MeshFile
 
@@ -55,7 +55,7 @@ def add_shape(session: Session, shape: str, material: str = "") -> str:
 def remove(session: Session, name: str) -> None:
     """Takes an object off the bench; its file stays in the project. Raises CollageError."""
     object_of(session.project.bench, name)
-    _edit(session, f"Remove {name}", name, lambda _: None)
+    change_object(session, f"Remove {name}", name, lambda _: None)
 
 
 @act("objects.duplicate", "Duplicate object", command="objects duplicate")
@@ -73,7 +73,7 @@ def rename(session: Session, name: str, new: str) -> None:
     object_of(session.project.bench, name)
     others = {item.name for item in session.project.bench.objects} - {name}
     free = free_among(new.strip() or name, others, " ")
-    _edit(session, f"Rename {name}", name, lambda item: item.model_copy(update={"name": free}))
+    change_object(session, f"Rename {name}", name, lambda item: item.model_copy(update={"name": free}))
 
 
 @act("objects.place", "Move, turn or scale object", command="objects place")
@@ -97,14 +97,14 @@ def place(
         raise CollageError("The scale must be more than 0.", about=name)
     given = {"place": at, "turn": turn, "tilt": tilt, "roll": roll, "scale": scale}
     update = {key: value for key, value in given.items() if value is not None}
-    _edit(session, f"Place {name}", name, lambda item: item.model_copy(update=update), merge=merge)
+    change_object(session, f"Place {name}", name, lambda item: item.model_copy(update=update), merge=merge)
 
 
 @act("objects.drop", "Drop to the ground", command="objects place")
 def drop(session: Session, name: str) -> None:
     """Moves an object up or down until it stands on the ground. Raises CollageError."""
     height = dropped(object_of(session.bench, name)).place[1]
-    _edit(session, f"Drop {name}", name,
+    change_object(session, f"Drop {name}", name,
           lambda item: item.model_copy(update={"place": (item.place[0], height, item.place[2])}))  # fmt: skip
 
 
@@ -113,7 +113,7 @@ def lock(session: Session, name: str, locked: bool = True) -> None:
     """Locks an object, so that it is not picked or moved in the picture, or unlocks it. Raises CollageError."""
     object_of(session.project.bench, name)
     label = f"{'Lock' if locked else 'Unlock'} {name}"
-    _edit(session, label, name, lambda item: item.model_copy(update={"locked": locked}))
+    change_object(session, label, name, lambda item: item.model_copy(update={"locked": locked}))
 
 
 @act("objects.hide", "Hide object", command="objects hide")
@@ -121,7 +121,7 @@ def hide(session: Session, name: str, hidden: bool = True) -> None:
     """Hides an object, or shows it again. Raises CollageError."""
     object_of(session.project.bench, name)
     label = f"{'Hide' if hidden else 'Show'} {name}"
-    _edit(session, label, name, lambda item: item.model_copy(update={"hidden": hidden}))
+    change_object(session, label, name, lambda item: item.model_copy(update={"hidden": hidden}))
 
 
 @act("objects.isolate", "Show only this", command="objects hide")
@@ -144,25 +144,18 @@ def hide_faces(session: Session, name: str, faces: Faces, hidden: bool = True) -
     others = tuple(one for one in item.hidden_faces if one != faces)
     left = (*others, faces) if hidden else others
     label = f"{'Hide' if hidden else 'Show'} a part of {name}"
-    _edit(session, label, name, lambda item: item.model_copy(update={"hidden_faces": left}))
+    change_object(session, label, name, lambda item: item.model_copy(update={"hidden_faces": left}))
 
 
 @act("objects.isolate_faces", "Show only this part", command="objects hide")
 def isolate_faces(session: Session, name: str, faces: Faces) -> None:
     """Hides all other parts, slots or pieces of an object; once more, and all are shown again. Raises CollageError."""
-    mesh = object_of(session.bench, name).mesh()
-    by = faces[0]
-    if by in ("part", "slot"):
-        names = mesh.part_names if by == "part" else mesh.slot_names
-        every: list[Faces] = [(by, one, 0) for one in dict.fromkeys(names)]
-    else:
-        every = (
-            [("piece", "", number) for number in range(int(mesh.ids[1].max(initial=0)) + 1)] if by == "piece" else []
-        )
+    by, mesh = faces[0], object_of(session.bench, name).mesh()
+    every = groups_of(mesh, by) if by != "set" else []  # which need not be all there is
     left = tuple(one for one in every if one != faces)
     shown = object_of(session.project.bench, name).hidden_faces == left
     label = f"Show all of {name}" if shown else f"Show only a part of {name}"
-    _edit(session, label, name, lambda item: item.model_copy(update={"hidden_faces": () if shown else left}))
+    change_object(session, label, name, lambda item: item.model_copy(update={"hidden_faces": () if shown else left}))
 
 
 @act("objects.smooth", "Smoothing", command="objects smooth")
@@ -175,7 +168,9 @@ def smooth(session: Session, name: str, angle: float | None) -> None:
         raise CollageError("The angle is between 0 and 180 degrees.", about=name)
     smoothed = geometry.model_copy(update={"smoothing": angle})
     text = "as in its file" if angle is None else f"{angle:g}°"
-    _edit(session, f"Smoothing {text}: {name}", name, lambda item: item.model_copy(update={"geometry": smoothed}))
+    change_object(
+        session, f"Smoothing {text}: {name}", name, lambda item: item.model_copy(update={"geometry": smoothed})
+    )
 
 
 @act("objects.read_again", "Read object again", command="objects reload")
@@ -186,7 +181,7 @@ def read_again(session: Session, name: str, **changes: object) -> None:
 
 def take(session: Session, name: str, item: BenchObject) -> None:
     """Takes the mesh of an object that was read again; what has been done to it meanwhile stays."""
-    _edit(session, f"Read {name} again", name, lambda now: now.model_copy(update={"geometry": item.geometry}))
+    change_object(session, f"Read {name} again", name, lambda now: now.model_copy(update={"geometry": item.geometry}))
 
 
 @act("objects.mend", "Mend object", command="objects mend")
@@ -210,9 +205,11 @@ def checked_again(session: Session, name: str) -> Imported:
     return Imported(item, mesh, tuple(mesh_remarks(mesh)), None)
 
 
-def _edit(
+def change_object(
     session: Session, label: str, name: str, change: Callable[[BenchObject], BenchObject | None], merge: str = ""
 ) -> None:
+    """Changes an object by its name, or takes it off the bench; one step."""
+
     def edited(bench: Bench) -> Bench:
         made = [change(item) if item.name == name else item for item in bench.objects]
         return bench.model_copy(update={"objects": tuple(item for item in made if item is not None)})

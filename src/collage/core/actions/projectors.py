@@ -15,7 +15,7 @@ from collage.core.document.model import MAP_SET, Card, Input, Network
 from collage.core.nodes.library import shown_value
 from collage.core.nodes.projectors import PROJECTORS, Frame, best_axis, frame_of, shape_of, with_frame
 from collage.core.nodes.wiring import origin
-from collage.core.scene.bench import Assigned, BenchObject, Faces
+from collage.core.scene.bench import BenchObject, Faces, faces_in
 
 Outside = Literal["repeat", "mirror", "hold", "once"]
 OUTSIDE: dict[str, str] = {"repeat": "periodic", "mirror": "mirror", "hold": "clamp", "once": "constant"}
@@ -131,7 +131,7 @@ def _surface(
     mesh = item.mesh()
     chosen = np.ones(len(mesh.triangles), bool)
     if faces is not None:
-        chosen = Assigned(by=faces[0], name=faces[1], number=faces[2]).faces(mesh)
+        chosen = faces_in(mesh, faces)
     if not chosen.any():
         raise CollageError("There are no such faces.", about=item.name)
     world = mesh.positions[np.unique(mesh.triangles[chosen])].astype(np.float64) @ item.matrix() + item.place

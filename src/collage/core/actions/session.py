@@ -10,6 +10,7 @@ import threading
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
 from psygnal import Signal
 
@@ -44,6 +45,8 @@ from collage.core.project.recovery import Desk
 from collage.core.project.references import moved, stored_path
 from collage.core.project.state import Project
 from collage.core.scene.bench import Bench, Camera
+
+Result = TypeVar("Result")
 
 
 class Session:
@@ -217,6 +220,14 @@ class Session:
             self.camera_changed.emit()
 
     # ---- edits --------------------------------------------------------------------------------
+
+    def attempt(self, act: Callable[[], Result]) -> Result | None:
+        """What an act gives; None where it cannot be done, which is told as a problem."""
+        try:
+            return act()
+        except CollageError as error:
+            self.problem.emit(error)
+            return None
 
     def edit(self, label: str, change: Callable[[Network], Network], *, merge: str = "") -> bool:
         """Changes the network on the board as one step. A refusal is told, and False comes back."""

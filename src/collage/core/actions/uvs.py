@@ -8,19 +8,19 @@ from typing import Literal
 
 import numpy as np
 
-from collage.core.actions.objects import object_of
+from collage.core.actions.objects import change_object, object_of
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
 from collage.core.document.model import free_among
 from collage.core.geometry import uv_layout as layout
-from collage.core.geometry.islands import islands_of, measures_of, overlapping
+from collage.core.geometry.islands import islands_of, measures_of, overlapping, quantiles
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.pack import PackOptions, packed
 from collage.core.geometry.unwrap import UnwrapOptions, unwrapped
 from collage.core.project.uv_files import write_uv
-from collage.core.scene.bench import Assigned, Bench, Faces
+from collage.core.scene.bench import Faces, faces_in
 from collage.core.scene.geometry import UvSet
 
 Change = Literal[
@@ -49,8 +49,7 @@ class UvChoice:
         if self.islands:
             chosen = np.isin(islands_of(mesh, self.uv_set), self.islands)
         if self.faces is not None:
-            by, name, number = self.faces
-            chosen &= Assigned(by=by, name=name, number=number).faces(mesh)
+            chosen &= faces_in(mesh, self.faces)
         if not chosen.any():
             raise CollageError("There are no such faces.", about=self.object_name, remedy="Choose others, or all.")
         return chosen
@@ -78,14 +77,7 @@ def stored_mesh(session: Session, object_name: str) -> Mesh:
 
 
 def _store(session: Session, object_name: str, sets: Sequence[UvSet], label: str) -> None:
-    def change(bench: Bench) -> Bench:
-        objects = tuple(
-            item.model_copy(update={"uv_sets": tuple(sets)}) if item.name == object_name else item
-            for item in bench.objects
-        )
-        return bench.model_copy(update={"objects": objects})
-
-    session.edit_bench(label, change)
+    change_object(session, label, object_name, lambda item: item.model_copy(update={"uv_sets": tuple(sets)}))
 
 
 def put_uv(session: Session, choice: UvChoice, uv: np.ndarray, label: str) -> None:
@@ -238,13 +230,8 @@ def report_of(session: Session, choice: UvChoice, size: int = 1024) -> UvReport:
     """Measures a UV set. Raises CollageError."""
     mesh = mesh_of(session, choice)
     found = measures_of(mesh, choice.uv_set)
-    order = np.argsort(found.density)
-    share = np.cumsum(found.area[order]) / max(found.area.sum(), 1e-30)
-    at = np.minimum(np.searchsorted(share, (0.05, 0.95)), len(order) - 1)
-    low, high = (float(one) for one in found.density[order[at]])
-    mean = float((found.density * found.area).sum() / max(found.area.sum(), 1e-30))
+    low, high = (float(one) for one in quantiles(found.density, found.area, (0.05, 0.95)))
     _, overlap = overlapping(mesh.uv[choice.uv_set], size)
     count = int(islands_of(mesh, choice.uv_set).max(initial=-1)) + 1
-    return UvReport(
-        count, (mean * size, low * size, high * size), found.mean_stretch, int(found.flipped.sum()), overlap
-    )
+    densities = found.mean_density * size, low * size, high * size
+    return UvReport(count, densities, found.mean_stretch, int(found.flipped.sum()), overlap)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -49,6 +50,18 @@ class Measures:
     flipped: np.ndarray
     area: np.ndarray
     mean_stretch: float
+
+    @property
+    def mean_density(self) -> float:
+        """UV units per metre, in the mean over the surface."""
+        return float((self.density * self.area).sum() / max(self.area.sum(), 1e-30))
+
+
+def quantiles(values: np.ndarray, weights: np.ndarray, at: Sequence[float]) -> np.ndarray:
+    """The values (n,) below which some shares of all weights (n,) lie; there must be some weight."""
+    order = np.argsort(values)
+    share = np.cumsum(weights[order]) / weights.sum()
+    return np.asarray(values[order[np.minimum(np.searchsorted(share, at), len(order) - 1)]])
 
 
 @lru_cache(maxsize=16)

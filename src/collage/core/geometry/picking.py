@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 
 from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.topology import edge_keys, same_place
+from collage.core.geometry.topology import connected, edge_keys, same_place
 
 MOST_BYTES = 8 * 2**20  # of a stored set, unpacked
 
@@ -30,20 +30,19 @@ def polygon(mesh: Mesh, triangle: int) -> np.ndarray:
     return np.asarray(mesh.face == mesh.face[triangle])
 
 
-def flood(mesh: Mesh, triangle: int, angle: float) -> np.ndarray:
-    """(t,) bool: what is reached from a triangle over edges that bend by at most `angle` degrees."""
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import breadth_first_order
-
-    pairs = neighbours(mesh)
+def smooth_runs(mesh: Mesh, angle: float) -> np.ndarray:
+    """(t,) int32: which triangles are reached from each other over edges that bend by at most `angle` degrees."""
+    pairs, count = neighbours(mesh), len(mesh.triangles)
     bend = (mesh.face_normals[pairs[:, 0]] * mesh.face_normals[pairs[:, 1]]).sum(axis=1)
     pairs = pairs[bend >= math.cos(math.radians(angle)) - 1e-6]
-    count = len(mesh.triangles)
-    graph = coo_matrix((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), (count, count)).tocsr()
-    reached = breadth_first_order(graph, triangle, directed=False, return_predecessors=False)
-    out = polygon(mesh, triangle).copy()
-    out[reached] = True
-    return out
+    alone = np.repeat(np.arange(count, dtype=np.int32)[:, None], 3, axis=1)
+    return connected(np.concatenate([alone, pairs[:, [0, 1, 1]]]), count)[:count]
+
+
+def flood(mesh: Mesh, triangle: int, angle: float) -> np.ndarray:
+    """(t,) bool: what is reached from a triangle over edges that bend by at most `angle` degrees."""
+    run = smooth_runs(mesh, angle)
+    return polygon(mesh, triangle) | (run == run[triangle])
 
 
 def facing(mesh: Mesh, direction: np.ndarray, angle: float) -> np.ndarray:

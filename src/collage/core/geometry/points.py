@@ -59,6 +59,11 @@ class Points:
     id: int = field(default_factory=lambda: next(_ids))
 
     @property
+    def moved(self) -> np.ndarray | None:
+        """(3, n) the small step that they have taken, world space; None where they took none."""
+        return None
+
+    @property
     def count(self) -> int:
         """How many points there are."""
         return int(self.position.shape[1])
@@ -88,11 +93,17 @@ class Points:
 
     def along(self, index: int) -> tuple[np.ndarray, np.ndarray]:
         """How far the position moves for one unit of u and of v of a UV set by its number, (3, n) each, metres."""
-        around = self.around
-        if index == 0 or around is None or self.triangle is None or index > len(around.gradients):
+        if not self._is_further(index):
             return self.along_u, self.along_v
-        both = around.gradients[index - 1].take(self.triangle, axis=0).T
+        assert self.around is not None
+        assert self.triangle is not None
+        both = self.around.gradients[index - 1].take(self.triangle, axis=0).T
         return both[:3], both[3:]
+
+    def _is_further(self, index: int) -> bool:
+        """Whether a UV set is another one than the first, which lies at the points themselves."""
+        around = self.around
+        return around is not None and self.triangle is not None and 0 < index <= len(around.gradients)
 
     def into_object(self, vector: np.ndarray) -> np.ndarray:
         """Directions (3, n) of the world in the object's space."""
@@ -139,7 +150,7 @@ class Points:
 
         Both at right angles to the normal and of length 1, as those of the first set.
         """
-        if index == 0 or self.around is None or index > len(self.around.gradients):
+        if not self._is_further(index):
             return self.tangent, self.bitangent
         along_u, along_v = self.along(index)
         tangent = along_u - self.normal * (self.normal * along_u).sum(axis=0)
@@ -169,36 +180,10 @@ class _View:
 
     _base: Points
 
-    def uv_set(self, name: str = "") -> np.ndarray:
-        return Points.uv_set(cast(Points, self), name)
-
-    def shifted(self, axis: int) -> Points:
-        return Points.shifted(cast(Points, self), axis)
-
-    def _moved_own(self, move: np.ndarray) -> np.ndarray | None:
-        return Points._moved_own(cast(Points, self), move)
-
-    @property
-    def object_number(self) -> np.ndarray:
-        return cast(np.ndarray, Points.object_number.fget(cast(Points, self)))  # type: ignore[attr-defined]
-
-    def along(self, index: int) -> tuple[np.ndarray, np.ndarray]:
-        return Points.along(cast(Points, self), index)
-
-    def into_object(self, vector: np.ndarray) -> np.ndarray:
-        return Points.into_object(cast(Points, self), vector)
-
-    def out_of_object(self, vector: np.ndarray) -> np.ndarray:
-        return Points.out_of_object(cast(Points, self), vector)
-
-    def _turned(self, vector: np.ndarray, how: str) -> np.ndarray:
-        return Points._turned(cast(Points, self), vector, how)
-
-    def vertex_colour(self, index: int) -> np.ndarray | None:
-        return Points.vertex_colour(cast(Points, self), index)
-
-    def tangents(self, index: int) -> tuple[np.ndarray, np.ndarray]:
-        return Points.tangents(cast(Points, self), index)
+    moved, object_number = Points.moved, Points.object_number
+    uv_set, along, tangents, vertex_colour = Points.uv_set, Points.along, Points.tangents, Points.vertex_colour
+    into_object, out_of_object, shifted = Points.into_object, Points.out_of_object, Points.shifted
+    _moved_own, _turned, _is_further = Points._moved_own, Points._turned, Points._is_further
 
 
 class _Part(_View):
@@ -234,16 +219,16 @@ class _Shifted(_View):
         return self._base.step_u if self._axis == 0 else self._base.step_v
 
     @cached_property
-    def _move(self) -> np.ndarray:
+    def moved(self) -> np.ndarray:
         return (self._base.along_u if self._axis == 0 else self._base.along_v) * self._step
 
     @cached_property
     def position(self) -> np.ndarray:
-        return self._base.position + self._move
+        return self._base.position + self.moved
 
     @cached_property
     def object_position(self) -> np.ndarray | None:
-        return self._base._moved_own(self._move)
+        return self._base._moved_own(self.moved)
 
     @cached_property
     def uv(self) -> Mapping[str, np.ndarray]:
@@ -254,12 +239,12 @@ class _Shifted(_View):
 
     def _step_in(self, index: int) -> np.ndarray:
         """(2, n) what the step is in a UV set: in the first as given, in others what moves the position as far."""
-        if index == 0 or self._base.around is None or index > len(self._base.around.gradients):
+        if not self._base._is_further(index):
             step = np.zeros((2, self._base.count), np.float32)
             step[self._axis] = self._step
             return step
         along_u, along_v = self._base.along(index)
-        return _solved(along_u, along_v, self._move)
+        return _solved(along_u, along_v, self.moved)
 
 
 def _solved(along_u: np.ndarray, along_v: np.ndarray, move: np.ndarray) -> np.ndarray:

@@ -21,8 +21,8 @@ from collage.core.base.progress import Progress, Steps, within
 from collage.core.geometry.islands import islands
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.pack import PackOptions, packed
+from collage.core.geometry.picking import smooth_runs
 from collage.core.geometry.topology import connected, same_place
-from collage.core.geometry.uv_layout import smooth_runs
 
 SECONDS, OF, POWER = 14.0, 50_000, 1.3  # measured: seconds for so many triangles, and how they grow with their number
 MOST = 2_000_000  # triangles

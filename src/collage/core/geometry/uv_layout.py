@@ -9,7 +9,7 @@ import numpy as np
 
 from collage.core.geometry.islands import measures
 from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.topology import connected, edge_keys, numbered, same_place
+from collage.core.geometry.topology import connected, numbered, same_place
 
 Side = Literal["left", "right", "bottom", "top", "middle u", "middle v"]
 Projection = Literal["plane", "box", "cylinder", "sphere"]
@@ -221,17 +221,3 @@ def rows_of(boxes: list[tuple[int, np.ndarray]], gap: float = 0.01) -> dict[int,
         found[one] = np.array([x, y])
         x, high = x + float(size[0]) + gap, max(high, float(size[1]))
     return found
-
-
-def smooth_runs(mesh: Mesh, angle: float) -> np.ndarray:
-    """(t,) int32: which triangles can be reached from each other over edges that bend by less than `angle` degrees."""
-    weld = same_place(mesh.positions)[mesh.triangles]
-    key, _ = edge_keys(weld)
-    order = np.argsort(key, kind="stable")
-    same = np.flatnonzero(key[order][1:] == key[order][:-1])
-    first, second = order[same] // 3, order[same + 1] // 3
-    bend = (mesh.face_normals[first] * mesh.face_normals[second]).sum(axis=1)
-    smooth = bend > math.cos(math.radians(angle))
-    pairs = np.stack([first[smooth], second[smooth], second[smooth]], axis=1).astype(np.int32)
-    alone = np.repeat(np.arange(len(mesh.triangles), dtype=np.int32)[:, None], 3, axis=1)
-    return connected(np.concatenate([alone, pairs]), len(mesh.triangles))[: len(mesh.triangles)]

@@ -149,7 +149,7 @@ def _opened(network: Network, card: Card) -> Network:
     for user, name, _ in inner.consumers(uv):
         taken = Input(name, "vector2", interface="texcoord")
         inner = inner.with_card(inner.cards[user].with_input(taken))
-    inner = replace(inner.without_cards({uv}), inputs={**inner.inputs})
+    inner = inner.without_cards({uv})
     shown = Input("texcoord", "vector2", (0.0, 0.0), attributes={"uiname": "Coordinates"})
     return network.with_card(replace(card.with_input(shown), network=inner))
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from collage.core.document.model import Card, Input
+from collage.core.geometry.rotations import rotation
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
 PROJECTORS = ("clg_projector", "clg_box_projector")
@@ -104,14 +105,8 @@ def frame_rotation(turn: Array) -> Array:
 
     turn : tilt, turn and roll in degrees, as those of an object on the bench; see BenchObject.matrix.
     """
-    tilt, upright, roll = np.radians(np.asarray(turn, np.float64).reshape(3))
-    c, s = math.cos(upright), math.sin(upright)
-    turned = np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
-    c, s = math.cos(tilt), math.sin(tilt)
-    tilted = np.array([[1, 0, 0], [0, c, s], [0, -s, c]])
-    c, s = math.cos(roll), math.sin(roll)
-    rotation: Array = np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]) @ tilted @ turned
-    return rotation
+    tilt, upright, roll = (float(one) for one in np.asarray(turn, np.float64).reshape(3))
+    return rotation(upright, tilt, roll)
 
 
 def in_frame(position: Array, centre: Array, rotation: Array, size: Array) -> Array:
@@ -154,31 +149,20 @@ def projector(
 
     A step of the points that crosses that line goes on beyond the end, so that images are filtered there as elsewhere.
     """
-    form = int(shape.flat[0])
-    rotation = frame_rotation(turn[:, 0])
-    at = in_frame(position, centre[:, :1], rotation, size[:, :1])
+    form, on_caps, rotation = int(shape.flat[0]), bool(caps.flat[0]), frame_rotation(turn[:, 0])
     facing = rotation.astype(np.float32) @ normal
-    place = laid(at, facing, form, bool(caps.flat[0]))
-    before = _before(ctx, position)
-    if form != FLAT and before is not None:
-        from_there = laid(in_frame(before, centre[:, :1], rotation, size[:, :1]), facing, form, bool(caps.flat[0]))
-        place = np.stack([place[0] + np.rint(from_there[0] - place[0]), place[1]])
+
+    def seen(place: Array) -> Array:
+        return in_frame(place, centre[:, :1], rotation, size[:, :1])
+
+    at, moved = seen(position), ctx.at.moved
+    place = laid(at, facing, form, on_caps)
+    if form != FLAT and moved is not None:  # as far as what is projected follows the position; the step is short
+        before = laid(seen(position - ctx.at.into_object(moved)), facing, form, on_caps)
+        place = np.stack([place[0] + np.rint(before[0] - place[0]), place[1]])
     c, s = (np.float32(f(math.radians(float(image_turn.flat[0])))) for f in (math.cos, math.sin))
     uv = np.stack([c * place[0] + s * place[1], c * place[1] - s * place[0]]) + np.float32(0.5)
     within = np.abs(at).max(axis=0) <= INSIDE
     if form == FLAT:
         within = within & (facing[2] > 0)
     return {"uv": uv, "inside": within[None].astype(np.float32), "place": at}
-
-
-def _before(ctx: Context, position: Array) -> Array | None:
-    """Where the points were before the small step that they have taken, (3, n); None where they took none.
-
-    As far as what is projected follows the position; the step is short, so that a turned or bent space matters little.
-    """
-    base = getattr(ctx.at, "_base", None)
-    moved = getattr(ctx.at, "_move", None)
-    if base is None or moved is None:
-        return None
-    before: Array = position - base.into_object(moved)
-    return before

@@ -10,7 +10,7 @@ import numpy as np
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import run
-from collage.core.geometry.islands import k
+from collage.core.geometry.islands import k, quantiles
 from collage.core.geometry.points import sheet
 from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library
@@ -73,10 +73,7 @@ def scale_of(values: np.ndarray, area: np.ndarray) -> Scale:
     """A scale over values (t,) of triangles with areas (t,): from the least to the greatest that counts."""
     if not len(values) or not area.sum() > 0:
         return Scale(values, 0.0, 1.0, np.inf)
-    order = np.argsort(values)
-    share = np.cumsum(area[order]) / area.sum()
-    at = np.minimum(np.searchsorted(share, (0.005, WORST, 0.995)), len(order) - 1)
-    low, worst, high = (float(one) for one in values[order[at]])
+    low, worst, high = (float(one) for one in quantiles(values, area, (0.005, WORST, 0.995)))
     worst = max(worst, (low + high) / 2)  # where nearly all is alike, greys are still to be seen
     even = high - low < 1e-3 * max(abs(high), 1e-12)
     return Scale(values, low, high if not even else low + max(abs(low), 1e-9), np.inf if even else worst)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
@@ -13,6 +12,7 @@ from pydantic import Field, model_validator
 
 from collage.core.base.frozen import Frozen
 from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.rotations import rotation
 from collage.core.scene.cameras import Camera
 from collage.core.scene.directions import Triple
 from collage.core.scene.geometry import FaceSet, GeometrySource, StockShape, UvSet, with_face_sets, with_uv_sets
@@ -44,13 +44,27 @@ class Assigned(Frozen):
 
     def faces(self, mesh: Mesh) -> np.ndarray:
         """(t,) bool: the triangles that it is for."""
-        part, piece, slot = mesh.ids
-        if self.by == "piece":
-            return np.asarray(piece == self.number)
-        if self.by == "set":
-            return mesh.sets.get(self.name, np.zeros(len(mesh.triangles), bool))
-        names, ids = (mesh.part_names, part) if self.by == "part" else (mesh.slot_names, slot)
-        return np.isin(ids, [number for number, name in enumerate(names) if name == self.name])
+        return faces_in(mesh, self.told_by)
+
+
+def faces_in(mesh: Mesh, faces: Faces) -> np.ndarray:
+    """(t,) bool: the triangles of some faces; none of those that the mesh has not."""
+    by, wanted, number = faces
+    part, piece, slot = mesh.ids
+    if by == "piece":
+        return np.asarray(piece == number)
+    if by == "set":
+        return mesh.sets.get(wanted, np.zeros(len(mesh.triangles), bool))
+    names, ids = (mesh.part_names, part) if by == "part" else (mesh.slot_names, slot)
+    return np.isin(ids, [at for at, name in enumerate(names) if name == wanted])
+
+
+def groups_of(mesh: Mesh, by: Literal["part", "slot", "piece", "set"]) -> list[Faces]:
+    """All parts, slots, connected pieces or sets of picked faces of a mesh."""
+    if by == "piece":
+        return [("piece", "", number) for number in range(int(mesh.ids[1].max(initial=0)) + 1)]
+    names = {"part": mesh.part_names, "slot": mesh.slot_names, "set": tuple(mesh.sets)}[by]
+    return [(by, name, 0) for name in dict.fromkeys(names)]
 
 
 class BenchObject(Frozen):
@@ -83,14 +97,7 @@ class BenchObject(Frozen):
 
     def matrix(self) -> np.ndarray:
         """(3, 3) rotation for row vectors: world = object @ matrix + place."""
-        c, s = _circle(self.turn)
-        turn = np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]])
-        if not (self.tilt or self.roll):
-            return turn
-        c, s = _circle(self.tilt)
-        tilt = np.array([[1, 0, 0], [0, c, s], [0, -s, c]])
-        c, s = _circle(self.roll)
-        return np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]) @ tilt @ turn
+        return rotation(self.turn, self.tilt, self.roll)
 
     def mesh(self) -> Mesh:
         """The mesh in the object's own space, as large as it is on the bench. Raises CollageError."""
@@ -144,8 +151,8 @@ class BenchObject(Frozen):
     def unseen(self, mesh: Mesh) -> np.ndarray:
         """(t,) bool: the triangles of its mesh that are hidden."""
         out = np.zeros(len(mesh.triangles), bool)
-        for by, name, number in self.hidden_faces:
-            out |= Assigned(by=by, name=name, number=number).faces(mesh)
+        for faces in self.hidden_faces:
+            out |= faces_in(mesh, faces)
         return out
 
     @property
@@ -155,10 +162,6 @@ class BenchObject(Frozen):
         stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
         sets = "".join(f"{one!r}" for one in (*self.uv_sets, *self.face_sets))
         return f"{self.name!r} {self.geometry.key} {sets} {stands} {places} {self.hidden} {self.hidden_faces}"
-
-
-def _circle(degrees: float) -> tuple[float, float]:
-    return math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
 
 
 @lru_cache(maxsize=64)

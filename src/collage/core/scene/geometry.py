@@ -139,9 +139,8 @@ def with_uv_sets(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
     """
     found = {}
     for one in sets:
-        uv = read_uv(Path(one.file), len(mesh.triangles)) if one.file else mesh.uv.get(one.of)
-        if uv is None and one.of in mesh.uv:  # the mesh was read again, and has other faces
-            uv = mesh.uv[one.of]
+        uv = read_uv(Path(one.file), len(mesh.triangles)) if one.file else None
+        uv = uv if uv is not None else mesh.uv.get(one.of)  # also where the mesh was read again, and has other faces
         if uv is not None:
             found[one.name] = uv
     return replace(mesh, uv=found)

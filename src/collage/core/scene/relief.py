@@ -12,6 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from collage.core.geometry.islands import quantiles
 from collage.core.geometry.mesh import Mesh
 from collage.core.nodes.adding import BUMP_UNITS
 from collage.core.scene.bench import Bench
@@ -76,10 +77,7 @@ def span_of(mesh: Mesh) -> Span | None:
         return None
     weight = areas[good] / areas[good].sum()
     u, v = (float((np.linalg.norm(along[good], axis=1) * weight).sum()) for along in mesh.gradients)
-    scale = np.sqrt(areas[good] / covered[good])
-    order = np.argsort(scale)
-    share = np.cumsum(weight[order])
-    low, high = (float(scale[order][np.searchsorted(share, at)]) for at in (0.05, 0.95 - 1e-12))
+    low, high = (float(one) for one in quantiles(np.sqrt(areas[good] / covered[good]), weight, (0.05, 0.95 - 1e-12)))
     return Span(u, v, high / low - 1)
 
 

@@ -52,7 +52,7 @@ class Scene:
     @property
     def nbytes(self) -> int:
         """Bytes, those of the ray tracer estimated."""
-        arrays = (self.corners, self.faces, self.ids, self.around.gradients)
+        arrays = (self.corners, self.faces, self.ids, self.around.gradients, *self.around.colours)
         return sum(one.nbytes for one in arrays) + TRACER_BYTES * len(self.faces)
 
     def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
@@ -158,12 +158,16 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     colours = _vertex_colours([mesh for _, mesh, _, _ in placed], count)
-    around = replace(_around(objects, meshes, ids[OBJECT], gradients), corners=corners, colours=colours)
+    around = replace(_around(objects, meshes, turns, ids[OBJECT], gradients), corners=corners, colours=colours)
     return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, build_bounds(objects), told, around)
 
 
 def _around(
-    objects: tuple[BenchObject, ...], meshes: list[Mesh], object_of: np.ndarray, gradients: np.ndarray
+    objects: tuple[BenchObject, ...],
+    meshes: list[Mesh],
+    turns: list[np.ndarray],
+    object_of: np.ndarray,
+    gradients: np.ndarray,
 ) -> Surroundings:
     if not objects:
         return Surroundings()
@@ -173,7 +177,7 @@ def _around(
         tuple(item.name for item in objects),
         low,
         high - low,
-        np.stack([item.matrix() for item in objects]).astype(np.float32),
+        np.stack(turns),
         np.array([item.place for item in objects], np.float32),
         [np.array([name_number(name) for name in mesh.part_names or ("",)], np.float32) for mesh in meshes],
         object_of,

@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from collage.core.geometry.islands import overlapping
+from collage.core.geometry.islands import islands_of, overlapping
+from collage.core.geometry.uv_picking import border_of, ends_of, shared_corners, with_shared
 from collage.core.nodes.projectors import frame_of
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.fresh import ball_project
@@ -46,6 +47,19 @@ def test_sets_are_made_unwrapped_changed_measured_and_removed(folder: Path) -> N
     assert collage("uv", "rename", folder, "Planks", "label", "sticker").returncode == 0
     assert collage("uv", "remove", folder, "Planks", "UVMap").returncode == 0
     assert list(mesh_of(folder).uv) == ["sticker"]
+
+
+def test_picked_faces_and_their_border_are_moved_and_cut_off(folder: Path) -> None:
+    assert collage("objects", "pick", folder, "Planks", "Top", "--facing", "0,1,0").returncode == 0
+    before = mesh_of(folder)
+    islands = int(islands_of(before, "UVMap").max())
+    assert collage("uv", "move", folder, "Planks", "--faces", "Top", "--border", "--v", "0.5").returncode == 0
+    gone = mesh_of(folder).uv["UVMap"] - before.uv["UVMap"]
+    border = with_shared(shared_corners(before, "UVMap"), ends_of(border_of(before, mesh_of(folder).sets["Top"])))
+    assert gone == pytest.approx(np.where(border[:, None], (0, 0.5), (0, 0)), abs=1e-6)
+    assert collage("uv", "change", folder, "Planks", "cut off", "--faces", "Top").returncode == 0
+    assert int(islands_of(mesh_of(folder), "UVMap").max()) > islands
+    assert "no faces “Side”" in collage("uv", "change", folder, "Planks", "fit", "--faces", "Side").stderr
 
 
 @pytest.mark.parametrize(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -22,7 +22,12 @@ from collage.core.base.progress import finished
 from collage.core.images.files import read_pixels, write_image
 from collage.core.kernels import NEEDED
 from collage.core.kernels import compiled as compiled_kernels
+from collage.core.render import caches
+from collage.core.scene.bench import BenchObject
+from collage.core.scene.scene import Scene
 from once import made_once
+
+MOST_SCENES = 8  # that are kept for the windows to come
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -66,6 +71,27 @@ def kinds_drawn_once(kinds: dict[str, QImage], monkeypatch: pytest.MonkeyPatch) 
         return dict(made)
 
     monkeypatch.setattr(card_pictures, "pictures_of_kinds", drawn)
+
+
+@pytest.fixture(scope="session")
+def scenes() -> dict[Hashable, Scene]:
+    return {}
+
+
+@pytest.fixture(autouse=True)
+def scenes_built_once(scenes: dict[Hashable, Scene], monkeypatch: pytest.MonkeyPatch) -> None:
+    """The demo's objects are made ready for rays once; a scene never changes."""
+    build = caches.build_scene
+
+    def built(objects: tuple[BenchObject, ...], ground: bool, like: Scene | None = None) -> Scene:
+        key = tuple(item.key for item in objects), ground
+        if key not in scenes:
+            if len(scenes) >= MOST_SCENES:
+                scenes.pop(next(iter(scenes)))
+            scenes[key] = build(objects, ground, like)
+        return scenes[key]
+
+    monkeypatch.setattr(caches, "build_scene", built)
 
 
 @pytest.fixture(scope="session")

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from collage.cli.root import COMMANDS
 from collage.cli.shared import Folder, finish, saved_session
+from collage.core.base.errors import CollageError
 from collage.core.base.text import shown
 
 if TYPE_CHECKING:
     from collage.core.actions.session import Session
     from collage.core.actions.uvs import UvChoice
+    from collage.core.scene.bench import Faces
 
 app = typer.Typer(add_completion=False, help=COMMANDS["uv"][1])
 
@@ -20,18 +23,28 @@ Name = Annotated[str, typer.Argument(metavar="OBJECT", help="Name of an object."
 Set = Annotated[str, typer.Option("--set", help="The UV set; the first if left out.")]
 Part = Annotated[str, typer.Option(help="Only the faces of this part.")]
 Islands = Annotated[str, typer.Option(metavar="N,N", help="Only these islands, counted from 0.")]
+Named = Annotated[str, typer.Option("--faces", help="Only the picked faces of this name; see “objects pick”.")]
+Border = Annotated[bool, typer.Option("--border", help="Only the edges around them.")]
 Margin = Annotated[int, typer.Option(min=0, help="Texels between islands.")]
 Size = Annotated[int, typer.Option(min=16, help="Texels a side that the margin is counted in.")]
 Turn = Annotated[bool, typer.Option(help="Whether islands may be turned to save room.")]
 
 
-def _choice(session: Session, name: str, uv_set: str, part: str, islands: str = "") -> UvChoice:
+def _choice(
+    session: Session, name: str, uv_set: str, part: str, islands: str = "", faces: str = "", border: bool = False
+) -> UvChoice:
     from collage.core.actions.objects import object_of
     from collage.core.actions.uvs import UvChoice
+    from collage.core.geometry.uv_picking import border_of
 
     mesh = object_of(session.bench, name).mesh()
     numbers = tuple(int(one) for one in islands.split(",") if one.strip().isdigit())
-    return UvChoice(name, uv_set or next(iter(mesh.uv), ""), numbers, ("part", part, 0) if part else None)
+    if faces and faces not in mesh.sets:
+        raise CollageError(f"There are no faces “{faces}”.", about=name, remedy="See “collage objects pick”.")
+    picked = mesh.sets[faces] if faces else None
+    some: Faces | None = ("part", part, 0) if part else None
+    choice = UvChoice(name, uv_set or next(iter(mesh.uv), ""), numbers, some, picked)
+    return replace(choice, edges=border_of(mesh, choice.triangles(mesh))) if border else choice
 
 
 @app.command("list")
@@ -96,8 +109,8 @@ def measure(folder: Folder, name: Name, uv_set: Set = "", size: Size = 1024) -> 
 
 @app.command()
 def unwrap(
-    folder: Folder, name: Name, uv_set: Set = "", part: Part = "", margin: Margin = 4, size: Size = 1024,
-    turn: Turn = True,
+    folder: Folder, name: Name, uv_set: Set = "", part: Part = "", faces: Named = "", margin: Margin = 4,
+    size: Size = 1024, turn: Turn = True,
     angle: Annotated[float, typer.Option(min=1, max=180, help="Edges that bend by more degrees become seams.")] = 66,
 ) -> None:  # fmt: skip
     """Unwrap an object, or a part of it, and pack it."""
@@ -105,7 +118,7 @@ def unwrap(
     from collage.core.geometry.unwrap import UnwrapOptions
 
     with saved_session(folder) as session:
-        choice = _choice(session, name, uv_set, part)
+        choice = _choice(session, name, uv_set, part, faces=faces)
         made = finish(unwrap_uv(session, choice, UnwrapOptions(margin, size, turn, angle)), "Unwrapping")
         put_uv(session, choice, made, "Unwrap")
 
@@ -133,40 +146,46 @@ def project(
     how: Annotated[str, typer.Argument(help="plane, box, cylinder, sphere, or flatten: at real scale, unturned.")],
     uv_set: Set = "",
     part: Part = "",
+    faces: Named = "",
 ) -> None:
     """Lay faces out by a projection, or flat at real scale."""
     from collage.core.actions.uvs import project_uv
 
     with saved_session(folder) as session:
-        project_uv(session, _choice(session, name, uv_set, part), how)  # type: ignore[arg-type]
+        project_uv(session, _choice(session, name, uv_set, part, faces=faces), how)  # type: ignore[arg-type]
 
 
 @app.command()
 def change(
     folder: Folder,
     name: Name,
-    how: Annotated[str, typer.Argument(help="As “turn left”, “flip u”, “fit”, “straighten”, “stack” or “even”.")],
+    how: Annotated[
+        str, typer.Argument(help="As “turn left”, “flip u”, “fit”, “straighten”, “align left”, “stack”, “cut off”.")
+    ],
     uv_set: Set = "",
     part: Part = "",
     islands: Islands = "",
+    faces: Named = "",
+    border: Border = False,
 ) -> None:
-    """Turn, flip, fit, straighten, align, stack or even islands."""
+    """Turn, flip, fit, straighten, align, stack, even or cut off islands, faces or edges."""
     from collage.core.actions.uvs import change_uv
 
     with saved_session(folder) as session:
-        change_uv(session, _choice(session, name, uv_set, part, islands), how)  # type: ignore[arg-type]
+        change_uv(session, _choice(session, name, uv_set, part, islands, faces, border), how)  # type: ignore[arg-type]
 
 
 @app.command()
 def move(
-    folder: Folder, name: Name, uv_set: Set = "", part: Part = "", islands: Islands = "",
+    folder: Folder, name: Name, uv_set: Set = "", part: Part = "", islands: Islands = "", faces: Named = "",
+    border: Border = False,
     u: Annotated[float, typer.Option(help="To the right, in tiles.")] = 0.0,
     v: Annotated[float, typer.Option(help="Up, in tiles.")] = 0.0,
     turn: Annotated[float, typer.Option(help="Degrees, counter-clockwise.")] = 0.0,
     scale: Annotated[float, typer.Option(help="About their middle.")] = 1.0,
 ) -> None:  # fmt: skip
-    """Move, turn and scale islands."""
+    """Move, turn and scale islands, faces or edges; what hangs on them moves along."""
     from collage.core.actions.uvs import move_uv
 
     with saved_session(folder) as session:
-        move_uv(session, _choice(session, name, uv_set, part, islands), u, v, turn, scale)
+        move_uv(session, _choice(session, name, uv_set, part, islands, faces, border), u, v, turn, scale)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 
 import numpy as np
 
 from collage.core.images.colour import linear_to_srgb
 from collage.demo.fields import fractal_field, soft_step, stretched
 
+GRAIN = 1024  # pixels of the plane after which its grain comes again
 FOCAL = 1.9  # of the camera that takes them, in half widths of the picture
 
 
@@ -105,10 +106,14 @@ def regular_photograph(
 
 def _grain(u: np.ndarray, v: np.ndarray, seed: int, stretch: float) -> np.ndarray:
     """-1..1: what every place of the plane has of its own; longer than wide where stretched."""
-    side = 1024
-    field = 2 * stretched(fractal_field(side, seed + 9, slope=1.3, low=12, high=300)) - 1
-    column = np.floor(u / stretch).astype(int) % side
-    return field[np.floor(v).astype(int) % side, column]  # type: ignore[no-any-return]
+    column = np.floor(u / stretch).astype(int) % GRAIN
+    return _grain_field(seed)[np.floor(v).astype(int) % GRAIN, column]
+
+
+@lru_cache(maxsize=8)
+def _grain_field(seed: int) -> np.ndarray:
+    """(GRAIN, GRAIN), -1..1."""
+    return 2 * stretched(fractal_field(GRAIN, seed + 9, slope=1.3, low=12, high=300)) - 1
 
 
 def _seen(size: tuple[int, int], slant: tuple[float, float], roll: float) -> np.ndarray:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QLineF, QPoint, QPointF, Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtTest import QTest
 
 from collage.app.place.view import chosen_pixels
 from collage.app.shell.start import settle, wait_until
 from collage.core.actions.uvs import remove_set
 from collage.core.geometry.islands import islands_of, measures_of, overlapping
+from collage.core.geometry.uv_picking import ends_of, next_corner, outline
 from collage.core.scene.bench import Camera, stock
 
 
@@ -86,7 +88,7 @@ def test_an_island_is_picked_moved_with_a_snap_and_the_object_follows(window, pa
 
 def test_a_pin_scales_about_the_opposite_corner_and_the_ring_turns(window, page, hand) -> None:
     mesh = mesh_of(window)
-    page.view._pick((0,), False)
+    page.view.choose((0,))
     assert settle(window)
     box = page.view._box()
     start, fixed = box.topRight(), box.bottomLeft()
@@ -200,3 +202,100 @@ def test_the_test_pattern_is_on_the_chosen_object_alone(window, page) -> None:
     page.below.activated.emit(0)
     assert settle(window)
     assert np.abs(view.picture.display.astype(int) - before).mean() < 1
+
+
+def kept_in(window):
+    """The UVs of the slab that are on the object now, while a hand moves them."""
+    item = next(one for one in window.place("Place").view.request().bench.objects if one.name == "Slab")
+    return item.mesh().uv["UVMap"]
+
+
+def test_the_object_follows_while_the_hand_moves_an_island(window, page, hand) -> None:
+    place, mesh = window.place("Place"), mesh_of(window)
+    page.view.choose(tuple(range(99)))
+    assert settle(window)
+    before, count = place.view.picture.display.copy(), place.view.count
+    start = at(page, *middle_of(mesh, 0))
+    gone = at(page, 0.25, 0.125) - at(page, 0, 0)
+    hand.drag(page.view, start.toPoint(), (start + gone).toPoint(), release=False)
+    assert kept_in(window)[0] - mesh.uv["UVMap"][0] == pytest.approx([0.25, 0.125], abs=0.01)
+    assert wait_until(lambda: place.view.count > count and place.view.settled, 20)
+    shown = place.view.picture
+    assert np.abs(shown.display.astype(int) - before)[shown.objects == 0].mean() > 2, "the grain has moved"
+    assert np.array_equal(mesh_of(window).uv["UVMap"], mesh.uv["UVMap"]), "nothing is kept yet"
+    hand.drop(page.view, (start + gone).toPoint())
+    assert settle(window)
+    assert np.abs(place.view.picture.display.astype(int) - shown.display).max() == 0
+    assert np.array_equal(kept_in(window), mesh_of(window).uv["UVMap"])
+    window.session.history.undo()
+    assert settle(window)
+    assert np.array_equal(place.view.picture.display, before)
+
+
+def test_faces_are_picked_in_both_views_and_take_along_what_hangs_on_them(window, page, hand) -> None:
+    unwrapped(window, page)
+    place, mesh = window.place("Place"), mesh_of(window)
+    page.set_kind("faces")
+    triangle = int(np.argmax(mesh.areas))
+    point = at(page, *mesh.uv["UVMap"].reshape(-1, 3, 2)[triangle].mean(axis=0))
+    QTest.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=point.toPoint())
+    faces = mesh.face == mesh.face[triangle]
+    assert np.array_equal(page.view.faces, faces)
+    assert np.array_equal(place.view._picked, faces), "the object shows them too"
+    assert not place.strip.buttons["assign"].isHidden(), "and they can have a material"
+    page.change("turn left")
+    page.view.keyPressEvent(QKeyEvent(QKeyEvent.Type.KeyPress, Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier))
+    page.change("cut off")
+    after = mesh_of(window)
+    assert islands_of(after, "UVMap").max() == islands_of(mesh, "UVMap").max() + 1
+    assert settle(window)
+    place.strip.ways.setCurrentIndex(place.strip.ways.findData("face"))
+    place.strip._way()
+    rows, columns = np.nonzero(place.view._own_triangles(place.view.picture) >= 0)
+    scale = place.view.width() / place.view.picture.triangle.shape[1]
+    there = QPoint(int(columns[len(columns) // 2] * scale), int(rows[len(rows) // 2] * scale))
+    QTest.mouseClick(place.view, Qt.MouseButton.LeftButton, pos=there)
+    assert page.view.faces.any()
+    assert not np.array_equal(page.view.faces, faces)
+    assert np.array_equal(page.view.faces, place.strip.picked)
+    page.set_kind("islands")
+    assert len(page.view.islands) == 1
+
+
+def test_edges_are_picked_in_both_views_and_lined_up(window, page) -> None:
+    place, mesh = window.place("Place"), mesh_of(window)
+    page.view.zoom(0.5, at(page, 0.2, 0.2))
+    assert settle(window)
+    page.set_kind("edges")
+    every = np.flatnonzero(outline(mesh))
+    edge = next(one for one in every if page.view.rect().contains(ends(page, mesh, one)[2].toPoint()))
+    point = ends(page, mesh, edge)[2]
+    QTest.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=point.toPoint())
+    picked = np.flatnonzero(page.view.edges)
+    assert 1 <= len(picked) <= 2, "one edge, from one side or both"
+    a, b, _ = ends(page, mesh, picked[0])
+    assert abs(QLineF(a, point).length() + QLineF(point, b).length() - QLineF(a, b).length()) < 8, "it lies there"
+    assert place.view._edges is page.view.edges
+    QTest.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=QPoint(2, 2))
+    assert page.view.edges is None
+    place.strip.ways.setCurrentIndex(place.strip.ways.findData("edge"))
+    place.strip._way()
+    seen = place.view._corners_seen(next(one for one in window.session.bench.objects if one.name == "Slab"))
+    own = place.view._own_triangles(place.view.picture)
+    triangle = int(np.bincount(own[own >= 0]).argmax())
+    edge = 3 * triangle + int(np.argmax(outline(mesh).reshape(-1, 3)[triangle]))
+    middle = (seen[edge] + seen[next_corner(np.array([edge]))[0]]) / 2
+    inside = middle + 0.1 * (seen[3 * triangle : 3 * triangle + 3].mean(axis=0) - middle)
+    QTest.mouseClick(place.view, Qt.MouseButton.LeftButton, pos=QPoint(*inside.astype(int)))
+    assert page.view.kind == "edges"
+    assert page.view.edges[edge]
+    page.change("turn left")
+    page.change("align left")
+    moved = mesh_of(window).uv["UVMap"][ends_of(page.view.edges)]
+    assert np.ptp(moved[:, 0]) == 0
+
+
+def ends(page, mesh, edge: int) -> tuple[QPointF, QPointF, QPointF]:
+    """Where an edge begins and ends in the layout, and its middle."""
+    a, b = (at(page, *mesh.uv["UVMap"][one]) for one in (edge, int(next_corner(np.array([edge]))[0])))
+    return a, b, (a + b) / 2

@@ -19,7 +19,7 @@ from collage.core.base.errors import CollageError
 from collage.core.geometry import picking
 from collage.core.geometry.mesh import Mesh
 
-Way = Literal["objects", "face", "run", "facing", "piece", "box", "lasso"]
+Way = Literal["objects", "face", "run", "facing", "piece", "box", "lasso", "edge"]
 WAYS: dict[Way, tuple[str, str]] = {
     "objects": ("Objects and parts", "Click an object, again its part"),
     "face": ("Faces", "Click a face · Ctrl+click adds or takes away"),
@@ -28,6 +28,7 @@ WAYS: dict[Way, tuple[str, str]] = {
     "piece": ("Whole pieces", "Click a connected piece · Ctrl+click adds"),
     "box": ("Box", "Drag a box over what is to be picked · Ctrl adds"),
     "lasso": ("Lasso", "Drag around what is to be picked · Ctrl adds"),
+    "edge": ("Edges", "Click an edge, for its UVs · Ctrl+click adds or takes away"),
 }
 assert set(WAYS) == set(get_args(Way))
 
@@ -90,7 +91,7 @@ class PickStrip(QFrame):
         return self.ways.currentData()  # type: ignore[no-any-return]
 
     def _way(self) -> None:
-        if self.way == "objects":
+        if self.way in ("objects", "edge"):
             self.pick("", None)
         self._show()
         self.way_changed.emit(self.way)
@@ -103,6 +104,11 @@ class PickStrip(QFrame):
         self.name, self.picked = name, picked if picked is not None and picked.any() else None
         self._show()
         self.changed.emit(self.picked)
+
+    def take(self, name: str, picked: np.ndarray | None) -> None:
+        """Holds what was picked in an object's UVs, (t,) bool, so that it can be named and assigned."""
+        self.name, self.picked = name, picked
+        self._show()
 
     def by_click(self, name: str, mesh: Mesh, triangle: int, *, adds: bool) -> None:
         """What a click on a triangle picks in the present way."""
@@ -132,13 +138,14 @@ class PickStrip(QFrame):
             self.pick(self.name, how(mesh, self.picked))
 
     def _show(self) -> None:
+        of_faces = self.way not in ("objects", "edge") or self.picked is not None
         for button in self.buttons.values():
-            button.setVisible(self.way != "objects")
+            button.setVisible(of_faces)
             button.setEnabled(self.picked is not None)
         self.angle.setVisible(self.way in ("run", "facing"))
         count = int(self.picked.sum()) if self.picked is not None else 0
         self.count.setText(f"{count:,} {'triangle' if count == 1 else 'triangles'}" if count else "")
-        self.count.setVisible(self.way != "objects")
+        self.count.setVisible(of_faces)
 
     # ---- what is done with it -----------------------------------------------------------------
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 from psygnal import Signal as Event
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -51,7 +52,7 @@ class PlacePlace:
         column.addWidget(self.strip)
         column.addWidget(self.view, 1)
         self.middle = splitter("place middle", Qt.Orientation.Vertical, [above, self.below], [530, 180], stretch=0)
-        self.strip.changed.connect(self.view.show_picked)
+        self.strip.changed.connect(self._faces_picked)
         self.strip.named.connect(self.choose)
         self.strip.way_changed.connect(self._set_way)
         self.view.face_clicked.connect(self._click_face)
@@ -60,7 +61,10 @@ class PlacePlace:
         self.widget: QWidget = splitter(
             "place", Qt.Orientation.Horizontal, [self.left, self.middle, self.uvs], [250, 650, 380], stretch=1
         )
-        self.uvs.picked.connect(self.view.show_picked)
+        self.uvs.picked.connect(self._uvs_picked)
+        self.uvs.edges_picked.connect(self.view.show_edges)
+        self.uvs.moving.connect(self.view.show_moving)
+        self.view.edge_clicked.connect(self.uvs.pick_edge)
         self.uvs.measured.connect(self.view.show_measure)
         self.uvs.patterned.connect(self.view.show_pattern)
         self.uvs.view.pointed.connect(studio.pixel)
@@ -114,6 +118,17 @@ class PlacePlace:
         self.uvs.show_object(*(chosen if chosen is not None else ("", None)))
         if chosen is not None and not self.view.projector:
             self.below.setCurrentWidget(self.panel)
+
+    def _faces_picked(self, picked: np.ndarray | None) -> None:
+        """What is picked on the object is picked in its UVs."""
+        self.view.show_picked(picked)
+        if picked is None or self.strip.name == self.uvs.name:
+            self.uvs.pick_faces(picked)
+
+    def _uvs_picked(self, picked: np.ndarray | None) -> None:
+        """What is picked in the UVs is picked on the object."""
+        self.strip.take(self.uvs.name, picked)
+        self.view.show_picked(picked)
 
     def _set_way(self, way: str) -> None:
         self.view.way = way

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.place.uv_view import HINT, Below, Shown, UvView
+from collage.app.place.uv_view import HINTS, Below, Kind, Shown, UvView
 from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.app.theme import Theme, font
@@ -35,19 +35,22 @@ from collage.core.geometry.islands import islands_of, measures_of, overlapping
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.pack import PackOptions
 from collage.core.geometry.unwrap import UnwrapOptions, estimate
+from collage.core.geometry.uv_picking import places_of, shared_corners, with_twins
 from collage.core.project.folder import material_folder
 from collage.core.render.uv_picture import Scale, Window, of_card, pattern, plain, scale_of
 from collage.core.scene.bench import Faces
 
 BELOW = (("map", "Map below"), ("pattern", "Test pattern"), ("nothing", "No map"))
-MEASURES = (("islands", "Islands"), ("stretch", "Stretch"), ("density", "Texel density"), ("overlap", "Overlap"))
+KINDS: tuple[tuple[Kind, str], ...] = (("islands", "Islands"), ("faces", "Faces"), ("edges", "Edges"))
+MEASURES = (("islands", "No measure"), ("stretch", "Stretch"), ("density", "Texel density"), ("overlap", "Overlap"))
 CHANGES: tuple[acts.Change | None, ...] = (
-    "turn left", "turn right", "flip u", "flip v", None, "fit", "straighten", "even", "stack", None,
+    "turn left", "turn right", "flip u", "flip v", None, "fit", "straighten", "even", "stack", "cut off", None,
     "align left", "align right", "align bottom", "align top",
 )  # fmt: skip
 CHANGE_WORDS = {
     "turn left": "Turn left", "turn right": "Turn right", "flip u": "Flip across", "flip v": "Flip up",
     "fit": "Fit to tile", "straighten": "Straighten", "even": "Equal texel density", "stack": "Stack alike islands",
+    "cut off": "Cut off",
     "align left": "Align left", "align right": "Align right", "align bottom": "Align bottom", "align top": "Align top",
 }  # fmt: skip
 LAYOUT_WORDS = {
@@ -62,6 +65,8 @@ class UvPage(QFrame):
     """Shows the UVs of one object; empty where none is chosen."""
 
     picked = Signal(object)  # (t,) bool of the object's triangles, or None
+    edges_picked = Signal(object)  # (3 t,) bool of its edges, or None
+    moving = Signal(object)  # object, UV set and UVs (3 t, 2) while a hand changes them
     measured = Signal(object)  # Scale by triangle of the object, or None
     patterned = Signal(object)  # object and UV set that are to show the test pattern, or None
 
@@ -83,12 +88,14 @@ class UvPage(QFrame):
         self.sets = self._list("UV set", "The UV set that is shown")
         self.below = self._list("Below the islands", "What the islands lie on")
         self.measure = self._list("Measure", "What islands are coloured by, here and on the object")
-        for made, choices in ((self.below, BELOW), (self.measure, MEASURES)):
+        self.kinds = self._list("Pick", "What a click picks: an island, a face, or an edge")
+        for made, choices in ((self.below, BELOW), (self.measure, MEASURES), (self.kinds, KINDS)):
             for key, label in choices:
                 made.addItem(label, key)
         self.sets.activated.connect(lambda _: self._show_set(self.sets.currentData()))
         self.below.activated.connect(lambda _: self._show_below())
         self.measure.activated.connect(lambda _: self._show())
+        self.kinds.activated.connect(lambda _: self.set_kind(self.kinds.currentData()))
         self.buttons = {
             "set": self._button("Set", "New, copied, renamed or deleted UV sets", self._set_menu),
             "unwrap": self._button("Unwrap", action_of(acts.unwrap_uv).help, self._unwrap_menu),
@@ -97,7 +104,8 @@ class UvPage(QFrame):
             "pack": self._button("Pack", action_of(acts.pack_uv).help, self._pack_menu),
         }
         self._lay_out()
-        self.view.picked.connect(self._islands_picked)
+        self.view.picked.connect(self._on_picked)
+        self.view.moving.connect(lambda uv: self.moving.emit((self.name, self.uv_set, uv)))
         self.view.changed.connect(self._put)
         self.view.failed.connect(studio.tell)
         self.session.changed.connect(self._on_changed)
@@ -126,6 +134,7 @@ class UvPage(QFrame):
         for button in self.buttons.values():
             second.addWidget(button)
         second.addStretch(1)
+        second.addWidget(self.kinds)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(8, 8, 8, 6)
         whole.setSpacing(6)
@@ -137,7 +146,7 @@ class UvPage(QFrame):
 
     def eventFilter(self, watched: Any, event: QEvent) -> bool:
         if watched is self.view and event.type() == QEvent.Type.Enter:
-            self.studio.hint.emit(HINT)
+            self.studio.hint.emit(HINTS[self.view.kind])
         return False
 
     def close_down(self) -> None:
@@ -189,7 +198,7 @@ class UvPage(QFrame):
         for name in names:
             self.sets.addItem(name, name)
         self.sets.setCurrentIndex(max(self.sets.findData(self.uv_set), 0))
-        for widget in (self.sets, self.measure, *self.buttons.values()):
+        for widget in (self.sets, self.measure, self.kinds, *self.buttons.values()):
             widget.setEnabled(mesh is not None)
         if mesh is None or not self.uv_set:
             self.view.empty = (
@@ -256,14 +265,39 @@ class UvPage(QFrame):
 
     @property
     def choice(self) -> acts.UvChoice:
-        """What an act is for: the chosen islands, or all."""
-        return acts.UvChoice(self.name, self.uv_set, self.view.islands)
+        """What an act is for: what is picked, or all."""
+        picked = self.view.faces if self.view.kind == "faces" else None
+        return acts.UvChoice(self.name, self.uv_set, self.view.islands, picked=picked, edges=self.view.edges)
 
-    def _islands_picked(self, islands: tuple[int, ...]) -> None:
+    def set_kind(self, kind: Kind) -> None:
+        """What is picked from now on: islands, faces or edges."""
+        self.kinds.setCurrentIndex(self.kinds.findData(kind))
+        self.view.set_kind(kind)
+        self.studio.hint.emit(HINTS[kind])
+        self._on_picked()
+
+    def _on_picked(self) -> None:
+        self.picked.emit(self.view.faces)
+        self.edges_picked.emit(self.view.edges)
+
+    def pick_faces(self, picked: np.ndarray | None) -> None:
+        """Picks what was picked on the object, (t,) bool; the islands of it where those are picked."""
+        if self.view.kind == "edges" and picked is not None:
+            self.set_kind("faces")
+        self.view.choose_faces(picked)
+
+    def pick_edge(self, edge: int, adds: bool) -> None:
+        """Picks the edge that was clicked on the object, on both sides of a seam."""
         mesh = self._mesh
-        if mesh is None:
+        if mesh is None or not self.uv_set:
             return
-        self.picked.emit(np.isin(islands_of(mesh, self.uv_set), islands) if islands else None)
+        self.set_kind("edges")
+        one = with_twins(places_of(mesh), np.arange(3 * len(mesh.triangles)) == edge)
+        before = self.view.edges
+        if adds and before is not None:
+            one = before & ~one if bool(before[one].all()) else before | one
+        self.view.choose_edges(one)
+        self._on_picked()
 
     def _put(self, uv: np.ndarray, label: str) -> None:
         self.session.attempt(lambda: acts.put_uv(self.session, acts.UvChoice(self.name, self.uv_set), uv, label))
@@ -371,15 +405,16 @@ class UvPage(QFrame):
 
     def _edit_menu(self) -> QMenu:
         menu = self._menu()
-        for change in CHANGES:
+        aligns = self.view.kind != "faces"
+        for change in CHANGES if aligns else CHANGES[: CHANGES.index("align left")]:
             if change is None:
                 menu.addSeparator()
-            else:
+            elif change != "cut off" or self.view.kind == "faces":
                 menu.addAction(CHANGE_WORDS[change], partial(self.change, change))
         return menu
 
     def change(self, change: acts.Change) -> None:
-        """Turns, flips, fits or aligns the chosen islands, or all."""
+        """Turns, flips, fits or aligns what is picked, or all."""
         self.session.attempt(lambda: acts.change_uv(self.session, self.choice, change))
 
 
@@ -411,7 +446,8 @@ def measured(mesh: Mesh, name: str, what: str, wanted: tuple[Faces | None] | Non
     if wanted is not None:
         chosen = acts.UvChoice("", name, faces=wanted[0]).triangles(mesh) if wanted[0] is not None else None
         islands = tuple(int(one) for one in np.unique(island[chosen])) if chosen is not None else ()
-    return Measured(Shown(mesh, mesh.uv[name], island, found.flipped, scale), what, text, islands)
+    shown = Shown(mesh, mesh.uv[name], shared_corners(mesh, name), island, found.flipped, scale)
+    return Measured(shown, what, text, islands)
 
 
 class ScaleLine(QWidget):

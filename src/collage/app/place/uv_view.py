@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
@@ -19,26 +19,41 @@ from collage.app.theme import Theme, font
 from collage.core.geometry import uv_layout as layout
 from collage.core.geometry.islands import in_tiles
 from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.picking import polygon
+from collage.core.geometry.uv_picking import (
+    beside,
+    edges_of,
+    ends_of,
+    nearest_edge,
+    next_corner,
+    outline,
+    with_shared,
+    with_twins,
+)
 from collage.core.render.uv_picture import Paper, Scale, Window, uv_picture
 
-HINT = (
-    "Click an island, Ctrl+click adds · drag it to move, a pin to scale, the dots to turn · wheel to zoom · "
+HINTS = {
+    kind: f"Click {one}, Ctrl+click adds · drag it to move, a pin to scale, the dots to turn · wheel to zoom · "
     "Shift+drag to pan"
-)
+    for kind, one in (("islands", "an island"), ("faces", "a face"), ("edges", "an edge"))
+}
 CLICK, PIN, NEAR, BEYOND = 4, 7.0, 8.0, 16.0
 SNAP, ANGLE = 1 / 16, 15.0  # of a tile, and degrees, that Ctrl keeps to
 
 Held = Literal["pan", "box", "move", "scale", "turn"]
+Kind = Literal["islands", "faces", "edges"]
 Below = Callable[[Window, int, int, np.ndarray], np.ndarray]
 """What the islands lie on: for a window, width, height and the used tiles a picture (h, w, 3) uint8."""
 
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """A layout. uv : (3 t, 2). island, flipped : (t,). scale : a measure to colour it by."""
+    """A layout. uv : (3 t, 2). corner : (3 t,), see `shared_corners`. island, flipped : (t,).
+    scale : a measure to colour it by."""
 
     mesh: Mesh
     uv: np.ndarray
+    corner: np.ndarray
     island: np.ndarray
     flipped: np.ndarray
     scale: Scale | None = None
@@ -47,7 +62,8 @@ class Shown:
 class UvView(QWidget):
     """Shows a layout; what a hand does to it is told once it lets go."""
 
-    picked = Signal(object)  # tuple of the numbers of chosen islands
+    picked = Signal()  # something else is picked
+    moving = Signal(object)  # UVs (3 t, 2) while a hand changes them
     changed = Signal(object, str)  # UVs (3 t, 2), and what was done
     pointed = Signal(str)  # the place under the pointer
     hint = Signal(str)
@@ -57,7 +73,9 @@ class UvView(QWidget):
         super().__init__()
         self.theme, self.below = theme, below  # `below` is asked here; what it gives is called on a thread
         self.shown: Shown | None = None
-        self.islands: tuple[int, ...] = ()
+        self.kind: Kind = "islands"  # of what is picked
+        self.faces: np.ndarray | None = None  # (t,) bool, those that are picked, or the islands' that are
+        self.edges: np.ndarray | None = None  # (3 t,) bool, those that are picked
         self.window_at = (-0.08, -0.08, 1.16)  # lower left corner, and UV units over the shorter side
         self.count = 0  # pictures shown so far
         self.empty = ""  # what stands where there is no layout
@@ -92,15 +110,52 @@ class UvView(QWidget):
     def show_layout(self, shown: Shown | None) -> None:
         """Shows another layout; none for None."""
         self.shown, self._moved = shown, None
-        if shown is not None:
-            there = set(np.unique(shown.island).tolist())
-            self.islands = tuple(one for one in self.islands if one in there)
+        count = len(shown.island) if shown is not None else 0
+        if self.faces is not None and len(self.faces) != count:
+            self.faces = None
+        if self.edges is not None and len(self.edges) != 3 * count:
+            self.edges = None
         self.ask()
 
+    def set_kind(self, kind: Kind) -> None:
+        """What is picked from now on; what was picked becomes that."""
+        if kind == self.kind or self.shown is None:
+            self.kind = kind
+            return
+        mesh, faces = self.shown.mesh, self.faces
+        if self.kind == "edges":
+            faces = beside(self.edges) if self.edges is not None else None
+        self.kind = kind
+        self.choose_faces(faces)
+        if kind == "edges" and faces is not None:
+            self.edges = edges_of(mesh, faces)
+
+    @property
+    def islands(self) -> tuple[int, ...]:
+        """The numbers of the picked islands."""
+        if self.shown is None or self.faces is None or self.kind != "islands":
+            return ()
+        return tuple(int(one) for one in np.unique(self.shown.island[self.faces]))
+
     def choose(self, islands: tuple[int, ...]) -> None:
-        """Chooses islands by their numbers."""
-        if islands != self.islands:
-            self.islands = islands
+        """Picks islands by their numbers."""
+        if self.shown is not None:
+            self.choose_faces(np.isin(self.shown.island, islands))
+
+    def choose_faces(self, faces: np.ndarray | None) -> None:
+        """Picks faces (t,) bool, or the islands that they are in."""
+        if self.shown is None or (faces is not None and len(faces) != len(self.shown.island)):
+            return
+        if faces is not None and self.kind == "islands":
+            faces = np.isin(self.shown.island, self.shown.island[faces])
+        self.faces = faces if faces is not None and faces.any() and self.kind != "edges" else None
+        self.edges = None
+        self.ask()
+
+    def choose_edges(self, edges: np.ndarray | None) -> None:
+        """Picks edges (3 t,) bool; see `uv_picking`."""
+        if self.shown is not None and (edges is None or len(edges) == len(self.shown.corner)):
+            self.faces, self.edges = None, edges if edges is not None and edges.any() else None
             self.ask()
 
     def ask(self) -> None:
@@ -120,9 +175,16 @@ class UvView(QWidget):
 
     @property
     def chosen(self) -> np.ndarray:
-        """(t,) bool: the triangles of the chosen islands."""
+        """(t,) bool: the triangles of what is picked, but for edges."""
         assert self.shown is not None
-        return np.isin(self.shown.island, self.islands)
+        return self.faces if self.faces is not None else np.zeros(len(self.shown.island), bool)
+
+    @property
+    def corners(self) -> np.ndarray:
+        """(3 t,) bool: the corners that move with what is picked."""
+        assert self.shown is not None
+        own = ends_of(self.edges) if self.edges is not None else np.repeat(self.chosen, 3)
+        return with_shared(self.shown.corner, own)
 
     def _window(self) -> Window:
         u, v, reach = self.window_at
@@ -136,10 +198,13 @@ class UvView(QWidget):
             return
         uv = self._moved if self._moved is not None else shown.uv
         chosen, paper, below = self.chosen, self.paper, self.below()
+        face = shown.mesh.face if self.kind != "islands" else None
 
         def work(_overtaken: Callable[[], bool]) -> Iterator[tuple[QImage, np.ndarray]]:
             ground = below(window, width, height, np.unique(in_tiles(uv), axis=0)[:400])
-            picture, owner = uv_picture(uv, shown.island, chosen, shown.flipped, window, ground, paper, shown.scale)
+            picture, owner = uv_picture(
+                uv, shown.island, chosen, shown.flipped, window, ground, paper, shown.scale, face
+            )
             yield to_image(picture), owner
 
         self.work.ask(work)
@@ -156,6 +221,7 @@ class UvView(QWidget):
             painter.drawImage(self.rect(), self._image)
         if self.shown is not None:
             self._draw_numbers(painter)
+            self._draw_edges(painter)
             self._draw_frame(painter)
         else:
             painter.setPen(QColor(241, 241, 241))
@@ -182,6 +248,18 @@ class UvView(QWidget):
                 painter.drawText(at + QPointF(0, 1), str(1001 + column + 10 * row))
                 painter.setPen(QColor(30, 30, 30))
                 painter.drawText(at, str(1001 + column + 10 * row))
+
+    def _draw_edges(self, painter: QPainter) -> None:
+        """The picked edges."""
+        if self.edges is None or self.shown is None:
+            return
+        uv = self._moved if self._moved is not None else self.shown.uv
+        first = np.flatnonzero(self.edges)
+        ends = [[self.to_widget(place) for place in uv[one]] for one in (first, next_corner(first))]
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for colour, width in ((QColor(255, 255, 255, 190), 4.0), (QColor(self.theme.accent), 2.0)):
+            painter.setPen(QPen(colour, width))
+            painter.drawLines([QLineF(a, b) for a, b in zip(*ends, strict=True)])
 
     def _draw_frame(self, painter: QPainter) -> None:
         """Around what is chosen: pins to scale it, a ring of dots to turn it."""
@@ -213,25 +291,35 @@ class UvView(QWidget):
         return np.array([window.u + point.x() * window.unit, window.v + (self.height() - point.y()) * window.unit])
 
     def _box(self) -> QRectF | None:
-        """The box around what is chosen, in the widget."""
-        if self.shown is None or not self.islands or not self.chosen.any():
+        """The box around what is picked, in the widget."""
+        if self.shown is None or not self.corners.any():
             return None
         uv = self._moved if self._moved is not None else self.shown.uv
-        low, high = layout.box_of(uv[np.repeat(self.chosen, 3)])
+        low, high = layout.box_of(uv[self.corners])
         return QRectF(self.to_widget(np.array([low[0], high[1]])), self.to_widget(np.array([high[0], low[1]])))
 
     @staticmethod
     def _ring(box: QRectF) -> tuple[QPointF, float]:
         return box.center(), math.hypot(box.width(), box.height()) / 2 + BEYOND
 
-    def island_at(self, point: QPoint) -> int:
-        """The island under a point; -1 for none."""
+    def triangle_at(self, point: QPoint) -> int:
+        """The triangle under a point; -1 for none."""
         if self._owner is None or self.shown is None or not self.rect().contains(point):
             return -1
         height, width = self._owner.shape
         row = min(point.y() * height // self.height(), height - 1)
         triangle = int(self._owner[row, min(point.x() * width // self.width(), width - 1)])
-        return int(self.shown.island[triangle]) if triangle >= 0 else -1
+        return triangle if triangle < len(self.shown.island) else -1
+
+    def edge_at(self, point: QPointF) -> int:
+        """The edge near a point; -1 for none."""
+        triangle = -1
+        for aside in ((0, 0), (NEAR / 2, 0), (-NEAR / 2, 0), (0, NEAR / 2), (0, -NEAR / 2)):  # also from outside
+            triangle = max(triangle, self.triangle_at((point + QPointF(*aside)).toPoint()))
+        if triangle < 0 or self.shown is None:
+            return -1
+        edge, distance = nearest_edge(self.shown.mesh, self.shown.uv, triangle, self.to_uv(point))
+        return edge if distance <= NEAR * self._window().unit else -1
 
     def fit(self) -> None:
         """Shows the whole layout, and the first tile."""
@@ -267,7 +355,15 @@ class UvView(QWidget):
             middle, radius = self._ring(box)
             if abs(far(middle, point) - radius) <= NEAR:
                 return "turn"
-        return "move" if self.island_at(point.toPoint()) in self.islands else "box"
+        return "move" if self._is_picked(point) else "box"
+
+    def _is_picked(self, point: QPointF) -> bool:
+        """Whether what lies under a point is picked."""
+        if self.kind == "edges":
+            edge = self.edge_at(point)
+            return edge >= 0 and self.edges is not None and bool(self.edges[edge])
+        triangle = self.triangle_at(point.toPoint())
+        return triangle >= 0 and self.faces is not None and bool(self.faces[triangle])
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
@@ -323,20 +419,20 @@ class UvView(QWidget):
             c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
             matrix = np.array([[c, -s], [s, c]])
             self._label = f"{turn:.0f}°"
-        self._moved = layout.changed(shown.uv, self.chosen, matrix, pivot, move)
+        self._moved = layout.changed(shown.uv, self.corners, matrix, pivot, move)
+        self.moving.emit(self._moved)
         self.ask()
 
     def _box_before(self) -> tuple[np.ndarray, np.ndarray] | None:
-        if self.shown is None or not self.chosen.any():
+        if self.shown is None or not self.corners.any():
             return None
-        return layout.box_of(self.shown.uv[np.repeat(self.chosen, 3)])
+        return layout.box_of(self.shown.uv[self.corners])
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         held, self._held, self._label = self._held, None, ""
         adds = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if not self._dragged and held in ("move", "box") and event.button() == Qt.MouseButton.LeftButton:
-            one = self.island_at(event.position().toPoint())
-            self._pick((one,) if one >= 0 else (), adds)
+            self._pick(self._at(event.position()), adds)
         elif held == "box":
             self._pick(self._in_box(), adds)
         elif self._moved is not None and held is not None:
@@ -344,22 +440,42 @@ class UvView(QWidget):
             self.changed.emit(self._moved, words[held])
         self.update()
 
-    def _in_box(self) -> tuple[int, ...]:
-        """The islands that lie wholly in the box that was drawn."""
-        if self.shown is None:
-            return ()
+    def _at(self, point: QPointF) -> np.ndarray:
+        """What a click picks: (t,) bool, or (3 t,) bool of edges."""
+        assert self.shown is not None
+        mesh, island = self.shown.mesh, self.shown.island
+        if self.kind == "edges":
+            edge = self.edge_at(point)
+            return with_twins(self.shown.corner, np.arange(3 * len(island)) == edge)
+        triangle = self.triangle_at(point.toPoint())
+        if triangle < 0:
+            return np.zeros(len(island), bool)
+        return np.asarray(island == island[triangle]) if self.kind == "islands" else polygon(mesh, triangle)
+
+    def _in_box(self) -> np.ndarray:
+        """What lies wholly in the box that was drawn, in the same form."""
+        assert self.shown is not None
+        face = self.shown.mesh.face
+        assert face is not None
         a, b = self.to_uv(self._start), self.to_uv(self._last)
         low, high = np.minimum(a, b), np.maximum(a, b)
-        inside = ((self.shown.uv >= low) & (self.shown.uv <= high)).all(axis=1).reshape(-1, 3).all(axis=1)
-        out = np.unique(self.shown.island[~inside])
-        return tuple(int(one) for one in np.setdiff1d(np.unique(self.shown.island[inside]), out))
+        inside = ((self.shown.uv >= low) & (self.shown.uv <= high)).all(axis=1)
+        if self.kind == "edges":
+            return inside & inside[next_corner(np.arange(len(inside)))] & outline(self.shown.mesh)
+        inside = inside.reshape(-1, 3).all(axis=1)
+        whole = self.shown.island if self.kind == "islands" else face
+        return inside & ~np.isin(whole, whole[~inside])
 
-    def _pick(self, islands: tuple[int, ...], adds: bool) -> None:
-        if adds:
-            both = set(self.islands) ^ set(islands)
-            islands = tuple(sorted(both))
-        self.choose(islands)
-        self.picked.emit(islands)
+    def _pick(self, picked: np.ndarray, adds: bool) -> None:
+        """Picks what `_at` gives. adds : to what is picked, or away if it is picked already."""
+        before = self.edges if self.kind == "edges" else self.faces
+        if adds and before is not None:
+            picked = before & ~picked if bool(before[picked].all()) else before | picked
+        if self.kind == "edges":
+            self.choose_edges(picked)
+        else:
+            self.choose_faces(picked)
+        self.picked.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.zoom(0.9988 ** event.angleDelta().y(), event.position())
@@ -374,10 +490,10 @@ class UvView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        if event.key() in steps and self.shown is not None and self.islands:
+        if event.key() in steps and self.shown is not None and self.corners.any():
             fine = 0.001 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
             move = np.array(steps[Qt.Key(event.key())]) * fine
-            moved = layout.changed(self.shown.uv, self.chosen, np.eye(2), np.zeros(2), move)
+            moved = layout.changed(self.shown.uv, self.corners, np.eye(2), np.zeros(2), move)
             self.changed.emit(moved, "Move UVs")
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
             self.zoom(0.9 if event.key() == Qt.Key.Key_Plus else 1.1, QPointF(self.rect().center()))

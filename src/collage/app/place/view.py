@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
 
 from collage.app.place.frame import FrameView, Grip
@@ -13,12 +15,14 @@ from collage.app.shell.studio import Studio
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import objects as acts
 from collage.core.actions.projectors import place_projector, space_of
+from collage.core.geometry.uv_picking import nearest_edge, next_corner
 from collage.core.nodes.projectors import FLAT, PROJECTORS, frame_of, shape_of
-from collage.core.project.pictures import picture_request, with_test_pattern
+from collage.core.project.pictures import picture_request, with_test_pattern, with_uv_set
 from collage.core.project.state import Project
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.uv_picture import Scale
-from collage.core.scene.bench import Bench, Camera, Faces, faces_in
+from collage.core.scene.bench import Bench, BenchObject, Camera, Faces, faces_in
+from collage.core.scene.geometry import UvSet, held_uv
 from collage.core.scene.scene import OBJECT
 
 HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
@@ -34,6 +38,7 @@ CURSORS = {
     "face": Qt.CursorShape.SizeAllCursor,
     "ring": Qt.CursorShape.PointingHandCursor,
 }
+MOST_MOVED = 600_000  # corners whose UVs are shown on the object while a hand moves them
 HATCH = 6  # pixels between the lines over what is chosen
 Chosen = tuple[str, Faces | None]
 """The name of an object, and some faces of it; None for all."""
@@ -45,6 +50,7 @@ class ObjectView(Viewport):
     picked = Signal(object)  # Chosen, or None for nothing
     face_clicked = Signal(str, int, bool)  # object, triangle of its mesh, whether it adds
     area_picked = Signal(str, object, bool)  # object, (t,) bool of its triangles, whether it adds
+    edge_clicked = Signal(int, bool)  # edge of the chosen object's mesh, whether it adds
 
     def __init__(self, studio: Studio) -> None:
         super().__init__(studio.renderer, studio.jobs, studio.theme, "Objects")
@@ -61,8 +67,10 @@ class ObjectView(Viewport):
         self._hatched: tuple[object, QImage] | None = None
         self._measured: tuple[int, QImage] | None = None
         self._picked: np.ndarray | None = None  # (t,) bool of the chosen object, what of it is picked in its UVs
+        self._edges: np.ndarray | None = None  # (3 t,) bool of the chosen object, those that are picked
+        self._moving: tuple[str, UvSet] | None = None  # the object and the UV set that a hand is changing
         self._measure: Scale | None = None  # by triangle of the chosen object
-        self.over += [self._draw_measure, self._draw_chosen, self._draw_frame]
+        self.over += [self._draw_measure, self._draw_chosen, self._draw_edges, self._draw_frame]
         self.setMinimumSize(200, 160)
         self.session.changed.connect(self._on_changed)
         self.session.camera_changed.connect(self._looked)
@@ -78,6 +86,8 @@ class ObjectView(Viewport):
 
     def request(self) -> PictureRequest:
         request = picture_request(self.session.shown_project, *self.full_size(), folder=self.session.base_folder)
+        if self._moving is not None:
+            request = replace(request, bench=with_uv_set(request.bench, *self._moving))
         return with_test_pattern(request, *self._pattern) if self._pattern is not None else request
 
     def bench(self) -> Bench:
@@ -219,6 +229,7 @@ class ObjectView(Viewport):
         self.ask("view")
 
     def _on_changed(self, before: Project, after: Project) -> None:
+        self._moving = None  # the hand has let go
         old, new = before.bench, after.bench
         moved = old.geometry_key != new.geometry_key or [one.materials for one in old.objects] != [
             one.materials for one in new.objects
@@ -244,13 +255,30 @@ class ObjectView(Viewport):
         self.picked.emit((name, following[at % len(following)]))
 
     def _click_face(self, number: int, point: QPoint) -> None:
-        """Tells which triangle of an object was clicked."""
+        """Tells which triangle of an object was clicked, or which edge."""
         at, name = self._pixel_at(point), self.session.project.bench.objects[number].name
         if self.chosen is None or self.chosen[0] != name:
             self.picked.emit((name, None))
         own = self._own_triangles(self.picture) if self.picture is not None else None
-        if own is not None and at is not None and own[at[1], at[0]] >= 0:
-            self.face_clicked.emit(name, int(own[at[1], at[0]]), self._adds)
+        if own is None or at is None or own[at[1], at[0]] < 0:
+            return
+        triangle = int(own[at[1], at[0]])
+        if self.way != "edge":
+            self.face_clicked.emit(name, triangle, self._adds)
+            return
+        item = self.session.bench.objects[number]
+        mesh, places = item.mesh(), self._corners_seen(item)
+        edge, _ = nearest_edge(mesh, places, triangle, np.array([point.x(), point.y()]))
+        self.edge_clicked.emit(edge, self._adds)
+
+    def _corners_seen(self, item: BenchObject) -> np.ndarray:
+        """(3 t, 2): where the corners of an object's mesh are in the picture. Raises CollageError."""
+        mesh = item.mesh()
+        world = mesh.positions.astype(np.float64) @ item.matrix() + item.place
+        x, y, z = ((world - self.camera.position()) @ self.camera.axes().T).T
+        scale = self.camera.focal_length(self.width(), self.height()) / np.maximum(z, 1e-3)
+        seen = np.stack([self.width() / 2 + x * scale, self.height() / 2 - y * scale], axis=1)
+        return seen[mesh.triangles.ravel()]
 
     def _pick_area(self, line: list[QPointF], *, adds: bool) -> None:
         """Picks what is seen of the chosen object in a box, or inside a line; else of the one that is seen most."""
@@ -282,6 +310,18 @@ class ObjectView(Viewport):
         self._picked, self._hatched = picked, None
         self.update()
 
+    def show_edges(self, edges: np.ndarray | None) -> None:
+        """Draws some edges of the chosen object, (3 t,) bool; see `uv_picking`."""
+        self._edges = edges
+        self.update()
+
+    def show_moving(self, moving: tuple[str, str, np.ndarray]) -> None:
+        """Shows an object with the UVs (3 t, 2) that a hand is giving one of its sets, by their names."""
+        name, uv_set, uv = moving
+        if len(uv) <= MOST_MOVED:
+            self._moving = name, UvSet(name=uv_set, held=held_uv(uv))
+            self.ask("view")
+
     def show_pattern(self, on: tuple[str, str] | None) -> None:
         """Shows a test pattern on an object's UV set, by their names; none for None."""
         if on != self._pattern:
@@ -303,6 +343,25 @@ class ObjectView(Viewport):
         if number < 0 or not own.size:
             return None
         return np.where(picture.objects == number, picture.triangle - own[0], -1)
+
+    def _draw_edges(self, painter: QPainter) -> None:
+        """The picked edges of the chosen object; those of faces that are not seen in quiet ink."""
+        item = next((one for one in self.session.bench.objects if self.chosen and one.name == self.chosen[0]), None)
+        own = self._own_triangles(self.picture) if self.picture is not None else None
+        if self._edges is None or item is None or own is None:
+            return
+        places = self._corners_seen(item)
+        if len(places) != len(self._edges):
+            return
+        seen = np.isin(np.arange(len(places) // 3), np.unique(own))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        first = np.flatnonzero(self._edges)
+        for shown, colour, width in (
+            (False, self.theme.quiet, 1.0), (True, "#ffffff", 4.0), (True, self.theme.accent, 2.0),
+        ):  # fmt: skip
+            some = first[seen[first // 3] == shown]
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawLines([QLineF(*a, *b) for a, b in zip(places[some], places[next_corner(some)], strict=True)])
 
     def _draw_measure(self, painter: QPainter) -> None:
         """The measure over the chosen object, as its UVs show it, darker where it turns away."""

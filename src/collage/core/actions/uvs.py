@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -15,6 +16,7 @@ from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
 from collage.core.document.model import free_among
 from collage.core.geometry import uv_layout as layout
+from collage.core.geometry import uv_picking
 from collage.core.geometry.islands import islands_of, measures_of, overlapping, quantiles
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.pack import PackOptions, packed
@@ -24,24 +26,27 @@ from collage.core.scene.bench import Faces, faces_in
 from collage.core.scene.geometry import UvSet
 
 Change = Literal[
-    "turn left", "turn right", "flip u", "flip v", "fit", "straighten", "stack", "even",
+    "turn left", "turn right", "flip u", "flip v", "fit", "straighten", "stack", "even", "cut off",
     "align left", "align right", "align bottom", "align top",
 ]  # fmt: skip
 Layout = Literal["plane", "box", "cylinder", "sphere", "flatten"]
 LAYOUTS: tuple[Layout, ...] = ("plane", "box", "cylinder", "sphere", "flatten")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class UvChoice:
-    """Some triangles of a UV set of an object: by islands, by faces of it, or all.
+    """Some triangles of a UV set of an object: by islands, by faces or edges of it, or all.
 
-    islands : their numbers; empty for all. faces : see Assigned; None for all.
+    islands : their numbers; empty for all. faces : see Assigned; None for all. picked : (t,) bool, faces that were
+    picked by hand. edges : (3 t,) bool, see `uv_picking`. What hangs on picked faces and edges moves with them.
     """
 
     object_name: str
     uv_set: str
     islands: tuple[int, ...] = ()
     faces: Faces | None = None
+    picked: np.ndarray | None = None
+    edges: np.ndarray | None = None
 
     def triangles(self, mesh: Mesh) -> np.ndarray:
         """(t,) bool. Raises CollageError where there are none."""
@@ -50,9 +55,24 @@ class UvChoice:
             chosen = np.isin(islands_of(mesh, self.uv_set), self.islands)
         if self.faces is not None:
             chosen &= faces_in(mesh, self.faces)
+        if self.picked is not None:
+            chosen &= self.picked
+        if self.edges is not None:
+            chosen &= uv_picking.beside(self.edges)
         if not chosen.any():
             raise CollageError("There are no such faces.", about=self.object_name, remedy="Choose others, or all.")
         return chosen
+
+    def whole_islands(self, mesh: Mesh) -> np.ndarray:
+        """(t,) bool: the islands of the triangles. Raises CollageError where there are none."""
+        island = islands_of(mesh, self.uv_set)
+        return np.isin(island, island[self.triangles(mesh)])
+
+    def corners(self, mesh: Mesh) -> np.ndarray:
+        """(3 t,) bool: what moves with it. Raises CollageError where there is nothing."""
+        triangles = self.triangles(mesh)
+        corners = np.repeat(triangles, 3) if self.edges is None else uv_picking.ends_of(self.edges)
+        return uv_picking.with_shared(uv_picking.shared_corners(mesh, self.uv_set), corners)
 
 
 def mesh_of(session: Session, choice: UvChoice) -> Mesh:
@@ -138,40 +158,46 @@ def rename_set(session: Session, object_name: str, name: str, new: str) -> None:
 # ---- layout -----------------------------------------------------------------------------------
 
 
-@act("uv.change", "Change UV islands", command="uv change")
+@act("uv.change", "Change UVs", command="uv change")
 def change_uv(session: Session, choice: UvChoice, change: Change) -> None:
-    """Turns, flips, fits, straightens, aligns, stacks or evens islands. Raises CollageError."""
+    """Turns, flips, fits, straightens, aligns, stacks, evens or cuts off what is chosen. Raises CollageError.
+
+    Straightening, stacking and evening are for whole islands. Edges are aligned corner by corner, so that they come to
+    lie on one line; islands as they are.
+    """
     mesh = mesh_of(session, choice)
-    uv, chosen, island = mesh.uv[choice.uv_set], choice.triangles(mesh), islands_of(mesh, choice.uv_set)
+    uv, corners, island = mesh.uv[choice.uv_set], choice.corners(mesh), islands_of(mesh, choice.uv_set)
+    whole = choice.whole_islands(mesh)
     ways: dict[str, Callable[[], np.ndarray]] = {
-        "turn left": lambda: layout.turned(uv, chosen, 90),
-        "turn right": lambda: layout.turned(uv, chosen, -90),
-        "flip u": lambda: layout.scaled(uv, chosen, -1, 1),
-        "flip v": lambda: layout.scaled(uv, chosen, 1, -1),
-        "fit": lambda: layout.fitted(uv, chosen),
-        "straighten": lambda: layout.straightened(uv, chosen, island),
-        "stack": lambda: layout.stacked(mesh, uv, chosen, island),
-        "even": lambda: layout.evened(mesh, uv, chosen, island),
-        "align left": lambda: layout.aligned(uv, chosen, island, "left"),
-        "align right": lambda: layout.aligned(uv, chosen, island, "right"),
-        "align bottom": lambda: layout.aligned(uv, chosen, island, "bottom"),
-        "align top": lambda: layout.aligned(uv, chosen, island, "top"),
+        "turn left": lambda: layout.turned(uv, corners, 90),
+        "turn right": lambda: layout.turned(uv, corners, -90),
+        "flip u": lambda: layout.scaled(uv, corners, -1, 1),
+        "flip v": lambda: layout.scaled(uv, corners, 1, -1),
+        "fit": lambda: layout.fitted(uv, corners),
+        "straighten": lambda: layout.straightened(uv, whole, island, choice.edges),
+        "stack": lambda: layout.stacked(mesh, uv, whole, island),
+        "even": lambda: layout.evened(mesh, uv, whole, island),
+        "cut off": lambda: layout.cut_off(uv, choice.triangles(mesh)),
     }
+    sides: tuple[layout.Side, ...] = ("left", "right", "bottom", "top")
+    for side in sides:
+        one = partial(layout.aligned, uv, whole, island, side)
+        ways[f"align {side}"] = one if choice.edges is None else partial(layout.lined_up, uv, corners, side)
     if change not in ways:
         raise CollageError(f"There is no “{change}”.", remedy=f"Choose one of {', '.join(ways)}.")
     put_uv(session, choice, ways[change](), f"{change.capitalize()} UVs")
 
 
-@act("uv.move", "Move UV islands", command="uv move")
+@act("uv.move", "Move UVs", command="uv move")
 def move_uv(
     session: Session, choice: UvChoice, u: float = 0.0, v: float = 0.0, turn: float = 0.0, scale: float = 1.0
 ) -> None:
-    """Moves islands, turns them and scales them about their middle. Raises CollageError.
+    """Moves what is chosen, turns and scales it about its middle. Raises CollageError.
 
     u, v : in tiles. turn : degrees, counter-clockwise.
     """
     mesh = mesh_of(session, choice)
-    chosen = choice.triangles(mesh)
+    chosen = choice.corners(mesh)
     uv = layout.scaled(layout.turned(mesh.uv[choice.uv_set], chosen, turn), chosen, scale, scale)
     put_uv(session, choice, layout.changed(uv, chosen, np.eye(2), np.zeros(2), np.array([u, v])), "Move UVs")
 
@@ -202,7 +228,7 @@ def unwrap_uv(session: Session, choice: UvChoice, options: UnwrapOptions) -> Ste
 def pack_uv(session: Session, choice: UvChoice, options: PackOptions) -> Steps[np.ndarray]:
     """Packs islands into the unit square, as steps; give what they make to `put_uv`. Raises CollageError."""
     mesh = mesh_of(session, choice)
-    return packed(mesh, mesh.uv[choice.uv_set], choice.triangles(mesh), options)
+    return packed(mesh, mesh.uv[choice.uv_set], choice.whole_islands(mesh), options)
 
 
 def _merged(uv: np.ndarray, chosen: np.ndarray, steps: Steps[np.ndarray]) -> Steps[np.ndarray]:

@@ -29,10 +29,15 @@ def islands_of(mesh: Mesh, name: str) -> np.ndarray:
 
 def islands(positions: np.ndarray, triangles: np.ndarray, uv: np.ndarray) -> np.ndarray:
     """The same for the arrays of a mesh; uv : (3 t, 2)."""
+    corner = corner_numbers(positions, triangles, uv).reshape(-1, 3)
+    return connected(corner, int(corner.max(initial=-1)) + 1)
+
+
+def corner_numbers(positions: np.ndarray, triangles: np.ndarray, uv: np.ndarray) -> np.ndarray:
+    """(3 t,) int32: corners with the same number are one vertex at one place in the UV set, (3 t, 2)."""
     vertex = same_place(positions)[triangles].ravel().astype(np.int64)
     place = np.round(np.nan_to_num(uv) / SAME).astype(np.int64)
-    corner = numbered(vertex, place[:, 0], place[:, 1]).reshape(-1, 3)
-    return connected(corner, int(corner.max(initial=-1)) + 1)
+    return numbered(vertex, place[:, 0], place[:, 1])
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,7 +14,7 @@ from collage.core.geometry.topology import connected, numbered, same_place
 Side = Literal["left", "right", "bottom", "top", "middle u", "middle v"]
 Projection = Literal["plane", "box", "cylinder", "sphere"]
 
-SQUARE = 15.0  # degrees from level or upright that edges may lean to be straightened
+CUT = 1 / 64  # of a tile that faces which are cut off are moved by
 
 
 def box_of(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -24,10 +24,18 @@ def box_of(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return uv.min(axis=0).astype(np.float64), uv.max(axis=0).astype(np.float64)
 
 
+def corners_in(uv: np.ndarray, chosen: np.ndarray) -> np.ndarray:
+    """(3 t,) bool: the corners of chosen triangles (t,) bool, or just the chosen corners (3 t,) bool."""
+    return chosen if len(chosen) == len(uv) else np.repeat(chosen, 3)
+
+
 def changed(uv: np.ndarray, chosen: np.ndarray, matrix: np.ndarray, pivot: np.ndarray, move: np.ndarray) -> np.ndarray:
-    """UVs (3 t, 2) with the chosen triangles' (t,) bool changed by a matrix (2, 2) about a pivot, and then moved."""
+    """UVs (3 t, 2) with what is chosen of them changed by a matrix (2, 2) about a pivot, and then moved.
+
+    chosen : here and where no islands are asked for too, triangles (t,) bool or corners (3 t,) bool.
+    """
     out = np.array(uv, np.float32)
-    here = np.repeat(chosen, 3)
+    here = corners_in(uv, chosen)
     out[here] = (uv[here].astype(np.float64) - pivot) @ np.asarray(matrix).T + pivot + move
     return out
 
@@ -46,13 +54,13 @@ def scaled(uv: np.ndarray, chosen: np.ndarray, u: float, v: float) -> np.ndarray
 
 
 def _about_middle(uv: np.ndarray, chosen: np.ndarray, matrix: np.ndarray) -> np.ndarray:
-    low, high = box_of(uv[np.repeat(chosen, 3)])
+    low, high = box_of(uv[corners_in(uv, chosen)])
     return changed(uv, chosen, matrix, (low + high) / 2, np.zeros(2))
 
 
 def fitted(uv: np.ndarray, chosen: np.ndarray, margin: float = 0.0, *, keep_proportions: bool = True) -> np.ndarray:
     """What is chosen as large as it can be in the tile that its middle lies in, less a margin on every side."""
-    low, high = box_of(uv[np.repeat(chosen, 3)])
+    low, high = box_of(uv[corners_in(uv, chosen)])
     size, tile = np.maximum(high - low, 1e-9), np.floor((low + high) / 2)
     scale = (1 - 2 * margin) / size
     if keep_proportions:
@@ -80,13 +88,27 @@ def aligned(uv: np.ndarray, chosen: np.ndarray, island: np.ndarray, side: Side) 
     return out
 
 
-def straightened(uv: np.ndarray, chosen: np.ndarray, island: np.ndarray) -> np.ndarray:
-    """Each chosen island turned, by less than half a right angle, so that most of its edges are level or upright."""
+def lined_up(uv: np.ndarray, corners: np.ndarray, side: Side) -> np.ndarray:
+    """Chosen corners (3 t,) bool moved onto one level or upright line: at a side of all of them, or in the middle."""
+    axis = 0 if side in ("left", "right", "middle u") else 1
+    out, (low, high) = np.array(uv), box_of(uv[corners])
+    at = {"left": low, "bottom": low, "right": high, "top": high}.get(side, (low + high) / 2)
+    out[corners, axis] = at[axis]
+    return out
+
+
+def straightened(uv: np.ndarray, chosen: np.ndarray, island: np.ndarray, edges: np.ndarray | None = None) -> np.ndarray:
+    """Each chosen island turned, by less than half a right angle, so that most of its edges are level or upright.
+
+    edges : (3 t,) bool, those that count; each from its corner to the next of its triangle. All if left out.
+    """
     out = np.array(uv)
     for one in np.unique(island[chosen]):
         here = island == one
         corner = uv.reshape(-1, 3, 2)[here].astype(np.float64)
         edge = (np.roll(corner, -1, axis=1) - corner).reshape(-1, 2)
+        if edges is not None:
+            edge = edge[edges.reshape(-1, 3)[here].ravel()]
         length = np.hypot(edge[:, 0], edge[:, 1])
         angle = np.arctan2(edge[:, 1], edge[:, 0]) * 4  # four directions count as one
         mean = math.atan2(float((np.sin(angle) * length).sum()), float((np.cos(angle) * length).sum())) / 4
@@ -105,6 +127,11 @@ def evened(mesh: Mesh, uv: np.ndarray, chosen: np.ndarray, island: np.ndarray) -
         if own > 0:
             out = scaled(out, here, wanted / own, wanted / own)
     return out
+
+
+def cut_off(uv: np.ndarray, chosen: np.ndarray) -> np.ndarray:
+    """The chosen triangles (t,) bool moved a little aside, without what they were joined to: islands of their own."""
+    return changed(uv, chosen, np.eye(2), np.zeros(2), np.array([CUT, CUT]))
 
 
 def stacked(mesh: Mesh, uv: np.ndarray, chosen: np.ndarray, island: np.ndarray) -> np.ndarray:

@@ -80,10 +80,12 @@ def _steepness(field: np.ndarray) -> list[np.ndarray]:
 
 def _autocorrelation(field: np.ndarray) -> np.ndarray:
     """(h, w) for every lag, negative ones from the end, 1 at none; by the number of pixels that overlap."""
+    from scipy.fft import irfft2, rfft2
+
     height, width = field.shape
     size = (2 * height, 2 * width)
     field = field - field.mean()
-    power = np.fft.irfft2(np.abs(np.fft.rfft2(field, size)) ** 2, size)
+    power = irfft2(np.abs(rfft2(field, size, workers=-1)) ** 2, size, workers=-1)
     pairs = np.outer(*[np.maximum(n - np.minimum(np.arange(2 * n), 2 * n - np.arange(2 * n)), 1) for n in field.shape])
     return power / pairs / max(float(field.var()), 1e-12)  # type: ignore[no-any-return]
 

@@ -60,7 +60,7 @@ class ImageRef:
 
 def _stamp(path: str) -> str:
     try:
-        found = Path(path).stat()
+        found = os.stat(path)
     except (OSError, ValueError):
         return "missing"
     return f"{found.st_mtime_ns}-{found.st_size}"

@@ -10,7 +10,7 @@ import importlib
 import pkgutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import MaterialX as mx
@@ -206,8 +206,9 @@ class Library:
         return score
 
 
+@lru_cache(maxsize=1)
 def load_library() -> Library:
-    """The standard's definitions with every function of this folder."""
+    """The standard's definitions with every function of this folder; read once, nothing of it ever changes."""
     document = mx.createDocument()
     mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), document)
     add_own_definitions(document)

@@ -12,6 +12,8 @@ from collage.core.evaluate.plan import CardOutput
 from collage.core.project.folder import material_folder
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest, Quality
+from collage.core.scene.bench import Bench, BenchObject
+from collage.core.scene.geometry import UvSet
 
 
 def picture_request(
@@ -50,6 +52,19 @@ def with_test_pattern(request: PictureRequest, object_name: str, uv_set: str) ->
     )
     materials = {**request.materials, TEST_PATTERN: checks(uv_set)}
     return replace(request, bench=request.bench.model_copy(update={"objects": objects}), materials=materials)
+
+
+def with_uv_set(bench: Bench, object_name: str, changed: UvSet) -> Bench:
+    """A bench with another UV set of an object, in the place of the one of that name."""
+
+    def sets(item: BenchObject) -> tuple[UvSet, ...]:
+        own = item.uv_sets or tuple(UvSet(name=name, of=name) for name in item.geometry.mesh().uv)
+        return tuple(changed if one.name == changed.name else one for one in own)
+
+    objects = tuple(
+        item.model_copy(update={"uv_sets": sets(item)}) if item.name == object_name else item for item in bench.objects
+    )
+    return bench.model_copy(update={"objects": objects})
 
 
 def checks(uv_set: str) -> Network:

@@ -17,7 +17,7 @@ from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import MANY
 from collage.core.scene.bench import Bench
-from collage.core.scene.scene import Scene, build_scene
+from collage.core.scene.scene import Scene, build_scene, shape_of
 
 
 class RenderCaches:
@@ -46,7 +46,13 @@ class RenderCaches:
 
     def scene(self, bench: Bench) -> Scene:
         """The bench's geometry, ready for rays; kept by all that decides it."""
-        return self._scenes.get_or_make(bench.geometry_key, lambda: build_scene(bench.objects, bench.ground))
+
+        def make() -> Scene:
+            shape = shape_of(bench.objects, bench.ground)
+            like = next((one for one in self._scenes.values() if one.shape == shape), None)
+            return build_scene(bench.objects, bench.ground, like)
+
+        return self._scenes.get_or_make(bench.geometry_key, make)
 
     def environment(self, bench: Bench, folder: Path) -> EnvironmentLight | None:
         """The environment that lights the bench; None where it is off. Raises CollageError."""

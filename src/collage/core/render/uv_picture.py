@@ -88,10 +88,12 @@ def uv_picture(
     below: np.ndarray,
     paper: Paper,
     scale: Scale | None = None,
+    face: np.ndarray | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:
     """A layout as it is seen: (h, w, 3) uint8, and (h, w) int32 the triangle in each pixel, -1 for none.
 
     uv : (3 t, 2). island, chosen, flipped : (t,). below : (h, w, 3) uint8, what the islands lie on.
+    face : (t,), the polygon of each triangle, to have a fine line around each polygon.
     """
     height, width = below.shape[:2]
     count, owner = np.zeros((height, width), np.int32), np.full((height, width), -1, np.int32)
@@ -113,6 +115,9 @@ def uv_picture(
     out[turned & forth] = paper.ink
     if scale is None:
         out[(count > 1) & (back | forth)] = paper.ink
+    if face is not None:
+        lines = _border(np.append(face, -1)[owner]) & here
+        out[lines] = (out[lines].astype(np.uint16) + paper.ink) // 2
     border = _border(of)
     out[border & here] = paper.ink
     out[_border(np.where(picked, of, -1)) & picked] = paper.accent

@@ -15,7 +15,15 @@ from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.rotations import rotation
 from collage.core.scene.cameras import Camera
 from collage.core.scene.directions import Triple
-from collage.core.scene.geometry import FaceSet, GeometrySource, StockShape, UvSet, with_face_sets, with_uv_sets
+from collage.core.scene.geometry import (
+    FaceSet,
+    GeometrySource,
+    StockShape,
+    UvSet,
+    with_face_sets,
+    with_held_uv,
+    with_uv_sets,
+)
 from collage.core.scene.lights import AreaLight, DistantLight, Light
 
 __all__ = ["AreaLight", "Bench", "BenchObject", "Camera", "DistantLight", "Environment", "Light", "stock"]
@@ -102,7 +110,9 @@ class BenchObject(Frozen):
     def mesh(self) -> Mesh:
         """The mesh in the object's own space, as large as it is on the bench. Raises CollageError."""
         made = self.geometry.mesh()
-        if self.uv_sets:
+        if any(one.held is not None for one in self.uv_sets):
+            made = with_held_uv(made, self.uv_sets)
+        elif self.uv_sets:
             made = with_uv_sets(made, self.uv_sets)
         if self.face_sets:
             made = with_face_sets(made, self.face_sets)
@@ -159,9 +169,15 @@ class BenchObject(Frozen):
     def key(self) -> str:
         """Names all that points on the object can tell of it: not its materials."""
         places = "".join(str(one.told_by) for one in self.assigned)
-        stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
         sets = "".join(f"{one!r}" for one in (*self.uv_sets, *self.face_sets))
-        return f"{self.name!r} {self.geometry.key} {sets} {stands} {places} {self.hidden} {self.hidden_faces}"
+        return f"{self.name!r} {sets} {places} {self.shape_key}"
+
+    @property
+    def shape_key(self) -> str:
+        """Names all that decides where rays meet it."""
+        stands = f"{self.place} {self.turn} {self.tilt} {self.roll} {self.scale}"
+        picked = f"{self.face_sets!r}" if self.hidden_faces else ""
+        return f"{self.geometry.key} {stands} {self.hidden} {self.hidden_faces} {picked}"
 
 
 @lru_cache(maxsize=64)
@@ -209,5 +225,5 @@ class Bench(Frozen):
 
     @property
     def geometry_key(self) -> tuple[str, ...]:
-        """Names all that decides what rays meet: the objects where they stand, and the ground."""
+        """Names all that is told of what rays meet: the objects where they stand, and the ground."""
         return (*(item.key for item in self.objects), "ground" if self.ground else "")

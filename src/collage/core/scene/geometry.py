@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+import hashlib
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
 from collage.core.base.frozen import Frozen
 from collage.core.geometry.checks import REMEDIES, mended
@@ -98,16 +99,34 @@ class MeshFile(Frozen):
         return self.model_copy(update={"reading": whole})
 
 
+@dataclass(frozen=True)
+class HeldUv:
+    """UVs (3 t, 2) that a hand is changing. key : names what is in them."""
+
+    key: str
+    places: np.ndarray = field(repr=False, compare=False)
+
+
+def held_uv(places: np.ndarray) -> HeldUv:
+    """UVs (3 t, 2) under the name of what is in them."""
+    places = np.ascontiguousarray(places, np.float32)
+    return HeldUv(hashlib.blake2b(places.data.cast("B"), digest_size=8).hexdigest(), places)
+
+
 class UvSet(Frozen):
     """A UV set of an object under a name of its own.
 
     of : the mesh's own set that it is. file : the places of its corners, (3 t, 2) float32 as NumPy writes them, where
-    they have been changed; its name relative to the project.
+    they have been changed; its name relative to the project. held : in their place while a hand changes them; it is
+    never stored.
     """
+
+    model_config = ConfigDict(arbitrary_types_allowed=True)
 
     name: str
     of: str = ""
     file: str = ""
+    held: HeldUv | None = Field(None, exclude=True)
 
 
 class FaceSet(Frozen):
@@ -131,6 +150,11 @@ def file_state(path: Path) -> str:
     return f"{found.st_mtime_ns}-{found.st_size}"
 
 
+def with_held_uv(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
+    """A mesh whose UVs a hand is changing: the same as `with_uv_sets`, but not kept."""
+    return with_uv_sets.__wrapped__(mesh, sets)  # the next step of the hand makes other ones
+
+
 @lru_cache(maxsize=64)
 def with_uv_sets(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
     """A mesh with other UV sets, in this order. Those that it has not, or whose file does not fit it, are left out.
@@ -140,6 +164,7 @@ def with_uv_sets(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
     found = {}
     for one in sets:
         uv = read_uv(Path(one.file), len(mesh.triangles)) if one.file else None
+        uv = one.held.places if one.held is not None and len(one.held.places) == 3 * len(mesh.triangles) else uv
         uv = uv if uv is not None else mesh.uv.get(one.of)  # also where the mesh was read again, and has other faces
         if uv is not None:
             found[one.name] = uv

@@ -36,6 +36,7 @@ class Scene:
     rotations : (regions, 3, 3) from object to world space, for row vectors.
     uv_sets : names of the UV sets of each region. bounds : of all objects, without the ground.
     remarks : sentences about objects that cannot be read. around : what surface points look up about all objects.
+    shape : names all that decides where rays meet it; scenes of the same shape share one tracer.
     """
 
     tracer: Any
@@ -48,6 +49,7 @@ class Scene:
     bounds: tuple[np.ndarray, np.ndarray]
     remarks: tuple[str, ...] = ()
     around: Surroundings = field(default_factory=Surroundings)
+    shape: tuple[str, ...] = ()
 
     @property
     def nbytes(self) -> int:
@@ -107,11 +109,16 @@ def _on_bench(item: BenchObject, mesh: Mesh) -> np.ndarray:
     return mesh.positions @ item.matrix().astype(np.float32) + np.array(item.place, np.float32)
 
 
-def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
-    """Puts the objects on the bench and makes them ready for ray queries; those that cannot be read are told."""
-    from embreex.mesh_construction import TriangleMesh
-    from embreex.rtcore_scene import EmbreeScene
+def shape_of(objects: tuple[BenchObject, ...], ground: bool) -> tuple[str, ...]:
+    """See Scene.shape."""
+    return (*(item.shape_key for item in objects), "ground" if ground else "")
 
+
+def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | None = None) -> Scene:
+    """Puts the objects on the bench and makes them ready for ray queries; those that cannot be read are told.
+
+    like : a scene of the same shape, to trace rays with what was made for that.
+    """
     meshes, told = _meshes(objects)
     sets = max([len(mesh.uv) for mesh in meshes] + [1])
     regions = [(number, rule) for number, item in enumerate(objects) for rule in range(-1, len(item.assigned))]
@@ -146,20 +153,28 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool) -> Scene:
             triangles[here][objects[number].unseen(mesh)] = vertex
         at, vertex = here.stop, vertex + len(world)
     ids[:, -1:] = NOTHING
-    tracer = EmbreeScene()
-    if vertex:
-        TriangleMesh(
-            tracer, np.concatenate([world.astype(np.float32, copy=False) for _, _, world, _ in placed]), triangles
-        )
-    else:  # an empty scene needs something to miss
-        TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
+    tracer = like.tracer if like is not None else _tracer([world for _, _, world, _ in placed], triangles)
     for array in (corners, faces, ids, gradients):
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     colours = _vertex_colours([mesh for _, mesh, _, _ in placed], count)
     around = replace(_around(objects, meshes, turns, ids[OBJECT], gradients), corners=corners, colours=colours)
-    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, build_bounds(objects), told, around)
+    bounds, shape = build_bounds(objects), shape_of(objects, ground)
+    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape)
+
+
+def _tracer(vertices: list[np.ndarray], triangles: np.ndarray) -> Any:
+    """Embree's scene of triangles (t, 3), of all vertices (v, 3) in a row."""
+    from embreex.mesh_construction import TriangleMesh
+    from embreex.rtcore_scene import EmbreeScene
+
+    tracer = EmbreeScene()
+    if any(map(len, vertices)):
+        TriangleMesh(tracer, np.concatenate([one.astype(np.float32, copy=False) for one in vertices]), triangles)
+    else:  # an empty scene needs something to miss
+        TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
+    return tracer
 
 
 def _around(

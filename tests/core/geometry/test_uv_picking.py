@@ -10,6 +10,7 @@ from collage.core.geometry import uv_layout as layout
 from collage.core.geometry import uv_picking as picking
 from collage.core.geometry.islands import islands_of
 from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.stock import SHAPES, shape
 
 # Two unit squares side by side, of two triangles each; the second one hangs on the first along x = 1.
 POINTS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [2, 0, 0], [2, 1, 0]], np.float32)
@@ -85,3 +86,15 @@ def test_edges_are_lined_up_and_islands_straightened_by_them() -> None:
     straight = layout.straightened(uv, whole, np.zeros(4, int), edges)
     assert straight[0, 1] == pytest.approx(straight[1, 1], abs=1e-6)
     assert np.linalg.norm(straight[1] - straight[0]) == pytest.approx(0.25, abs=1e-6)
+
+
+@pytest.mark.parametrize("name", sorted(SHAPES))
+def test_stock_shapes_are_of_quads_but_at_their_poles(name: str) -> None:
+    mesh = shape(name)
+    face = np.asarray(mesh.face)
+    count = np.bincount(face)
+    assert set(count.tolist()) <= {1, 2}
+    assert (count == 2).mean() > 0.9
+    starts = np.flatnonzero(face[1:] == face[:-1])
+    shared = [len(set(mesh.triangles[at]) & set(mesh.triangles[at + 1])) for at in starts[:200]]
+    assert set(shared) == {2}, "two triangles of a quad have an edge in common"

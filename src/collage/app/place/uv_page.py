@@ -116,13 +116,13 @@ class UvPage(QFrame):
         made = QComboBox()
         made.setAccessibleName(name)
         made.setToolTip(tip)
-        made.setFixedHeight(22)
+        made.setFixedHeight(24)
         return made
 
     def _button(self, label: str, tip: str, menu: Callable[[], QMenu]) -> QPushButton:
         button = QPushButton(f"{label} ▾")
         button.setToolTip(tip)
-        button.setFixedHeight(22)
+        button.setFixedHeight(24)
         button.clicked.connect(lambda: menu().popup(button.mapToGlobal(button.rect().bottomLeft())))
         return button
 

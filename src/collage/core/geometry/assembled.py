@@ -6,7 +6,7 @@ One unit of UV is as long as the whole shape, everywhere on it; each piece has i
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -92,14 +92,14 @@ def _box(width: float, height: float, depth: float, bevel: float, divisions: int
     """A box whose UVs are in metres, its faces one over the other."""
     box = rounded_box(width, height, depth, bevel, divisions)
     metres = box.uv["UVMap"] * np.float32(max(width, height, depth))
-    return Mesh(box.positions, box.triangles, box.normals, {"UVMap": metres})
+    return replace(box, uv={"UVMap": metres})
 
 
 def _leaning(mesh: Mesh, angle: float) -> Mesh:
     """Turned about x, so that what lies further back is higher."""
     c, s = np.cos(angle), np.sin(angle)
     turn = np.array([[1, 0, 0], [0, c, s], [0, -s, c]])
-    return Mesh(mesh.positions @ turn, mesh.triangles, mesh.normals @ turn, mesh.uv)
+    return replace(mesh, positions=mesh.positions @ turn, normals=mesh.normals @ turn)
 
 
 def _assembled(pieces: Sequence[_Piece], unit: float) -> Mesh:
@@ -109,7 +109,11 @@ def _assembled(pieces: Sequence[_Piece], unit: float) -> Mesh:
     low, high = positions.min(axis=0), positions.max(axis=0)
     positions -= [(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2]
     triangles = np.concatenate([one.mesh.triangles + start for one, start in zip(pieces, starts[:-1], strict=True)])
+    quads = [np.asarray(one.mesh.face) for one in pieces]
+    first = np.cumsum([0] + [int(face.max()) + 1 for face in quads])
+    face = np.concatenate([one + start for one, start in zip(quads, first[:-1], strict=True)])
     part = np.repeat(np.arange(len(pieces)), [len(one.mesh.triangles) for one in pieces])
     uv = np.concatenate([one.mesh.uv["UVMap"] + one.uv for one in pieces]) / unit
-    return Mesh(positions, triangles, np.concatenate([one.mesh.normals for one in pieces]), {"UVMap": uv}, part=part,
-                piece=connected(triangles, len(positions)), part_names=tuple(one.name for one in pieces))  # fmt: skip
+    normals, names = np.concatenate([one.mesh.normals for one in pieces]), tuple(one.name for one in pieces)
+    piece = connected(triangles, len(positions))
+    return Mesh(positions, triangles, normals, {"UVMap": uv}, part=part, piece=piece, part_names=names, face=face)

@@ -24,13 +24,17 @@ def _grid_triangles(rows: int, columns: int, wrap: bool) -> tuple[np.ndarray, np
 
 
 def _finish(positions: np.ndarray, triangles: np.ndarray, uv: np.ndarray, angle: float = 40.0) -> Mesh:
-    """A mesh with one vertex at each place, without faces that have no area (poles), with smoothed normals."""
+    """A mesh with one vertex at each place, without faces that have no area (poles), with smoothed normals.
+
+    Two triangles in a row are a quad, as `_grid_triangles` makes them.
+    """
     positions, triangles = _welded(positions, triangles)
     p = positions[triangles]
     area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
     keep = area > 1e-12
     triangles, uv = triangles[keep], uv.reshape(-1, 3, 2)[keep].reshape(-1, 2)
-    return Mesh(positions, triangles, smooth_normals(positions, triangles, angle), {"UVMap": uv})
+    _, face = np.unique(np.flatnonzero(keep) // 2, return_inverse=True)
+    return Mesh(positions, triangles, smooth_normals(positions, triangles, angle), {"UVMap": uv}, face=face)
 
 
 def rounded(profile: Profile, steps: int = 5, longest: float = 0.006) -> np.ndarray:

@@ -19,6 +19,7 @@ from collage.core.render.film import shown_value, to_display
 
 HATCH = 7  # pixels between lines
 WORST = 0.95  # quantile by area from which on a measure is drawn in the accent
+MOST_LINES = 0.5  # share of the pixels of a layout that lines around polygons may take
 CHECKS = 16  # of the test pattern across a tile
 
 Colour = tuple[int, int, int]
@@ -116,8 +117,9 @@ def uv_picture(
     if scale is None:
         out[(count > 1) & (back | forth)] = paper.ink
     if face is not None:
-        lines = _border(np.append(face, -1)[owner]) & here
-        out[lines] = (out[lines].astype(np.uint16) + paper.ink) // 2
+        lines = _upper_left(np.append(face, -1)[owner]) & here
+        if lines.sum() < MOST_LINES * here.sum():  # else polygons are so small that there would be nothing but lines
+            out[lines] = (out[lines].astype(np.uint16) + paper.ink) // 2
     border = _border(of)
     out[border & here] = paper.ink
     out[_border(np.where(picked, of, -1)) & picked] = paper.accent
@@ -131,6 +133,14 @@ def _border(ids: np.ndarray) -> np.ndarray:
     return np.asarray(
         (inner != wide[:-2, 1:-1]) | (inner != wide[2:, 1:-1]) | (inner != wide[1:-1, :-2]) | (inner != wide[1:-1, 2:])
     )
+
+
+def _upper_left(ids: np.ndarray) -> np.ndarray:
+    """(h, w) bool: whether the pixel above or left of one has another id; one pixel of each border."""
+    out = np.zeros(ids.shape, bool)
+    out[1:] |= ids[1:] != ids[:-1]
+    out[:, 1:] |= ids[:, 1:] != ids[:, :-1]
+    return out
 
 
 def plain(window: Window, width: int, height: int, tiles: np.ndarray, paper: Paper) -> np.ndarray:

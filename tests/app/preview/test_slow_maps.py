@@ -16,14 +16,14 @@ MATERIAL = "Lime-bloomed clay"
 
 
 def test_the_preview_does_not_wait_for_maps(project, tmp_path, hand, qapp, monkeypatch) -> None:
-    gate, read = threading.Event(), store.read_pixels
+    gate, read = threading.Event(), store.pixels_in_parts
 
     def slow(path, most=4):
         assert gate.wait(60)
         return read(path, most)
 
     with monkeypatch.context() as slowly:
-        slowly.setattr(store, "read_pixels", slow)
+        slowly.setattr(store, "pixels_in_parts", slow)
         window = make_window(project, settings_file=tmp_path / "settings.json", desks=tmp_path / "desks")
         window.resize(1280, 800)
         window.show()

@@ -63,7 +63,7 @@ def no_reading(monkeypatch: pytest.MonkeyPatch) -> Callable[[], None]:
         def read(path: Path, _most: int = 4) -> np.ndarray:
             raise AssertionError(f"{path} was read")
 
-        monkeypatch.setattr(store, "read_pixels", read)
+        monkeypatch.setattr(store, "pixels_in_parts", read)
 
     return forbid
 
@@ -149,8 +149,8 @@ def test_a_changed_file_is_made_anew_and_no_other(tmp_path: Path, monkeypatch) -
         open_one(tmp_path / "levels", path)
     written(paths[0], 9)
     read = []
-    real = store.read_pixels
-    monkeypatch.setattr(store, "read_pixels", lambda path, most=4: read.append(path) or real(path, most))
+    real = store.pixels_in_parts
+    monkeypatch.setattr(store, "pixels_in_parts", lambda path, most=4: read.append(path) or real(path, most))
     for path, seed in zip(paths, (9, 1), strict=True):
         assert same(open_one(tmp_path / "levels", path), build(noise(np.uint8, 3, seed), "srgb_texture"))
     assert read == [paths[0]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,7 +17,7 @@ from collage.core.document.materials import new_material
 from collage.core.document.model import Input, Network, Wire
 from collage.core.evaluate.run import Cancelled, Workers
 from collage.core.images import level_files, store
-from collage.core.images.files import write_image
+from collage.core.images.files import Parts, write_image
 from collage.core.images.level_files import LevelFiles
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.render.cards import CardPictures, card_pictures
@@ -33,18 +34,18 @@ class Gate:
     def __init__(self) -> None:
         self.open, self.read = threading.Event(), []
 
-    def __call__(self, path: Path, most: int = 4) -> np.ndarray:
+    def __call__(self, path: Path, most: int = 4) -> AbstractContextManager[Parts]:
         assert self.open.wait(20)
         self.read.append(path.name)
         return self.real(path, most)
 
-    real = staticmethod(store.read_pixels)
+    real = staticmethod(store.pixels_in_parts)
 
 
 @pytest.fixture
 def gate(monkeypatch: pytest.MonkeyPatch) -> Iterator[Gate]:
     made = Gate()
-    monkeypatch.setattr(store, "read_pixels", made)
+    monkeypatch.setattr(store, "pixels_in_parts", made)
     yield made
     made.open.set()
 
@@ -168,14 +169,14 @@ def painted(path: str) -> Network:
 
 def test_it_gets_sharper_map_by_map_the_nearest_first(library, tmp_path: Path, monkeypatch) -> None:
     gates = {name: threading.Event() for name in ("a.png", "z.png")}
-    begun, real = [], store.read_pixels
+    begun, real = [], store.pixels_in_parts
 
-    def slow(path: Path, most: int = 4) -> np.ndarray:
+    def slow(path: Path, most: int = 4) -> AbstractContextManager[Parts]:
         begun.append(path.name)
         assert gates[path.name].wait(20)
         return real(path, most)
 
-    monkeypatch.setattr(store, "read_pixels", slow)
+    monkeypatch.setattr(store, "pixels_in_parts", slow)
     for name in gates:
         write_image(tmp_path / name, np.full((8, 8, 3), (230, 10, 10), np.uint8))
     near, far = (
@@ -259,7 +260,7 @@ def test_tiles_that_lie_ready_are_there_at_once(library, tmp_path: Path, tiled: 
         *_, complete = renderer.stages(tiled)
         renderer.images.close()
         files.settle()
-        monkeypatch.setattr(store, "read_pixels", None)  # nothing is decoded at the second start
+        monkeypatch.setattr(store, "pixels_in_parts", None)  # nothing is decoded at the second start
     np.testing.assert_array_equal(moving.linear, complete.linear)
 
 

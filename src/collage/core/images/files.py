@@ -157,17 +157,56 @@ def read_pixels(path: Path, most: int = 4) -> np.ndarray:
     source = _open(path)
     try:
         info = _info(source.spec(), path)
-        kind = _kind(info)
         channels = min(info.channels, most)
-        pixels = source.read_image(0, 0, 0, channels, kind)
-        if pixels is None:
-            reason = _reason(source.geterror) or "it ends too early"
-            raise CollageError(
-                f"The image is broken: {reason}.", about=path.name, remedy="Copy or save the file again."
-            )
+        pixels = _whole(source.read_image(0, 0, 0, channels, _kind(info)), source, path)
     finally:
         source.close()
-    return np.asarray(pixels).reshape(info.height, info.width, channels)
+    return pixels.reshape(info.height, info.width, channels)
+
+
+ROWS = 256  # of an image that are read at once: they stay in the processor's cache
+
+
+@dataclass(frozen=True)
+class Parts:
+    """An image in parts. shape : (height, width, channels). parts : some rows each, (rows, w, c), from the top."""
+
+    shape: tuple[int, int, int]
+    parts: Iterator[np.ndarray]
+
+
+@contextmanager
+def pixels_in_parts(path: Path, most: int = 4) -> Iterator[Parts]:
+    """The pixels of an image as `read_pixels` gives them, ROWS rows at a time; in one where the file has no rows.
+
+    Raises CollageError, also where the next part is asked for.
+    """
+    source = _open(path)
+    try:
+        spec = source.spec()
+        info = _info(spec, path)
+        shape = (info.height, info.width, min(info.channels, most))
+        if spec.tile_width or info.floating:
+            yield Parts(shape, iter([read_pixels(path, most)]))
+            return
+
+        def parts() -> Iterator[np.ndarray]:
+            for start in range(0, info.height, ROWS):
+                end = min(start + ROWS, info.height)
+                rows = source.read_scanlines(spec.y + start, spec.y + end, spec.z, 0, shape[2], _kind(info))
+                yield _whole(rows, source, path).reshape(end - start, *shape[1:])
+
+        yield Parts(shape, parts())
+    finally:
+        source.close()
+
+
+def _whole(pixels: np.ndarray | None, source: oiio.ImageInput, path: Path) -> np.ndarray:
+    """What was read; raises CollageError where there is nothing."""
+    if pixels is not None:
+        return np.asarray(pixels)
+    reason = _reason(source.geterror) or "it ends too early"
+    raise CollageError(f"The image is broken: {reason}.", about=path.name, remedy="Copy or save the file again.")
 
 
 BYTES_AT_ONCE = 8 * 2**20  # of a picture that is written: a step takes some tenths of a second

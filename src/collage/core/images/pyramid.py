@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import mmap
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
+from itertools import chain
 
 import numpy as np
 
@@ -262,8 +263,7 @@ def build(pixels: np.ndarray, space: str = "lin_rec709", room: Room = in_memory)
     space = "lin_rec709" if is_linear(space) or pixels.shape[2] == 2 else space
     bits, pixels_float = pixels.dtype.itemsize * 8, pixels.dtype.kind == "f"
     if pixels.dtype in (np.uint8, np.uint16):
-        coding = Coding(pixels.dtype.name, 1 / (255 if bits == 8 else 65535))
-        stored = pixels
+        coding, stored = _coding_of(pixels.dtype), pixels
     else:
         pixels = np.nan_to_num(pixels.astype(np.float32, copy=False), posinf=65504.0, neginf=-65504.0)
         low, high = float(pixels.min(initial=0.0)), float(pixels.max(initial=1.0))
@@ -273,7 +273,10 @@ def build(pixels: np.ndarray, space: str = "lin_rec709", room: Room = in_memory)
     if stored.size and _is_even(stored):
         one = _with_levels(np.ascontiguousarray(stored[:1, :1]), coding, bits, space, pixels_float, in_memory)
         return replace(one, width=stored.shape[1], height=stored.shape[0], even=True)
-    return _with_levels(np.ascontiguousarray(stored), coding, bits, space, pixels_float, room)
+    stored = np.ascontiguousarray(stored)
+    if not pixels_float and _in_one(stored.shape, coding, space):
+        return _by_tables(stored.shape, iter([stored]), coding, space, room)
+    return _with_levels(stored, coding, bits, space, pixels_float, room)
 
 
 def half_size(pixels: np.ndarray, space: str = "lin_rec709") -> np.ndarray:
@@ -293,25 +296,79 @@ def _is_even(stored: np.ndarray) -> bool:
     return bool((stored[0] == first).all()) and all((row == first).all() for row in stored)
 
 
+def build_in_parts(
+    shape: tuple[int, int, int], parts: Iterator[np.ndarray], space: str = "lin_rec709", room: Room = in_memory
+) -> Pyramid:
+    """The pyramid of an image that is read in parts; each is worked on while it is in the processor's cache.
+
+    shape : (h, w, c). parts : some rows each, (rows, w, c), as `build` takes them; all but the last a multiple of four.
+    """
+    first = next(parts)
+    if first.dtype.kind == "u" and not _is_even(first[:1]):
+        space = "lin_rec709" if is_linear(space) or shape[2] == 2 else space
+        coding = _coding_of(first.dtype)
+        if _in_one(shape, coding, space):
+            return _by_tables(shape, chain([first], parts), coding, space, room)
+    return build(np.concatenate([first, *parts]), space, room)
+
+
+def _coding_of(dtype: np.dtype) -> Coding:
+    """Of whole numbers, as they are stored in a file."""
+    return Coding(dtype.name, 1 / (255 if dtype == np.uint8 else 65535))
+
+
+def _by_tables(
+    shape: tuple[int, int, int], parts: Iterator[np.ndarray], coding: Coding, space: str, room: Room
+) -> Pyramid:
+    """The pyramid of whole numbers (h, w, c) that come in parts; see `_in_one`."""
+    levels = _Levels(shape, np.dtype(coding.kind), room)
+    plain, light = _tables(coding, space)
+    steps = _code_table(space) if not is_linear(space) else np.zeros(0, np.uint8)
+    third, row = [], 0
+    for part in parts:
+        here = slice(row, row + len(part))
+        half = slice(here.start // 2, here.stop // 2)
+        pyramids.spread(part, levels.of(0)[here])
+        third.append(pyramids.two_levels(part, min(shape[2], 3), light, plain, steps, levels.of(1)[half]))
+        row = here.stop
+    bits = 8 * np.dtype(coding.kind).itemsize
+    return levels.finished(np.concatenate(third), 2, coding, bits, space, floating=False)
+
+
+class _Levels:
+    """The texels of a pyramid in the making. shape : (h, w, c) of the image."""
+
+    def __init__(self, shape: tuple[int, int, int], dtype: np.dtype, room: Room) -> None:
+        self.height, self.width, self.channels = shape
+        self.layout = Layout(self.width, self.height)
+        per_texel = 1 if self.channels == 1 else 4
+        self.place = room(self.layout.end * per_texel * dtype.itemsize)
+        self.texels = self.place.view(dtype).reshape(self.layout.end, per_texel)
+
+    def of(self, number: int) -> np.ndarray:
+        """The texels of a level, (h, w + 1, 1 or 4)."""
+        return self.layout.of(self.texels, number)
+
+    def finished(
+        self, level: np.ndarray, number: int, coding: Coding, bits: int, space: str, *, floating: bool
+    ) -> Pyramid:
+        """Fills a level with its light (h, w, c), and all that follow; the larger ones are there."""
+        while number <= self.layout.last:
+            pyramids.spread(_codes_of(level, coding, space), self.of(number))
+            number += 1
+            level = _halved(level) if number <= self.layout.last else level
+        flat = self.texels.ravel() if self.channels == 1 else self.texels.view(np.uint8).ravel()
+        flat.flags.writeable = False
+        size = self.width, self.height, self.channels
+        return Pyramid(flat, coding, *size, bits, space, floating, file=_file_of(self.place))
+
+
 def _with_levels(stored: np.ndarray, coding: Coding, bits: int, space: str, floating: bool, room: Room) -> Pyramid:
-    height, width, channels = stored.shape
-    layout = Layout(width, height)
-    per_texel = 1 if channels == 1 else 4
-    place = room(layout.end * per_texel * stored.dtype.itemsize)
-    texels = place.view(stored.dtype).reshape(layout.end, per_texel)
-    level = None
-    pyramids.spread(stored, layout.of(texels, 0))
-    if layout.last > 1 and _in_one(stored, coding, space):
-        plain, light = _tables(coding, space)
-        steps = _code_table(space) if not is_linear(space) else np.zeros(0, np.uint8)
-        level = pyramids.two_levels(stored, min(channels, 3), light, plain, steps, layout.of(texels, 1))
-        pyramids.spread(_codes_of(level, coding, space), layout.of(texels, 2))
-    for number in range(1 if level is None else 3, layout.last + 1):
-        level = _halved(level) if level is not None else _first_halved(stored, coding, space)
-        pyramids.spread(_codes_of(level, coding, space), layout.of(texels, number))
-    flat = texels.ravel() if channels == 1 else texels.view(np.uint8).ravel()
-    flat.flags.writeable = False
-    return Pyramid(flat, coding, width, height, channels, bits, space, floating, file=_file_of(place))
+    levels = _Levels(stored.shape, stored.dtype, room)
+    pyramids.spread(stored, levels.of(0))
+    if not levels.layout.last:
+        return levels.finished(np.zeros(0, np.float32), 1, coding, bits, space, floating=floating)
+    return levels.finished(_first_halved(stored, coding, space), 1, coding, bits, space, floating=floating)
 
 
 def _file_of(array: np.ndarray) -> mmap.mmap | None:
@@ -320,9 +377,11 @@ def _file_of(array: np.ndarray) -> mmap.mmap | None:
     return base if isinstance(base, mmap.mmap) else None
 
 
-def _in_one(stored: np.ndarray, coding: Coding, space: str) -> bool:
-    """Whether the second and third level can be made in one go, by tables."""
-    height, width, _ = stored.shape
+def _in_one(shape: tuple[int, int, int], coding: Coding, space: str) -> bool:
+    """Whether the second and third level of an image (h, w, c) can be made in one go, by tables."""
+    height, width, _ = shape
+    if Layout(width, height).last < 2:
+        return False
     by_table = coding.kind == "uint8" or (coding.kind == "uint16" and is_linear(space))
     return by_table and not coding.offset and height % 4 == 0 and width % 4 == 0
 

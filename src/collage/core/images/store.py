@@ -18,9 +18,9 @@ import numpy as np
 from collage.core.base.budget import Budget, Store
 from collage.core.base.errors import CollageError
 from collage.core.images.colour import is_linear
-from collage.core.images.files import read_info, read_pixels
+from collage.core.images.files import pixels_in_parts, read_info
 from collage.core.images.level_files import LevelFiles, Source
-from collage.core.images.pyramid import Pyramid, Room, build, in_memory
+from collage.core.images.pyramid import Pyramid, Room, build, build_in_parts, in_memory
 from collage.core.images.tiles import Place, Tiles, is_pattern
 
 
@@ -225,7 +225,8 @@ class ImageStore:
 
     def _load(self, ref: ImageRef, most: int) -> Pyramid | CollageError:
         def make(room: Room) -> Pyramid:
-            return build(read_pixels(Path(ref.path), most), ref.space, room)
+            with pixels_in_parts(Path(ref.path), most) as image:
+                return build_in_parts(image.shape, image.parts, ref.space, room)
 
         try:
             if self.files is None:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import sys
+
 import numpy as np
 from numba import njit, types
 
+LITTLE_ENDIAN = sys.byteorder == "little"
 _OPTIONS = {"nogil": True, "cache": True, "error_model": "numpy", "fastmath": True}
 _TABLE = types.Array(types.float32, 1, "C", readonly=True)
 _LEVEL = types.Array(types.float32, 3, "C")
@@ -85,32 +88,35 @@ def _two_levels(codes, colours, curve, plain, steps, out, light):
     for pair in range(light.shape[0]):
         for line in range(2):
             row = 2 * pair + line
-            if channels == 3 and colours == 3:  # the most usual kind, without a choice for each number
+            if (
+                channels == 3 and colours == 3 and steps.size > 0
+            ):  # the most usual kind, without a choice at each number
                 for column in range(width):
                     for channel in range(3):
-                        lines[line, column, channel] = quarter * (
+                        value = quarter * (
                             curve[codes[2 * row, 2 * column, channel]]
                             + curve[codes[2 * row, 2 * column + 1, channel]]
                             + curve[codes[2 * row + 1, 2 * column, channel]]
                             + curve[codes[2 * row + 1, 2 * column + 1, channel]]
                         )
+                        lines[line, column, channel] = value
+                        out[row, column, channel] = steps[np.int32(min(max(value, np.float32(0)), one) * last + half)]
             else:
                 for column in range(width):
                     for channel in range(channels):
                         table = curve if channel < colours else plain
-                        lines[line, column, channel] = quarter * (
+                        value = quarter * (
                             table[codes[2 * row, 2 * column, channel]]
                             + table[codes[2 * row, 2 * column + 1, channel]]
                             + table[codes[2 * row + 1, 2 * column, channel]]
                             + table[codes[2 * row + 1, 2 * column + 1, channel]]
                         )
-            for column in range(width):
-                for channel in range(channels):
-                    held = min(max(lines[line, column, channel], np.float32(0)), one)
-                    if channel < colours and steps.size > 0:
-                        out[row, column, channel] = steps[np.int32(held * last + half)]
-                    else:
-                        out[row, column, channel] = np.int32(held * top + half)
+                        lines[line, column, channel] = value
+                        held = min(max(value, np.float32(0)), one)
+                        if channel < colours and steps.size > 0:
+                            out[row, column, channel] = steps[np.int32(held * last + half)]
+                        else:
+                            out[row, column, channel] = np.int32(held * top + half)
             for channel in range(channels):
                 out[row, width, channel] = out[row, 0, channel]
         for column in range(width // 2):
@@ -161,9 +167,25 @@ def _spread(codes, out):
             out[row, width, channel] = codes[row, 0, channel]
 
 
+@njit(types.void(_codes(types.uint8), types.Array(types.uint32, 2, "C")), **_OPTIONS)
+def _spread_colours(codes, out):
+    width = codes.shape[1]
+    for row in range(codes.shape[0]):
+        for column in range(width):
+            out[row, column] = (
+                np.uint32(codes[row, column, 0])
+                | (np.uint32(codes[row, column, 1]) << np.uint32(8))
+                | (np.uint32(codes[row, column, 2]) << np.uint32(16))
+            )
+        out[row, width] = out[row, 0]
+
+
 def spread(codes: np.ndarray, out: np.ndarray) -> None:
     """Puts (h, w, c) uint8 or uint16 codes into texels (h, w + 1, c or more) whose rows end as they begin."""
-    _spread(codes, out)
+    if codes.dtype == np.uint8 and codes.shape[2] == 3 and LITTLE_ENDIAN:  # one word is written for each texel
+        _spread_colours(codes, out.view(np.uint32)[:, :, 0])
+    else:
+        _spread(codes, out)
 
 
 @njit(types.void(_codes(types.float32), types.int64, types.Array(types.uint8, 1, "C", readonly=True),

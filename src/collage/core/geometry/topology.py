@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from collage.core.kernels import Family
+
+kernels = Family("meshes")
+
 _MIX = (np.uint64(0x9E3779B97F4A7C15), np.uint64(0xC2B2AE3D27D4EB4F), np.uint64(0x165667B19E3779F9))
 
 
@@ -55,20 +59,9 @@ def connected(triangles: np.ndarray, count: int) -> np.ndarray:
 
     triangles : (t, 3) of welded vertices, of which there are `count`.
     """
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
-    if not len(triangles):
-        return np.zeros(0, np.int32)
-    start = np.concatenate([triangles[:, 0], triangles[:, 1]])
-    end = np.concatenate([triangles[:, 1], triangles[:, 2]])
-    graph = coo_matrix((np.ones(len(start), np.int8), (start, end)), (count, count))
-    _, of_vertex = connected_components(graph, directed=False)
-    piece = of_vertex[triangles[:, 0]]
-    _, first, inverse = np.unique(piece, return_index=True, return_inverse=True)
-    rank = np.empty(len(first), np.int32)
-    rank[np.argsort(first)] = np.arange(len(first), dtype=np.int32)
-    return rank[inverse]
+    piece = np.empty(len(triangles), np.int32)
+    kernels.connect(np.ascontiguousarray(triangles, np.int32), np.arange(count, dtype=np.int32), piece)
+    return piece
 
 
 def edge_keys(triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

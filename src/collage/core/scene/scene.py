@@ -10,7 +10,10 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.surroundings import Surroundings, name_number
+from collage.core.kernels import Family
 from collage.core.scene.bench import BenchObject
+
+kernels = Family("meshes")
 
 GROUND = -1  # the object number of the ground
 BACKGROUND = -2  # the object number where there is none
@@ -90,6 +93,7 @@ def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarr
     return np.min([one.min(axis=0) for one in every], axis=0), np.max([one.max(axis=0) for one in every], axis=0)
 
 
+NO_UV = np.zeros((0, 2), np.float32)
 NO_MESH = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)), {})
 
 
@@ -136,8 +140,7 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
     for number, mesh, world, turn in placed:  # each right where it will lie: a large mesh is there once
         here = slice(at, at + len(mesh.triangles))
         _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, world, turn)
-        for column, directions in enumerate((mesh.face_normals, *mesh.gradients)):
-            np.matmul(directions, turn, out=faces[here, 3 * column : 3 * column + 3])
+        kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
         _lay_gradients(gradients[:, here], mesh, turn)
         region = _region(objects[number], mesh, first[number]) if number != GROUND else GROUND
         for row, of in (
@@ -224,10 +227,7 @@ def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
 
 def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, turn: np.ndarray) -> None:
     """Fills the rows of a mesh's corners; see Scene.corners. world : (v, 3), its vertices on the bench."""
-    at = mesh.triangles.ravel()
-    out[:, :3] = world[at]
-    out[:, 3:6] = mesh.positions[at]
-    out[:, 6:9] = mesh.normals @ turn
+    kernels.corners(mesh.triangles, np.ascontiguousarray(world, np.float32), mesh.positions, mesh.normals, turn, out)
     sets = list(mesh.uv.values()) or [np.zeros((1, 2), np.float32)]
     for number in range((out.shape[1] - 9) // 2):
         out[:, 9 + 2 * number : 11 + 2 * number] = sets[number if number < len(sets) else 0]

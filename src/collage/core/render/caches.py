@@ -44,15 +44,15 @@ class RenderCaches:
                 self.forget(behind)
                 self.views.drop(lambda key, name=name: key == name)  # type: ignore[misc]
 
-    def scene(self, bench: Bench) -> Scene:
-        """The bench's geometry, ready for rays; kept by all that decides it."""
+    def scene(self, bench: Bench, key: tuple[str, ...] = ()) -> Scene:
+        """The bench's geometry, ready for rays; kept by all that decides it. key : its geometry key, if it is known."""
 
         def make() -> Scene:
             shape = shape_of(bench.objects, bench.ground)
             like = next((one for one in self._scenes.values() if one.shape == shape), None)
             return build_scene(bench.objects, bench.ground, like)
 
-        return self._scenes.get_or_make(bench.geometry_key, make)
+        return self._scenes.get_or_make(key or bench.geometry_key, make)
 
     def environment(self, bench: Bench, folder: Path) -> EnvironmentLight | None:
         """The environment that lights the bench; None where it is off. Raises CollageError."""
@@ -85,4 +85,4 @@ def view_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:
     """Names all that the samples of a picture depend on."""
     bench = request.bench
     worn = bench.worn if len(bench.worn) >= MANY else ()  # else samples are the same whatever the materials
-    return bench.geometry_key, bench.camera, request.size, request.quality == "coarse", shift, worn
+    return request.geometry_key, bench.camera, request.size, request.quality == "coarse", shift, worn

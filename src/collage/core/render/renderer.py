@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
@@ -130,7 +131,7 @@ class Renderer:
         linear, display = np.empty((*shape, 3), np.float32), np.empty((*shape, 3), np.uint8)
         picked = request.width * request.height <= MOST_PICKED
         triangle = np.empty(shape if picked else (0, 0), np.int32)
-        scene = self.caches.scene(request.bench)
+        scene = self.caches.scene(request.bench, request.geometry_key)
         for done, tile in enumerate(parts):
             total = np.zeros((tile.outer.width * tile.outer.height, 3), np.float32)
             for number, shift in enumerate(shifts):
@@ -218,7 +219,7 @@ class Renderer:
             raise Cancelled
 
         def make() -> View:
-            scene = self.caches.scene(request.bench)
+            scene = self.caches.scene(request.bench, request.geometry_key)
             return View(scene, self._samples(scene, request, shift, None, cancelled))
 
         return self.caches.views.get_or_make(view_key(request, shift), make)
@@ -266,7 +267,9 @@ class _Work:
         until = time.monotonic() + MOMENT
         names = _nearest_first(bench, request.materials)
         makes: list[Callable[[], Any]] = [partial(self._surface, name, until) for name in names]
-        makes.append(partial(renderer.caches.scene, bench))  # meanwhile: files, levels and meshes take their time
+        makes.append(
+            partial(renderer.caches.scene, bench, request.geometry_key)
+        )  # meanwhile: files, levels and meshes take their time
         *surfaces, scene = renderer.workers.map(_call, makes)
         for name, surface in zip(names, surfaces, strict=True):
             self.surfaces[name] = self._whole(name, surface) if self.patient else surface
@@ -437,10 +440,10 @@ class _Work:
 
 def _nearest_first(bench: Bench, materials: Mapping[str, Network]) -> list[str]:
     """The materials on the bench, those of the nearest objects first: their maps are read first."""
-    eye = bench.camera.position()
+    eye = tuple(bench.camera.position())
     near: dict[str, float] = {}
     for item in bench.objects:
-        away = float(np.linalg.norm(np.array(item.place) - eye))
+        away = math.dist(item.place, eye)
         for name in item.materials:
             near[name] = min(near.get(name, away), away)
     return sorted(near.keys() & materials.keys(), key=lambda name: (near[name], name))

@@ -45,6 +45,11 @@ class PictureRequest:
         """Whether light is shown, rather than plain values."""
         return self.peek is None and self.mode in ("lit", "clay")
 
+    @cached_property
+    def geometry_key(self) -> tuple[str, ...]:
+        """The bench's, as it was when it was first asked for: a picture shows one state of its files."""
+        return self.bench.geometry_key
+
     @property
     def size(self) -> tuple[int, int]:
         """Width and height in pixels."""

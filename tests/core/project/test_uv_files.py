@@ -17,6 +17,7 @@ from collage.core.project.fresh import ball_project
 from collage.core.project.recovery import Desk
 from collage.core.project.references import missing, outside, references
 from collage.core.scene.geometry import with_uv_sets
+from collage.core.scene.scene import build_scene
 
 BALL = uvs.UvChoice("Ball", "UVMap")
 
@@ -86,6 +87,10 @@ def test_a_mesh_that_was_read_again_with_other_faces_keeps_its_own_uvs(session, 
     mesh = coarse.in_folder(session.folder).mesh()
     assert list(mesh.uv) == ["UVMap"]
     assert np.array_equal(mesh.uv["UVMap"], coarse.geometry.mesh().uv["UVMap"])
+    whole = item.in_folder(session.folder)
+    assert build_scene((whole,), False).remarks == ()
+    told = build_scene((coarse.in_folder(session.folder),), False).remarks
+    assert told == ("No longer fits the mesh of “Ball”: UV set “UVMap”.",)
 
 
 def test_picked_faces_survive_saving_and_are_left_out_on_another_mesh(session, tmp_path: Path, library) -> None:
@@ -101,6 +106,9 @@ def test_picked_faces_survive_saving_and_are_left_out_on_another_mesh(session, t
     assert np.array_equal(item.mesh().sets["cap 2"], ~picked)
     coarse = item.model_copy(update={"geometry": item.geometry.model_copy(update={"sizes": {"segments": 24}})})
     assert dict(coarse.mesh().sets) == {}
+    assert build_scene((item,), False).remarks == ()
+    told = build_scene((coarse,), False).remarks
+    assert told == ("No longer fits the mesh of “Ball”: faces “cap”, faces “cap 2”.",)
     again.close()
     with pytest.raises(CollageError, match="No face"):
         faces.name_faces(session, "Ball", "none", picked & False)

@@ -20,6 +20,7 @@ from collage.core.scene.geometry import (
     GeometrySource,
     StockShape,
     UvSet,
+    misfits,
     with_face_sets,
     with_held_uv,
     with_uv_sets,
@@ -117,6 +118,10 @@ class BenchObject(Frozen):
         if self.face_sets:
             made = with_face_sets(made, self.face_sets)
         return made if self.scale == 1 else _scaled(made, self.scale)
+
+    def misfits(self) -> tuple[str, ...]:
+        """Names of what of it was made for another mesh, and is left out. Raises CollageError."""
+        return misfits(self.geometry.mesh(), self.uv_sets, self.face_sets)
 
     def in_folder(self, folder: Path) -> BenchObject:
         """The same with whole names of its files, which are relative to a project's folder."""

@@ -172,6 +172,18 @@ def with_uv_sets(mesh: Mesh, sets: tuple[UvSet, ...]) -> Mesh:
 
 
 @lru_cache(maxsize=64)
+def misfits(mesh: Mesh, uv_sets: tuple[UvSet, ...], face_sets: tuple[FaceSet, ...]) -> tuple[str, ...]:
+    """Names of what was made for another mesh, as after an object was read again. mesh : the object's own.
+
+    uv_sets : with the whole names of their files.
+    """
+    count = len(mesh.triangles)
+    lost = [one for one in uv_sets if (read_uv(Path(one.file), count) is None if one.file else one.of not in mesh.uv)]
+    picked = [one for one in face_sets if one.triangles != count]
+    return (*(f"UV set “{one.name}”" for one in lost), *(f"faces “{one.name}”" for one in picked))
+
+
+@lru_cache(maxsize=64)
 def with_face_sets(mesh: Mesh, sets: tuple[FaceSet, ...]) -> Mesh:
     """A mesh with sets of picked faces; those that were picked on another mesh are left out."""
     found = {one.name: restored(one.picked, one.triangles) for one in sets if one.triangles == len(mesh.triangles)}

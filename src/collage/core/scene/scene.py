@@ -38,7 +38,8 @@ class Scene:
         object's own material. Of the ground, GROUND.
     rotations : (regions, 3, 3) from object to world space, for row vectors.
     uv_sets : names of the UV sets of each region. bounds : of all objects, without the ground.
-    remarks : sentences about objects that cannot be read. around : what surface points look up about all objects.
+    remarks : sentences about objects that cannot be read, or not as they were.
+    around : what surface points look up about all objects.
     shape : names all that decides where rays meet it; scenes of the same shape share one tracer.
     """
 
@@ -98,11 +99,13 @@ NO_MESH = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)), {})
 
 
 def _meshes(objects: tuple[BenchObject, ...]) -> tuple[list[Mesh], tuple[str, ...]]:
-    """Each object's mesh, one of no triangles where it is hidden or cannot be read, and sentences about the latter."""
+    """Each object's mesh, one of no triangles where it is hidden or cannot be read, and what is to be told."""
     meshes, told = [], []
     for item in objects:
         try:
             meshes.append(NO_MESH if item.hidden else item.mesh())
+            if not item.hidden and (item.uv_sets or item.face_sets) and item.misfits():
+                told.append(f"No longer fits the mesh of “{item.name}”: {', '.join(item.misfits())}.")
         except CollageError as error:
             meshes.append(NO_MESH)
             told.append(f"“{item.name}” is not shown: {error}")

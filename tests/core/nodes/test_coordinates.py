@@ -367,21 +367,36 @@ def test_crops_cut_one_picture_and_each_part_keeps_to_one_of_them(library) -> No
     assert hit == {(float(a), float(b)) for a in range(2) for b in range(3)}
 
 
-def test_images_are_drawn_by_their_weights(library, tmp_path) -> None:
-    for number, value in enumerate((10, 90, 170, 250), 1):
+def test_a_part_shows_one_of_the_drawn_crops_and_stays_inside_it(library) -> None:
+    flat, boxes = sheet(16, 16), [(0.1, 0.2, 0.3, 0.4), (0.5, 0.0, 0.25, 1.0), (0.0, 0.6, 1.0, 0.4)]
+    for random, wanted in ((0.0, 0), (0.32, 0), (0.34, 1), (0.66, 1), (0.68, 2), (1.0, 2)):
+        given = {f"crop{number}": ("vector4", box) for number, box in enumerate(boxes, 1)}
+        given |= {"random": ("float", random), "count": ("integer", 3)}
+        uv = evaluated(library, flat, "clg_crops", given, "", "vector2")
+        left, bottom, width, height = boxes[wanted]
+        place = np.asarray(flat.uv["UVMap"], np.float64)
+        assert uv == pytest.approx(np.stack([left + width * place[0], bottom + height * place[1]]), abs=1e-6)
+    further = replace(flat, uv={"UVMap": flat.uv["UVMap"] + np.float32([[3], [-2]])})
+    assert evaluated(library, further, "clg_crops", given, "", "vector2") == pytest.approx(uv, abs=1e-5)
+
+
+@pytest.mark.parametrize("count", [4, 8])
+def test_images_are_drawn_by_their_weights(library, tmp_path, count: int) -> None:
+    values = [10 + 30 * number for number in range(count)]
+    for number, value in enumerate(values, 1):
         write_image(tmp_path / f"{number}.png", np.full((4, 4, 1), value, np.uint8))
-    weights = (1.0, 3.0, 0.0, 2.0)
+    weights = np.array([1.0, 3.0, 0.0, 2.0, 0.5, 1.5, 0.0, 4.0][:count])
     random = np.linspace(0, 0.9999, 600)
     seen_values = []
-    for one in random[::10]:
-        given = {f"file{number}": ("filename", str(tmp_path / f"{number}.png")) for number in (1, 2, 3, 4)}
-        given |= {f"weight{number}": ("float", weight) for number, weight in enumerate(weights, 1)}
+    for one in random[::5]:
+        given = {f"file{number}": ("filename", str(tmp_path / f"{number}.png")) for number in range(1, count + 1)}
+        given |= {f"weight{number}": ("float", float(weight)) for number, weight in enumerate(weights, 1)}
         found = evaluated(
             library, sheet(2, 2), "clg_vary_image", {**given, "random": ("float", float(one))}, "", "float"
         )
         seen_values.append(round(float(found[0, 0]) * 255))
-    shares = [seen_values.count(value) / len(seen_values) for value in (10, 90, 170, 250)]
-    assert shares == pytest.approx([1 / 6, 3 / 6, 0, 2 / 6], abs=0.02)
+    shares = [seen_values.count(value) / len(seen_values) for value in values]
+    assert shares == pytest.approx(list(weights / weights.sum()), abs=0.02)
 
 
 # ---- choosing ---------------------------------------------------------------------------------

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
@@ -20,7 +20,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from collage.app.preview.images import to_image
+from collage.app.shell.jobs import Jobs, Latest
 from collage.app.widgets.card_editors import CardEditor, Histogram
+from collage.app.widgets.crops_editor import CropsEditor
 from collage.app.widgets.depth_field import DepthField, is_strength
 from collage.app.widgets.editors import editor_for
 from collage.app.widgets.fields import Field, field_for
@@ -32,18 +35,24 @@ from collage.app.wire.layers_editor import GroupEditor, LayersEditor
 from collage.app.wire.space_row import SpaceRow
 from collage.app.wire.value_menu import value_menu
 from collage.core.actions import patterns
+from collage.core.actions.projectors import images_behind
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.text import counted
 from collage.core.document import edits, links
 from collage.core.document.model import MAP_SET, Card, Network, Value, inside
+from collage.core.images.store import ImageRef
+from collage.core.images.tiles import is_pattern
 from collage.core.nodes import ramps, stacks
 from collage.core.nodes.labels import TYPE_WORDS, input_label, label_of, tab_label, title_of
 from collage.core.nodes.library import TabDef
 from collage.core.nodes.wiring import origin
+from collage.core.project.folder import material_folder
+from collage.core.render.cards import image_picture
 from collage.core.scene.relief import Span, tile_metres, uv_span
 
 ROWS = 4
+MAP_PICTURE = 400  # pixels of the longer side of a map that an editor draws on
 
 UNEVEN = 0.05  # from which on it is said how much UVs vary
 
@@ -51,9 +60,11 @@ UNEVEN = 0.05  # from which on it is said how much UVs vary
 class ControlsPanel(QFrame):
     """Shows the first chosen card; says what to do where there is none."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, jobs: Jobs) -> None:
         super().__init__()
         self.session = session
+        self._maps = Latest(jobs, self)  # pictures of maps that an editor draws on
+        self._maps.answered.connect(self._show_map)
         self.setObjectName("panel")
         self.fields: dict[str, Field] = {}
         self._card: Card | None = None
@@ -104,6 +115,7 @@ class ControlsPanel(QFrame):
     def close_down(self) -> None:
         self.session.selection_changed.disconnect(self._rebuild)
         self.session.changed.disconnect(self._on_changed)
+        self._maps.close()
 
     def show_pictures(self, images: dict[str, QImage], values: Mapping[str, np.ndarray] | None = None) -> None:
         """New pictures of the cards and the numbers behind them; the chosen one's stand beside its controls."""
@@ -218,6 +230,26 @@ class ControlsPanel(QFrame):
         if self.editor is not None:
             self.editor.edited.connect(self._edited_together)
             self.editor.show_values(self._input_values())
+        if isinstance(self.editor, CropsEditor):
+            self._ask_map(card)
+
+    def _ask_map(self, card: Card) -> None:
+        """Draws the first image that a card gives coordinates to; its file is read beside the window."""
+        images, folder = self.session.images, material_folder(self.session.base_folder)
+        of = next(iter(images_behind(self.session.network, card.name)), None)
+        file = of.inputs.get("file") if of is not None else None
+        if file is None or not isinstance(file.value, str) or not file.value or is_pattern(file.value):
+            return
+        ref = ImageRef(str(folder / file.value), file.attributes.get("colorspace", "lin_rec709"))
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[tuple[str, QImage]]:
+            yield card.name, to_image(image_picture(images, ref, MAP_PICTURE))
+
+        self._maps.ask(work)
+
+    def _show_map(self, answer: tuple[str, QImage]) -> None:
+        if isinstance(self.editor, CropsEditor) and self._card is not None and self._card.name == answer[0]:
+            self.editor.show_image(answer[1])
 
     def _all_values(self, card: Card) -> dict[str, Value]:
         found = {tab.name: self.session.value_of(card, tab) for tab in card_tabs(self.session, card)}

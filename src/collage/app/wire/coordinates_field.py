@@ -67,7 +67,7 @@ class CoordinatesField(QWidget):
             set_coordinates(self.session, self.card, key)
 
 
-PLACED = ("place2d", "clg_projector", "clg_vary_uv")
+PLACED = ("place2d", "clg_projector", "clg_vary_uv", "clg_crops")
 """Categories of cards, beside map sets, at which it is chosen what lies outside the tile of all their images."""
 
 

@@ -55,7 +55,7 @@ class WirePlace:
         self.drops = Drops(studio)
         self.sources = SourcesPanel(session, studio.offers, studio.shelf)
         self.board = Board(session, studio.theme)
-        self.controls = ControlsPanel(session)
+        self.controls = ControlsPanel(session, studio.jobs)
         self.preview_panel = PreviewPanel(studio)
         self.preview = self.preview_panel.preview
         self.channels = ChannelsPanel(session, studio.theme)

@@ -17,7 +17,7 @@ MADE = "clg_coordinates"
 COORDINATES = ("texcoord", "position")
 """Inputs that take coordinates."""
 
-_BEFORE = {"place2d": "texcoord", "clg_vary_uv": "texcoord"}
+_BEFORE = {"place2d": "texcoord", "clg_vary_uv": "texcoord", "clg_crops": "texcoord"}
 """Cards between coordinates and a map, by category, and the input that takes them."""
 
 

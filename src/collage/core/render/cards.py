@@ -18,7 +18,7 @@ from collage.core.evaluate.plan import CardOutput, Place, Plan, build_plan
 from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.geometry.points import Points, sheet
 from collage.core.geometry.surroundings import one_box
-from collage.core.images.store import ImageStore
+from collage.core.images.store import ImageRef, ImageStore
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
@@ -35,6 +35,21 @@ NEEDS_SHAPE = {"normal", "viewdirection", "facingratio", "clg_slope_mask", "clg_
 
 SURROUND = 0.195
 """Linear grey around the ball."""
+
+
+def image_picture(images: ImageStore, ref: ImageRef, side: int) -> np.ndarray:
+    """An image as it is shown, (h, w, 3) uint8, at least `side` pixels wide or high where it has as many.
+
+    Raises CollageError for one that cannot be read.
+    """
+    pyramid = images.open(ref)
+    number = min(max((max(pyramid.width, pyramid.height) // side).bit_length() - 1, 0), pyramid.last)
+    stored = pyramid.level(number)
+    height, width, channels = stored.shape
+    light = pyramid.linear(np.ascontiguousarray(stored.reshape(-1, channels).T))
+    shown = shown_value(light, "color3", height * width)
+    return to_display(np.ascontiguousarray(shown.T).reshape(height, width, 3))
+
 
 _DIRECTIONS = {"normalmap", "bump", "normal", "tangent", "bitangent"}  # shown as a map would store them
 

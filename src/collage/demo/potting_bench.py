@@ -139,17 +139,22 @@ def labelled_clay() -> Network:
     return network.with_card(surface)
 
 
+STRIPS = (0.02, 0.27, 0.52, 0.77)  # where the strips of the picture begin that planks show
+
+
 def varied_planks() -> Network:
-    """One picture of wood: every plank has another crop of it, shifted, and another tint."""
+    """One picture of wood: every plank has one of four crops of it, shifted along, and another tint."""
     cards = [
         card("uv", "texcoord", "vector2", (-1.9, 0.2), "UV"),
         card("plank", "clg_part_random", "multioutput", (-1.9, 1.4), "Part random", by=("integer", 1)),
         card("board", "place2d", "vector2", (-0.95, 0.2), "Placement", texcoord=("vector2", Wire("uv")),
              scale=("vector2", (0.5, 0.12))),
         card("crop", "clg_vary_uv", "vector2", (0.0, 0.2), "Vary placement", texcoord=("vector2", Wire("board")),
-             random=("color3", Wire("plank", "colour")), crops=("vector2", (1.0, 4.0)), shift=("vector2", (1.0, 0.0)),
-             mirror=("float", 0.5)),
-        *_set("bench_wood", Wire("crop"), (1.0, 0.0), "wood_"),
+             random=("color3", Wire("plank", "colour")), shift=("vector2", (1.0, 0.0)), mirror=("float", 0.5)),
+        card("strip", "clg_crops", "vector2", (0.0, 1.5), "Crops", texcoord=("vector2", Wire("crop")),
+             random=("float", Wire("plank", "random")),
+             **{f"crop{number + 1}": ("vector4", (0.0, low, 1.0, 0.22)) for number, low in enumerate(STRIPS)}),
+        *_set("bench_wood", Wire("strip"), (1.0, 0.0), "wood_"),
         card("tint", "clg_vary_colour", "color3", (2.0, 0.0), "Vary colour",
              random=("color3", Wire("plank", "colour")), hue=("float", 0.015), saturation=("float", 0.35),
              value=("float", 0.42), **{"in": ("color3", Wire("wood_base_color"))}),

@@ -234,9 +234,10 @@ class ControlsPanel(QFrame):
             self._ask_map(card)
 
     def _ask_map(self, card: Card) -> None:
-        """Draws the first image that a card gives coordinates to; its file is read beside the window."""
+        """Draws an image that a card gives coordinates to, of colours if one is; its file is read beside the window."""
         images, folder = self.session.images, material_folder(self.session.base_folder)
-        of = next(iter(images_behind(self.session.network, card.name)), None)
+        found = images_behind(self.session.network, card.name)
+        of = next(iter(sorted(found, key=lambda one: not one.type.startswith("color"))), None)
         file = of.inputs.get("file") if of is not None else None
         if file is None or not isinstance(file.value, str) or not file.value or is_pattern(file.value):
             return

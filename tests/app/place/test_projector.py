@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit
 
 from collage.app.place.frame import EDGES, Grip, turned_about, turns_of
 from collage.app.shell.start import settle
@@ -188,3 +190,46 @@ def test_the_pointer_says_what_a_drag_would_take(window, place, projector) -> No
     for point in (seen.corners[7], seen.face_middle(2)):
         QTest.mouseMove(place.view, point.toPoint())
     assert ["scale" in told[-2], "slide" in told[-1]] == [True, True]
+
+
+def test_numbers_are_typed_over_the_frame(window, place, projector, hand) -> None:
+    session, view = window.session, place.view
+    steps = len(session.history.labels)
+
+    def frame() -> Frame:
+        return frame_of(session.network.cards[projector])
+
+    def typed(point: QPointF, text: str) -> None:
+        hand.move(view, point.toPoint())
+        QTest.keyClicks(view, text[0])
+        field = view.findChild(QLineEdit, "frame number")
+        assert field.text() == text[0]
+        QTest.keyClicks(field, text[1:])
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        assert view.findChild(QLineEdit, "frame number") is None
+
+    seen, before = view.frame_view(), frame()
+    number = next(n for n, (a, _, axis) in enumerate(EDGES) if axis == 0 and not seen.hidden(a, axis))
+    a, b, _ = EDGES[number]
+    typed((seen.corners[a] * 0.7 + seen.corners[b] * 0.3), "5")
+    assert np.array(frame().centre) - before.centre == pytest.approx([0.05, 0, 0], abs=1e-6)
+    assert len(session.history.labels) == steps + 1
+    typed((view.frame_view().corners[a] * 0.7 + view.frame_view().corners[b] * 0.3), "-120 mm")
+    assert np.array(frame().centre) - before.centre == pytest.approx([-0.07, 0, 0], abs=1e-6)
+    typed(view.frame_view().corners[7], "1.5 m")
+    assert max(frame().size) == pytest.approx(1.5, abs=1e-5)
+    assert np.array(frame().size) / before.size == pytest.approx([1.5 / max(before.size)] * 3, abs=1e-4)
+    session.history.undo()
+    (middle, radius), ring = view.frame_view().ring, Grip("ring", view.frame_view().facing)
+    around = [middle + QPointF(math.cos(turn), math.sin(turn)) * radius for turn in np.linspace(0, 6, 40)]
+    typed(next(one for one in around if view.frame_view().grip_at(one) == ring), "30")
+    assert frame() == turned_about(replace(before, centre=frame().centre), ring.number, 30.0)
+    told = []
+    session.problem.connect(told.append)
+    count = len(session.history.labels)
+    hand.move(view, view.frame_view().corners[7].toPoint())
+    view.type_number("five")
+    QTest.keyClick(view.findChild(QLineEdit, "frame number"), Qt.Key.Key_Return)
+    assert "“five” is no number" in str(told[0])
+    assert len(session.history.labels) == count

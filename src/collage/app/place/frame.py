@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -12,6 +13,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from collage.app.theme import Theme, font
 from collage.core.actions.projectors import Space
+from collage.core.base.errors import CollageError
 from collage.core.nodes.projectors import CYLINDER, FLAT, SPHERE, Frame
 from collage.core.scene.cameras import Camera
 from collage.core.scene.stage import length_text
@@ -102,15 +104,27 @@ class FrameView:
             return self._turned(grip.number, start, end, snap)
         if grip.kind == "corner":
             return self._scaled(grip.number, start, end, snap)
-        moved = np.zeros(3)
-        axes = [EDGES[grip.number][2]] if grip.kind == "edge" else [axis for axis in range(3) if axis != grip.number]
-        told = []
-        for axis, gone in zip(axes, self._gone(axes, start, end), strict=True):
-            gone = _snapped(gone, STEP) if snap else gone
-            moved += self.frame.axes[axis] * gone
-            told.append(_signed(gone))
+        axes = _axes_of(grip)
+        gone = [_snapped(one, STEP) if snap else one for one in self._gone(axes, start, end)]
+        return self._moved(axes, gone), " · ".join(map(_signed, gone))
+
+    def typed(self, grip: Grip, text: str) -> Frame:
+        """The frame after what a hand typed for a grip instead of dragging it; see TYPED. Raises CollageError."""
+        numbers = [
+            _typed_number(one, 1.0 if grip.kind == "ring" else 0.01) for one in text.replace("·", " ; ").split(";")
+        ]
+        if grip.kind == "ring":
+            return turned_about(self.frame, grip.number, numbers[0])
+        if grip.kind == "corner":
+            return self._sized(grip.number, max(numbers[0] / max(self.frame.size), 0.01))[0]
+        axes = _axes_of(grip)
+        return self._moved(axes[: len(numbers)], numbers[: len(axes)])
+
+    def _moved(self, axes: list[int], gone: list[float]) -> Frame:
+        """Moved along some of its axes, metres."""
+        moved = sum((self.frame.axes[axis] * one for axis, one in zip(axes, gone, strict=True)), np.zeros(3))
         x, y, z = (round(float(one), 6) for one in np.array(self.frame.centre) + moved)
-        return replace(self.frame, centre=(x, y, z)), " · ".join(told)
+        return replace(self.frame, centre=(x, y, z))
 
     def _gone(self, axes: list[int], start: QPointF, end: QPointF) -> list[float]:
         """How far a drag goes along one or two axes of the frame, metres."""
@@ -129,7 +143,10 @@ class FrameView:
         gone = end - start
         factor = 1 + (gone.x() * line.x() + gone.y() * line.y()) / max(length, 1.0)
         longest = max(self.frame.size)
-        factor = max(_snapped(longest * factor, STEP) / longest if snap else factor, 0.01)
+        return self._sized(corner, max(_snapped(longest * factor, STEP) / longest if snap else factor, 0.01))
+
+    def _sized(self, corner: int, factor: float) -> tuple[Frame, str]:
+        """So many times as large, the corner opposite to one stays; and its sizes in words."""
         x, y, z = (round(side * factor, 6) for side in self.frame.size)
         fixed = self.frame.corners()[corner ^ 7]
         a, b, c = (round(float(one), 6) for one in fixed + (np.array(self.frame.centre) - fixed) * factor)
@@ -177,6 +194,30 @@ class FrameView:
         if label:
             draw_label(painter, theme, label, at)
         painter.restore()
+
+
+TYPED = {
+    "edge": "Move along this edge, as 5, -12 mm or 0.3 m (cm without a unit)",
+    "face": "Move in this face: across ; up, as 5 ; -2 (cm without a unit)",
+    "corner": "Longest side of the frame, as 40 or 0.4 m (cm without a unit)",
+    "ring": "Degrees to turn by",
+}
+"""What is typed for each kind of grip."""
+
+
+def _axes_of(grip: Grip) -> list[int]:
+    """The axes that an edge or a face is moved along."""
+    return [EDGES[grip.number][2]] if grip.kind == "edge" else [axis for axis in range(3) if axis != grip.number]
+
+
+def _typed_number(text: str, unit: float) -> float:
+    """Metres, or degrees, of a number with or without a unit. Raises CollageError."""
+    found = re.fullmatch(r"\s*([+−-]?)\s*(\d*[.,]?\d+|\d+[.,])\s*(mm|cm|m|°)?\s*", text)
+    if found is None:
+        raise CollageError(f"“{text.strip()}” is no number.", remedy="Type it as 5, -12 mm or 0.3 m.")
+    sign, number, given = found.groups()
+    value = float(number.replace(",", ".")) * {"mm": 0.001, "cm": 0.01, "m": 1.0, "°": 1.0}.get(given or "", unit)
+    return -value if sign in ("-", "−") else value
 
 
 def _loops(shape: int) -> list[np.ndarray]:

@@ -6,9 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPen, QPolygonF, QShortcut
+from PySide6.QtWidgets import QLineEdit
 
-from collage.app.place.frame import FrameView, Grip
+from collage.app.place.frame import TYPED, FrameView, Grip
 from collage.app.place.uv_view import paper_of
 from collage.app.preview.viewport import Viewport
 from collage.app.shell.studio import Studio
@@ -27,10 +28,10 @@ from collage.core.scene.scene import OBJECT
 
 HINT = "Click an object, again its part · Ctrl+drag moves it · drag to orbit · Shift+drag to pan · wheel to zoom"
 FRAME_HINTS = {
-    "corner": "Drag to scale the frame · Shift fine · Ctrl snaps to 1 cm",
-    "edge": "Drag to move the frame along this edge · Shift fine · Ctrl snaps to 1 cm",
-    "face": "Drag to slide the frame in this face · Shift fine · Ctrl snaps to 1 cm",
-    "ring": "Drag to turn the frame · Shift fine · Ctrl snaps to 15°",
+    "corner": "Drag to scale the frame · Shift fine · Ctrl snaps to 1 cm · or type a number",
+    "edge": "Drag to move the frame along this edge · Shift fine · Ctrl snaps to 1 cm · or type a number",
+    "face": "Drag to slide the frame in this face · Shift fine · Ctrl snaps to 1 cm · or type a number",
+    "ring": "Drag to turn the frame · Shift fine · Ctrl snaps to 15° · or type a number",
 }
 CURSORS = {
     "corner": Qt.CursorShape.SizeFDiagCursor,
@@ -62,6 +63,7 @@ class ObjectView(Viewport):
         self._grip: Grip | None = None  # what is dragged, or would be
         self._held: tuple[FrameView, QPointF] | None = None  # the frame and the pointer when the drag began
         self._label = ""
+        self._pointer = QPointF()  # where it was last, over the frame
         self._pattern: tuple[str, str] | None = None  # the object and UV set that show the test pattern
         self._adds = False  # whether Ctrl was held at a click
         self._hatched: tuple[object, QImage] | None = None
@@ -179,6 +181,7 @@ class ObjectView(Viewport):
         """Tells, and shows, what a drag would take."""
         frame = self.frame_view()
         found = frame.grip_at(point) if frame is not None else None
+        self._pointer = point
         if found == self._grip:
             return
         self._grip = found
@@ -197,6 +200,43 @@ class ObjectView(Viewport):
         made, self._label = frame.dragged(self._grip, start, event.position(), fine=fine, snap=snap)
         place_projector(self.session, self.projector, made, merge=f"frame {self.projector}")
         self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """A number that is typed over a part of the frame is put in there."""
+        text = event.text()
+        if self._grip is not None and self._held is None and text and text in "0123456789-−+.,":
+            self.type_number(text)
+        else:
+            super().keyPressEvent(event)
+
+    def type_number(self, begun: str = "") -> None:
+        """Opens the frame's label to type in; Enter puts the number in, Escape drops it."""
+        frame, grip = self.frame_view(), self._grip
+        if frame is None or grip is None:
+            return
+        field = QLineEdit(begun, self)
+        field.setObjectName("frame number")
+        field.setAccessibleName(TYPED[grip.kind])
+        field.setPlaceholderText(TYPED[grip.kind])
+        field.setToolTip(TYPED[grip.kind])
+        self.hint.emit(TYPED[grip.kind])
+        at = self._pointer.toPoint() + QPoint(14, -30)
+        width = 110
+        field.setGeometry(min(at.x(), self.width() - width - 4), max(at.y(), 4), width, 24)
+
+        def take() -> None:
+            made = self.session.attempt(lambda: frame.typed(grip, field.text()))
+            field.deleteLater()
+            self.setFocus()
+            if made is not None:
+                place_projector(self.session, self.projector, made, merge=f"frame {self.projector}")
+                self.session.history.close_merge()
+
+        field.returnPressed.connect(take)
+        field.editingFinished.connect(field.deleteLater)
+        QShortcut(QKeySequence(Qt.Key.Key_Escape), field, field.deleteLater)
+        field.show()
+        field.setFocus()
 
     def _draw_frame(self, painter: QPainter) -> None:
         if len(self._line) > 1:

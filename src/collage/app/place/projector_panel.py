@@ -64,6 +64,7 @@ class ProjectorPanel(QFrame):
         self.caps_label = QLabel("Caps")
         more = ((QLabel("Shape"), self.shape), (self.caps_label, self.caps), (QLabel("Outside"), self.outside),
                 (QLabel("Image turn (°)"), self.image_turn))  # fmt: skip
+        self._of_plain = [widget for pair in more for widget in pair]  # a box projector has none of these
         for row, (label_of, widget) in enumerate(more):
             grid.addWidget(label_of, row, 6)
             grid.addWidget(widget, row, 7)
@@ -144,8 +145,8 @@ class ProjectorPanel(QFrame):
             field.set_value(getattr(frame, key)[row])
         tabs = self.session.library.definition(card).inputs
         plain = card.category == "clg_projector"
-        for widget in (self.shape, self.image_turn):
-            widget.setEnabled(plain)
+        for widget in self._of_plain:
+            widget.setVisible(plain)
         if plain:
             shape, caps, turn = (shown_value(card, tabs[key]) for key in ("shape", "caps", "image_turn"))
             self.shape.setCurrentIndex(int(shape) if isinstance(shape, int) else 0)

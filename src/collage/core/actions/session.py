@@ -29,6 +29,7 @@ from collage.core.images.store import ImageStore
 from collage.core.nodes.adding import added, free_place, image_card
 from collage.core.nodes.labels import label_of, title_of
 from collage.core.nodes.library import Library, NodeDef, TabDef, main_inputs, shown_value
+from collage.core.nodes.projectors import sides_filled
 from collage.core.nodes.wiring import join
 from collage.core.project.folder import (
     copy_files,
@@ -269,11 +270,13 @@ class Session:
         def change(network: Network) -> Network:
             if link_of(network, place) is not None:
                 return set_linked(network, place, value)
-            network = edits.set_value(network, card, name, type_name, value)
             if type_name != "filename":
-                return network
-            new = with_file(network, card, network.cards[card].inputs[name], self.found(str(value)))
-            return edits.set_input(network, card, new)
+                return edits.set_value(network, card, name, type_name, value)
+            for one in sides_filled(network.cards[card], name):
+                network = edits.set_value(network, card, one, type_name, value)
+                new = with_file(network, card, network.cards[card].inputs[one], self.found(str(value)))
+                network = edits.set_input(network, card, new)
+            return network
 
         self.edit(
             f"Set {label or name} of {self.title(card)}",

@@ -14,12 +14,23 @@ from collage.core.nodes.behaviour import Array, Context, behaviour
 PROJECTORS = ("clg_projector", "clg_box_projector")
 """Categories of cards that have a frame."""
 
+SIDES = ("filex", "filey", "filez")
+"""The images of a box projector."""
+
 Triple = tuple[float, float, float]
 LEAST = 1e-4  # metres, a side of a fitted frame
 
 FLAT, CYLINDER, SPHERE = 0, 1, 2
 INSIDE = 0.50001  # half a frame, and what rounding adds
 STEEP = math.sqrt(0.5)  # how upright a surface must be to belong to a cylinder's end
+
+
+def sides_filled(card: Card, name: str) -> tuple[str, ...]:
+    """The inputs that get an image along with one of a box projector: the other sides, while they have none."""
+    if card.category != "clg_box_projector" or name not in SIDES:
+        return (name,)
+    empty = [one for one in SIDES if one not in card.inputs or not (card.inputs[one].value or card.inputs[one].wire)]
+    return tuple(dict.fromkeys((name, *empty)))
 
 
 @dataclass(frozen=True)

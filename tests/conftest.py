@@ -20,12 +20,14 @@ import hypothesis
 import numpy as np
 import pytest
 
+from collage.core.base.progress import finished
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import Workers, run
 from collage.core.geometry.points import Points, sheet
 from collage.core.images.store import ImageStore
+from collage.core.kernels import compiled
 from collage.core.nodes.library import Library, load_library
 from collage.demo.shed import make_sample
 from once import made_once
@@ -36,6 +38,12 @@ hypothesis.settings.register_profile("campaign", max_examples=400, deadline=None
 hypothesis.settings.load_profile(os.environ.get("COLLAGE_EXAMPLES", "test"))
 
 LONG = ("test_campaign", "test_windows_come_and_go", "test_a_project_opens_with_its_picture")
+
+
+def pytest_sessionstart(session: pytest.Session) -> None:
+    """On a fresh machine the kernels compile for a minute: once, before several processes share the tests."""
+    if not hasattr(session.config, "workerinput") and not session.config.option.collectonly:
+        finished(compiled())
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

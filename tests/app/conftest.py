@@ -18,22 +18,13 @@ from collage.app.preview import card_pictures, viewport
 from collage.app.shell.settings import Settings
 from collage.app.shell.start import make_window, settle
 from collage.app.shell.window import MainWindow
-from collage.core.base.progress import finished
 from collage.core.images.files import read_pixels, write_image
-from collage.core.kernels import NEEDED
-from collage.core.kernels import compiled as compiled_kernels
 from collage.core.render import caches
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import Scene
 from once import made_once
 
 MOST_SCENES = 8  # that are kept for the windows to come
-
-
-@pytest.fixture(scope="session", autouse=True)
-def compiled() -> None:
-    """On a fresh machine the kernels compile for a minute; no window's time to come to rest is spent on that."""
-    finished(compiled_kernels(NEEDED))
 
 
 @pytest.fixture(autouse=True)

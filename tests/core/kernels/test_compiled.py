@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -75,6 +76,15 @@ def test_a_changed_file_is_compiled_again(empty_cache: Path, monkeypatch, tmp_pa
     for name in kernels.FAMILIES:
         (here / f"{name}.py").write_text("changed = True\n")
     monkeypatch.setattr(kernels, "_HERE", here)
+    assert kernels.missing(["film"]) == ["film"]
+
+
+def test_another_copy_of_the_program_compiles_its_own(empty_cache: Path, monkeypatch, tmp_path: Path) -> None:
+    """Numba looks for what is compiled under the folder's name."""
+    monkeypatch.setattr(kernels, "_begin", lambda _family: Process())
+    finished(kernels.compiled(["film"]))
+    copy = shutil.copytree(kernels._HERE, tmp_path / "copy", ignore=shutil.ignore_patterns("__pycache__"))
+    monkeypatch.setattr(kernels, "_HERE", copy)
     assert kernels.missing(["film"]) == ["film"]
 
 

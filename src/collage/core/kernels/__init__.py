@@ -119,12 +119,16 @@ _set_up()
 
 
 def _stamp(family: str) -> Path:
-    """A file that is there once the family's present state has been compiled by this Python and Numba."""
+    """A file that is there once the family's present state has been compiled by this Python and Numba.
+
+    Numba keeps what it compiled under the name of the folder that the file lies in: another copy of the program
+    compiles its own.
+    """
     from importlib.metadata import version
 
     from llvmlite.binding import get_host_cpu_name
 
-    state = zlib.crc32((_HERE / f"{family}.py").read_bytes())
+    state = zlib.crc32((_HERE / f"{family}.py").read_bytes(), zlib.crc32(os.fsencode(_HERE.absolute())))
     python = f"{sys.version_info[0]}.{sys.version_info[1]}"
     return CACHE / f"{family}-{state:08x}-{version('numba')}-{python}-{get_host_cpu_name()}.done"
 

@@ -8,7 +8,7 @@ import pytest
 from collage.core.actions.uvs import UvChoice
 from collage.core.geometry import uv_layout as layout
 from collage.core.geometry import uv_picking as picking
-from collage.core.geometry.islands import islands_of
+from collage.core.geometry.islands import islands_of, used_tiles
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.stock import SHAPES, shape
 
@@ -98,3 +98,12 @@ def test_stock_shapes_are_of_quads_but_at_their_poles(name: str) -> None:
     starts = np.flatnonzero(face[1:] == face[:-1])
     shared = [len(set(mesh.triangles[at]) & set(mesh.triangles[at + 1])) for at in starts[:200]]
     assert set(shared) == {2}, "two triangles of a quad have an edge in common"
+
+
+@pytest.mark.parametrize("spread", [2, 40, 5000])
+def test_used_tiles_are_those_of_the_triangles(spread: int) -> None:
+    tiles = np.random.default_rng(spread).integers(-spread, spread, (300, 2))
+    uv = (np.repeat(tiles, 3, axis=0) + np.random.default_rng(1).uniform(0.1, 0.9, (900, 2))).astype(np.float32)
+    found = used_tiles(uv)
+    assert {tuple(one) for one in found.tolist()} == {tuple(one) for one in tiles.tolist()}
+    assert len(found) == len(np.unique(tiles, axis=0))

@@ -246,9 +246,13 @@ class UvPage(QFrame):
         """What lies below the islands."""
         paper, what, network, mesh = self.view.paper, self.below.currentData(), self.session.document, self._mesh
         if what == "pattern":
-            return lambda window, width, height, tiles: pattern(window, width, height, tiles, paper)
+            return Below(
+                (what, paper), lambda window, width, height, tiles: pattern(window, width, height, tiles, paper)
+            )
         if what != "map" or self.map not in network.cards or mesh is None:
-            return lambda window, width, height, tiles: plain(window, width, height, tiles, paper)
+            return Below(
+                ("plain", paper), lambda window, width, height, tiles: plain(window, width, height, tiles, paper)
+            )
         folder, library, images = (
             material_folder(self.session.base_folder),
             self.session.library,
@@ -259,7 +263,7 @@ class UvPage(QFrame):
         def of_map(window: Window, width: int, height: int, tiles: np.ndarray) -> np.ndarray:
             return of_card(library, network, name, sets, window, (width, height), tiles, paper, folder, images)
 
-        return of_map
+        return Below((what, paper, name, sets, network, images.loaded), of_map)
 
     # ---- changing -----------------------------------------------------------------------------
 

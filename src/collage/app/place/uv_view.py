@@ -17,7 +17,7 @@ from collage.app.preview.images import to_image
 from collage.app.shell.jobs import Jobs, Latest
 from collage.app.theme import Theme, font
 from collage.core.geometry import uv_layout as layout
-from collage.core.geometry.islands import in_tiles
+from collage.core.geometry.islands import used_tiles
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.picking import polygon
 from collage.core.geometry.uv_picking import (
@@ -37,13 +37,21 @@ HINTS = {
     "Shift+drag to pan"
     for kind, one in (("islands", "an island"), ("faces", "a face"), ("edges", "an edge"))
 }
+MOST_TILES = 400  # that are drawn
 CLICK, PIN, NEAR, BEYOND = 4, 7.0, 8.0, 16.0
 SNAP, ANGLE = 1 / 16, 15.0  # of a tile, and degrees, that Ctrl keeps to
 
 Held = Literal["pan", "box", "move", "scale", "turn"]
 Kind = Literal["islands", "faces", "edges"]
-Below = Callable[[Window, int, int, np.ndarray], np.ndarray]
-"""What the islands lie on: for a window, width, height and the used tiles a picture (h, w, 3) uint8."""
+
+
+@dataclass(frozen=True)
+class Below:
+    """What the islands lie on. key : all that it depends on but the window. draw : for a window, width, height and the
+    used tiles a picture (h, w, 3) uint8."""
+
+    key: object
+    draw: Callable[[Window, int, int, np.ndarray], np.ndarray]
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,6 +65,16 @@ class Shown:
     island: np.ndarray
     flipped: np.ndarray
     scale: Scale | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A picture of a layout. owner : (h, w) the triangle in each pixel. tiles : (n, 2). ground : and what it is of."""
+
+    image: QImage
+    owner: np.ndarray
+    tiles: np.ndarray
+    ground: tuple[object, np.ndarray]
 
 
 class UvView(QWidget):
@@ -81,6 +99,9 @@ class UvView(QWidget):
         self.empty = ""  # what stands where there is no layout
         self._image: QImage | None = None
         self._owner: np.ndarray | None = None
+        self._tiles: list[tuple[int, int]] = []  # that are used, of the picture that is shown
+        self._ground: tuple[object, np.ndarray] | None = None  # what islands lie on, as it was drawn last
+        self._corners: np.ndarray | None = None
         self._moved: np.ndarray | None = None  # UVs while a hand changes them
         self._held: Held | None = None
         self._start = self._last = QPointF()
@@ -160,6 +181,7 @@ class UvView(QWidget):
 
     def ask(self) -> None:
         """Something changed: draws it soon."""
+        self._corners = None
         if self.isVisible():
             self._soon.start(0)
 
@@ -183,8 +205,10 @@ class UvView(QWidget):
     def corners(self) -> np.ndarray:
         """(3 t,) bool: the corners that move with what is picked."""
         assert self.shown is not None
-        own = ends_of(self.edges) if self.edges is not None else np.repeat(self.chosen, 3)
-        return with_shared(self.shown.corner, own)
+        if self._corners is None:
+            own = ends_of(self.edges) if self.edges is not None else np.repeat(self.chosen, 3)
+            self._corners = with_shared(self.shown.corner, own)
+        return self._corners
 
     def _window(self) -> Window:
         u, v, reach = self.window_at
@@ -200,17 +224,22 @@ class UvView(QWidget):
         chosen, paper, below = self.chosen, self.paper, self.below()
         face = shown.mesh.face if self.kind != "islands" else None
 
-        def work(_overtaken: Callable[[], bool]) -> Iterator[tuple[QImage, np.ndarray]]:
-            ground = below(window, width, height, np.unique(in_tiles(uv), axis=0)[:400])
+        drawn = self._ground
+
+        def work(_overtaken: Callable[[], bool]) -> Iterator[Drawn]:
+            tiles = used_tiles(uv)[:MOST_TILES]
+            key = below.key, window, width, height, tiles.tobytes()
+            ground = drawn if drawn is not None and drawn[0] == key else (key, below.draw(window, width, height, tiles))
             picture, owner = uv_picture(
-                uv, shown.island, chosen, shown.flipped, window, ground, paper, shown.scale, face
+                uv, shown.island, chosen, shown.flipped, window, ground[1], paper, shown.scale, face
             )
-            yield to_image(picture), owner
+            yield Drawn(to_image(picture), owner, tiles, ground)
 
         self.work.ask(work)
 
-    def _take(self, answer: tuple[QImage, np.ndarray]) -> None:
-        self._image, self._owner = answer
+    def _take(self, answer: Drawn) -> None:
+        self._image, self._owner, self._ground = answer.image, answer.owner, answer.ground
+        self._tiles = [(0, 0), *(tuple(one) for one in answer.tiles.tolist() if tuple(one) != (0, 0))]
         self.count += 1
         self.update()
 
@@ -238,10 +267,8 @@ class UvView(QWidget):
 
     def _draw_numbers(self, painter: QPainter) -> None:
         """The number of each tile in its corner, like a page number."""
-        assert self.shown is not None
         painter.setFont(font(11))
-        tiles = {(0, 0), *map(tuple, np.unique(in_tiles(self.shown.uv), axis=0)[:400].tolist())}
-        for column, row in tiles:
+        for column, row in self._tiles:
             if 0 <= column < 10 and row >= 0:
                 at = self.to_widget(np.array([column, row + 1])) + QPointF(5, 15)
                 painter.setPen(QColor(255, 255, 255, 220))

@@ -15,6 +15,7 @@ from collage.core.kernels import Family
 k = Family("uv")
 
 SAME = 1e-6  # of the UV square: corners of one vertex that lie so close are one
+MOST_COUNTED = 1 << 16  # tiles between the furthest ones up to which they are counted, which is quicker
 LEAST = 1e-14  # of the UV square, an area that counts as one
 
 
@@ -112,6 +113,20 @@ def covered(uv: np.ndarray, ids: np.ndarray, size: int) -> tuple[np.ndarray, np.
 def in_tiles(uv: np.ndarray) -> np.ndarray:
     """(t, 2) int: the numbered tile, column and row, in which the middle of each triangle lies. uv : (3 t, 2)."""
     return np.floor(np.nan_to_num(uv).reshape(-1, 3, 2).mean(axis=1)).astype(int)
+
+
+def used_tiles(uv: np.ndarray) -> np.ndarray:
+    """(n, 2) int: the numbered tiles, column and row, in which triangles lie, row by row. uv : (3 t, 2)."""
+    tiles = in_tiles(uv)
+    if not len(tiles):
+        return tiles
+    low = np.array([tiles[:, 0].min(), tiles[:, 1].min()])
+    across, up = (int(tiles[:, axis].max() - low[axis]) + 1 for axis in (0, 1))
+    if across * up > MOST_COUNTED:
+        return np.unique(tiles, axis=0)
+    count = np.bincount((tiles[:, 1] - low[1]) * across + tiles[:, 0] - low[0], minlength=across * up)
+    row, column = np.divmod(np.flatnonzero(count), across)
+    return np.stack([column + low[0], row + low[1]], axis=1)
 
 
 def overlapping(uv: np.ndarray, size: int = 1024) -> tuple[np.ndarray, float]:

@@ -21,7 +21,8 @@ def box_of(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """The lowest and highest corner of what is laid out, (2,) each; uv : (n, 2)."""
     if not len(uv):
         return np.zeros(2), np.ones(2)
-    return uv.min(axis=0).astype(np.float64), uv.max(axis=0).astype(np.float64)
+    columns = uv[:, 0], uv[:, 1]  # each by itself: much quicker than along the first axis
+    return np.array([one.min() for one in columns], np.float64), np.array([one.max() for one in columns], np.float64)
 
 
 def corners_in(uv: np.ndarray, chosen: np.ndarray) -> np.ndarray:

@@ -40,7 +40,7 @@ class Scene:
     uv_sets : names of the UV sets of each region. bounds : of all objects, without the ground.
     remarks : sentences about objects that cannot be read, or not as they were.
     around : what surface points look up about all objects.
-    shape : names all that decides where rays meet it; scenes of the same shape share one tracer.
+    shape : names all that decides where rays meet it; scenes of the same shape share one tracer. keys : of the objects.
     """
 
     tracer: Any
@@ -54,6 +54,7 @@ class Scene:
     remarks: tuple[str, ...] = ()
     around: Surroundings = field(default_factory=Surroundings)
     shape: tuple[str, ...] = ()
+    keys: tuple[str, ...] = ()
 
     @property
     def nbytes(self) -> int:
@@ -124,7 +125,8 @@ def shape_of(objects: tuple[BenchObject, ...], ground: bool) -> tuple[str, ...]:
 def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | None = None) -> Scene:
     """Puts the objects on the bench and makes them ready for ray queries; those that cannot be read are told.
 
-    like : a scene of the same shape, to trace rays with what was made for that.
+    like : a scene of the same shape, to trace rays with what was made for that, and to take objects from that have not
+        changed.
     """
     meshes, told = _meshes(objects)
     sets = max([len(mesh.uv) for mesh in meshes] + [1])
@@ -136,15 +138,16 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
         mesh = _ground()
         placed.append((GROUND, mesh, np.asarray(mesh.positions), np.eye(3, dtype=np.float32)))
     count = sum(len(mesh.triangles) for _, mesh, _, _ in placed)
-    corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
+    keys = tuple(item.key for item in objects)
+    corners, faces, gradients, kept = _rows(count, sets, keys, like)
     ids, triangles = np.empty((5, count + 1), np.int32), np.empty((count, 3), np.int32)
-    gradients = np.zeros((sets - 1, count, 6), np.float32)
     at = vertex = 0
     for number, mesh, world, turn in placed:  # each right where it will lie: a large mesh is there once
         here = slice(at, at + len(mesh.triangles))
-        _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, world, turn)
-        kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
-        _lay_gradients(gradients[:, here], mesh, turn)
+        if number not in kept:
+            _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, world, turn)
+            kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
+            _lay_gradients(gradients[:, here], mesh, turn)
         region = _region(objects[number], mesh, first[number]) if number != GROUND else GROUND
         for row, of in (
             (OBJECT, number),
@@ -167,7 +170,18 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
     colours = _vertex_colours([mesh for _, mesh, _, _ in placed], count)
     around = replace(_around(objects, meshes, turns, ids[OBJECT], gradients), corners=corners, colours=colours)
     bounds, shape = build_bounds(objects), shape_of(objects, ground)
-    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape)
+    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys)
+
+
+def _rows(
+    count: int, sets: int, keys: tuple[str, ...], like: Scene | None
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, set[int]]:
+    """Room for a scene's corners, faces and gradients, and the numbers of the objects whose rows are there already."""
+    if like is None or like.corners.shape != (3 * count, 9 + 2 * sets):
+        corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
+        return corners, faces, np.zeros((sets - 1, count, 6), np.float32), set()
+    kept = {number for number, (old, new) in enumerate(zip(like.keys, keys, strict=True)) if old == new}
+    return like.corners.copy(), like.faces.copy(), like.around.gradients.copy(), kept
 
 
 def _tracer(vertices: list[np.ndarray], triangles: np.ndarray) -> Any:
@@ -221,11 +235,11 @@ def _vertex_colours(meshes: list[Mesh], count: int) -> list[np.ndarray]:
 
 def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
     """Fills the rows of a mesh's further UV sets; see Surroundings.gradients. The first again where it has fewer."""
-    sets = list(mesh.uv)
+    sets = list(mesh.uv.values()) or [NO_UV]
+    frames = np.empty((len(mesh.triangles), 9), np.float32)
     for number, rows in enumerate(out, 1):
-        along = mesh.gradients_of(sets[number]) if number < len(sets) else mesh.gradients
-        for column, directions in enumerate(along):
-            np.matmul(directions, turn, out=rows[:, 3 * column : 3 * column + 3])
+        kernels.frames(mesh.triangles, mesh.positions, sets[number if number < len(sets) else 0], turn, frames)
+        rows[:] = frames[:, 3:]
 
 
 def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, turn: np.ndarray) -> None:

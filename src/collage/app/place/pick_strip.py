@@ -98,9 +98,8 @@ class PickStrip(QFrame):
 
     def pick(self, name: str, picked: np.ndarray | None, *, adds: bool = False) -> None:
         """Picks faces of an object, (t,) bool; none for None. adds : to what is picked, or away if all of it is."""
-        if adds and picked is not None and self.picked is not None and name == self.name:
-            taken = bool((self.picked[picked]).all())
-            picked = self.picked & ~picked if taken else self.picked | picked
+        if adds and picked is not None and name == self.name:
+            picked = picking.with_picked(self.picked, picked)
         self.name, self.picked = name, picked if picked is not None and picked.any() else None
         self._show()
         self.changed.emit(self.picked)

@@ -34,6 +34,7 @@ from collage.core.base.text import counted
 from collage.core.geometry.islands import islands_of, measures_of, overlapping
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.pack import PackOptions
+from collage.core.geometry.picking import with_picked
 from collage.core.geometry.unwrap import UnwrapOptions, estimate
 from collage.core.geometry.uv_picking import places_of, shared_corners, with_twins
 from collage.core.project.folder import material_folder
@@ -297,10 +298,7 @@ class UvPage(QFrame):
             return
         self.set_kind("edges")
         one = with_twins(places_of(mesh), np.arange(3 * len(mesh.triangles)) == edge)
-        before = self.view.edges
-        if adds and before is not None:
-            one = before & ~one if bool(before[one].all()) else before | one
-        self.view.choose_edges(one)
+        self.view.choose_edges(with_picked(self.view.edges, one) if adds else one)
         self._on_picked()
 
     def _put(self, uv: np.ndarray, label: str) -> None:

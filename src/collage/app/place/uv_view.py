@@ -19,7 +19,7 @@ from collage.app.theme import Theme, font
 from collage.core.geometry import uv_layout as layout
 from collage.core.geometry.islands import used_tiles
 from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.picking import polygon
+from collage.core.geometry.picking import polygon, with_picked
 from collage.core.geometry.uv_picking import (
     beside,
     edges_of,
@@ -496,8 +496,7 @@ class UvView(QWidget):
     def _pick(self, picked: np.ndarray, adds: bool) -> None:
         """Picks what `_at` gives. adds : to what is picked, or away if it is picked already."""
         before = self.edges if self.kind == "edges" else self.faces
-        if adds and before is not None:
-            picked = before & ~picked if bool(before[picked].all()) else before | picked
+        picked = with_picked(before, picked) if adds else picked
         if self.kind == "edges":
             self.choose_edges(picked)
         else:

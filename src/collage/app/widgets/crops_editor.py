@@ -32,7 +32,7 @@ class CropsEditor(CardEditor):
         )  # of the chosen crop that is dragged: 0 lower left, 1 lower right, 2 upper left, 3 upper right
         self._pressed: QPointF | None = None
         self._before: Crop = (0.0, 0.0, 1.0, 1.0)
-        self._new = False
+        self._new = self._added = False  # whether a crop is drawn, and whether it is there already
         self.setFixedSize(212, 152)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Crops")
@@ -121,7 +121,7 @@ class CropsEditor(CardEditor):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
-        self._pressed, self._new = event.position(), False
+        self._pressed, self._new, self._added = event.position(), False, False
         if not self._take(event.position()):
             self._new = self.count < MOST and self._box().contains(event.position())
             if not self._new:
@@ -145,7 +145,9 @@ class CropsEditor(CardEditor):
             return
         (x0, y0), (x1, y1) = self._place(self._pressed), self._place(point)
         if self._new:
-            self._give(self.chosen if self._begun() else self._add(), _between(x0, y0, x1, y1), moving)
+            if not self._added:
+                self._added, self.count, self.chosen = True, self.count + 1, self.count
+            self._give(self.chosen, _between(x0, y0, x1, y1), moving)
             return
         left, bottom, width, height = self._before
         if self._corner < 0:
@@ -157,16 +159,6 @@ class CropsEditor(CardEditor):
         ends[0][self._corner % 2] += x1 - x0
         ends[1][self._corner // 2] += y1 - y0
         self._give(self.chosen, _between(ends[0][0], ends[1][0], ends[0][1], ends[1][1]), moving)
-
-    def _begun(self) -> bool:
-        """Whether the crop that is drawn has been added."""
-        return self._before == (-1.0, -1.0, -1.0, -1.0)
-
-    def _add(self) -> int:
-        """One crop more; its number."""
-        self.count += 1
-        self.chosen, self._before = self.count - 1, (-1.0, -1.0, -1.0, -1.0)
-        return self.chosen
 
     def _give(self, number: int, crop: Crop, moving: bool) -> None:
         self.crops[number] = crop
@@ -186,8 +178,7 @@ class CropsEditor(CardEditor):
             moved = min(max(left + along, 0.0), 1 - width), min(max(bottom + up, 0.0), 1 - height)
             self._give(self.chosen, _between(*moved, moved[0] + width, moved[1] + height), False)
         elif key == Qt.Key.Key_Delete and self.count > 1:
-            removed = self.crops.pop(self.chosen)
-            self.crops.append(removed)
+            self.crops.append(self.crops.pop(self.chosen))
             self.count -= 1
             self.chosen = min(self.chosen, self.count - 1)
             given: dict[str, Value] = dict(zip(self.covers, self.crops, strict=True))

@@ -87,13 +87,8 @@ def mesh_of(session: Session, choice: UvChoice) -> Mesh:
 
 def _sets(session: Session, object_name: str) -> list[UvSet]:
     """The UV sets of an object as they would be stored."""
-    stored = object_of(session.project.bench, object_name)
-    return list(stored.uv_sets) or [UvSet(name=name, of=name) for name in stored_mesh(session, object_name).uv]
-
-
-def stored_mesh(session: Session, object_name: str) -> Mesh:
-    """The mesh of an object with its own UV sets. Raises CollageError."""
-    return object_of(session.bench, object_name).geometry.mesh()
+    stored = object_of(session.project.bench, object_name).uv_sets
+    return list(stored or object_of(session.bench, object_name).own_uv_sets())
 
 
 def _store(session: Session, object_name: str, sets: Sequence[UvSet], label: str) -> None:

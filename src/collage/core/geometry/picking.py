@@ -65,6 +65,13 @@ def shrunk(mesh: Mesh, picked: np.ndarray) -> np.ndarray:
     return ~grown(mesh, ~picked)
 
 
+def with_picked(before: np.ndarray | None, picked: np.ndarray) -> np.ndarray:
+    """What is picked once more is picked too, bool of the same length; taken away where all of it was picked."""
+    if before is None:
+        return picked
+    return before & ~picked if bool(before[picked].all()) else before | picked
+
+
 def _whole_polygons(mesh: Mesh, picked: np.ndarray) -> np.ndarray:
     """All triangles of every polygon of which one is picked."""
     assert mesh.face is not None

@@ -58,8 +58,7 @@ def with_uv_set(bench: Bench, object_name: str, changed: UvSet) -> Bench:
     """A bench with another UV set of an object, in the place of the one of that name."""
 
     def sets(item: BenchObject) -> tuple[UvSet, ...]:
-        own = item.uv_sets or tuple(UvSet(name=name, of=name) for name in item.geometry.mesh().uv)
-        return tuple(changed if one.name == changed.name else one for one in own)
+        return tuple(changed if one.name == changed.name else one for one in item.own_uv_sets())
 
     objects = tuple(
         item.model_copy(update={"uv_sets": sets(item)}) if item.name == object_name else item for item in bench.objects

@@ -119,8 +119,14 @@ class BenchObject(Frozen):
             made = with_face_sets(made, self.face_sets)
         return made if self.scale == 1 else _scaled(made, self.scale)
 
+    def own_uv_sets(self) -> tuple[UvSet, ...]:
+        """Its UV sets as they are stored, or would be. Raises CollageError."""
+        return self.uv_sets or tuple(UvSet(name=name, of=name) for name in self.geometry.mesh().uv)
+
     def misfits(self) -> tuple[str, ...]:
         """Names of what of it was made for another mesh, and is left out. Raises CollageError."""
+        if not (self.uv_sets or self.face_sets):
+            return ()
         return misfits(self.geometry.mesh(), self.uv_sets, self.face_sets)
 
     def in_folder(self, folder: Path) -> BenchObject:

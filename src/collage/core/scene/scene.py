@@ -105,8 +105,8 @@ def _meshes(objects: tuple[BenchObject, ...]) -> tuple[list[Mesh], tuple[str, ..
     for item in objects:
         try:
             meshes.append(NO_MESH if item.hidden else item.mesh())
-            if not item.hidden and (item.uv_sets or item.face_sets) and item.misfits():
-                told.append(f"No longer fits the mesh of “{item.name}”: {', '.join(item.misfits())}.")
+            if not item.hidden and (lost := item.misfits()):
+                told.append(f"No longer fits the mesh of “{item.name}”: {', '.join(lost)}.")
         except CollageError as error:
             meshes.append(NO_MESH)
             told.append(f"“{item.name}” is not shown: {error}")

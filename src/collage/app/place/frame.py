@@ -42,13 +42,12 @@ class FrameView:
         self.shape = shape
         self.frame, self.space, self.camera, self.size = frame, space, camera, size
         self.view = camera.axes()
-        self.eye = camera.position()
-        self.focal_length = camera.focal_length(*size)
+        eye = camera.position()
         self.axes = frame.axes @ space.rotation  # (3, 3) of the frame, in world space
         self.middle = self.to_world(np.array(frame.centre))
         corners = self.to_world(frame.corners())
         self.corners = [self.seen(corner) for corner in corners]
-        towards = self.eye - self.middle
+        towards = eye - self.middle
         self.front = [float(axis @ towards) > 0 for axis in self.axes]  # of each axis, whether its far side is seen
         self.facing = int(np.argmax(np.abs(self.axes @ self.view[2])))  # the axis that is turned about
 
@@ -57,9 +56,7 @@ class FrameView:
 
     def seen(self, world: np.ndarray) -> QPointF:
         """Where a place is in the widget."""
-        x, y, z = self.view @ (world - self.eye)
-        scale = self.focal_length / max(z, 1e-3)
-        return QPointF(self.size[0] / 2 + x * scale, self.size[1] / 2 - y * scale)
+        return QPointF(*self.camera.seen(world, *self.size))
 
     def hidden(self, first: int, axis: int) -> bool:
         """Whether an edge lies behind the frame."""

@@ -315,9 +315,7 @@ class ObjectView(Viewport):
         """(3 t, 2): where the corners of an object's mesh are in the picture. Raises CollageError."""
         mesh = item.mesh()
         world = mesh.positions.astype(np.float64) @ item.matrix() + item.place
-        x, y, z = ((world - self.camera.position()) @ self.camera.axes().T).T
-        scale = self.camera.focal_length(self.width(), self.height()) / np.maximum(z, 1e-3)
-        seen = np.stack([self.width() / 2 + x * scale, self.height() / 2 - y * scale], axis=1)
+        seen = self.camera.seen(world, self.width(), self.height())
         return seen[mesh.triangles.ravel()]
 
     def _pick_area(self, line: list[QPointF], *, adds: bool) -> None:

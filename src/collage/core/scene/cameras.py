@@ -43,3 +43,9 @@ class Camera(Frozen):
     def focal_length(self, width: int, height: int) -> float:
         """Distance of the picture plane in pixels, for a picture of this size."""
         return min(width, height) / 2 / math.tan(math.radians(self.field) / 2)
+
+    def seen(self, places: np.ndarray, width: int, height: int) -> np.ndarray:
+        """(..., 2): where places in world space (..., 3) are in a picture of this size, pixels from its upper left."""
+        own = (np.asarray(places, np.float64) - self.position()) @ self.axes().T
+        scale = self.focal_length(width, height) / np.maximum(own[..., 2:], 1e-3)
+        return np.array([width / 2, height / 2]) + own[..., :2] * scale * np.array([1.0, -1.0])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -79,12 +80,31 @@ def _plain(step: Step) -> bool:
     return all(
         source is None or source.type in FLOATS or source.type in ("boolean", "integer") or source.type in TEXTS
         for source in step.sources.values()
-    ) and _followed(step)
+    ) and _followed(_Call(step))
 
 
-def _followed(step: Step) -> bool:
+class _Call:
+    """A step as its function sees it: equal to one with the same values, and other results of the same types."""
+
+    def __init__(self, step: Step) -> None:
+        self.step = step
+        inputs = (
+            (name, one.type if isinstance(one, Ref) else one and (one.key, one.type)) for name, one in step.sources.items()
+        )
+        self._seen = (step.function, step.type, tuple(inputs))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Call) and self._seen == other._seen
+
+    def __hash__(self) -> int:
+        return hash(self._seen)
+
+
+@lru_cache(maxsize=4096)
+def _followed(call: _Call) -> bool:
+    """Whether a step can be traced; kept, since most steps of a changed plan are as before."""
     try:
-        _symbols(step, Trace(), {})
+        _symbols(call.step, Trace(), {})
     except NotFollowed:
         return False
     except Exception:  # what a function does with something that only looks like an array is its own affair

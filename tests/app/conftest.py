@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable, Hashable, Iterator
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -18,13 +19,18 @@ from collage.app.preview import card_pictures, viewport
 from collage.app.shell.settings import Settings
 from collage.app.shell.start import make_window, settle
 from collage.app.shell.window import MainWindow
+from collage.core.document import materialx
+from collage.core.evaluate.run import Workers
 from collage.core.images.files import read_pixels, write_image
+from collage.core.images.store import ImageStore
 from collage.core.render import caches
+from collage.core.render.renderer import Renderer
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import Scene
 from once import made_once
 
 MOST_SCENES = 8  # that are kept for the windows to come
+read_once = lru_cache(maxsize=64)(materialx.parse_document)
 
 
 @pytest.fixture(autouse=True)
@@ -100,18 +106,40 @@ def shed(whole_shed: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return made_once(tmp_path_factory, "small shed", make)
 
 
+@pytest.fixture(scope="session")
+def own_place(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where the demo lies for each test anew: what is kept of its materials counts for the next window as well."""
+    return tmp_path_factory.mktemp("work")
+
+
 @pytest.fixture
-def project(shed: Path, tmp_path: Path) -> Path:
+def project(shed: Path, own_place: Path) -> Iterator[Path]:
     """The demo in a folder of the test's own."""
-    return Path(shutil.copytree(shed, tmp_path / "shed"))
+    yield Path(shutil.copytree(shed, own_place / "shed"))
+    shutil.rmtree(own_place / "shed")
+
+
+@pytest.fixture(scope="session")
+def renderer(library) -> Renderer:
+    """One for all windows of a process, that outlives them: what it keeps is right whoever asks."""
+    made = Renderer(library, ImageStore(), Workers())
+    for one, name in ((made.caches, "clear"), (made.images, "close"), (made.workers, "close")):
+        setattr(one, name, lambda: None)
+    return made
+
+
+@pytest.fixture(autouse=True)
+def documents_read_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same text is the same document, which never changes."""
+    monkeypatch.setattr(materialx, "parse_document", read_once)
 
 
 @pytest.fixture
-def open_window(library, tmp_path: Path, qapp) -> Iterator[Callable[..., MainWindow]]:
+def open_window(library, renderer, tmp_path: Path, qapp) -> Iterator[Callable[..., MainWindow]]:
     made: list[MainWindow] = []
 
     def make(folder: Path | None, **options) -> MainWindow:
-        options = {"settings": Settings(), "desks": tmp_path / "desks", **options}
+        options = {"settings": Settings(memory=400), "desks": tmp_path / "desks", "renderer": renderer, **options}
         window = make_window(folder, library=library, settings_file=tmp_path / "settings.json", **options)
         window.resize(1280, 800)
         window.show()

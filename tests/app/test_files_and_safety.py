@@ -321,7 +321,7 @@ def test_maps_that_cannot_be_kept_ready_are_told_once(open_window, project: Path
     large = project / "maps" / "celadon" / "celadon_roughness.png"
     write_image(large, np.random.default_rng(1).integers(0, 255, (600, 600, 1), np.uint8))
     (tmp_path / "maps").write_text("a file where the folder should be")
-    window = open_window(project)
+    window = open_window(project, renderer=None)
     assert wait_until(window.banner.isVisible)
     assert "Maps cannot be kept ready on the disk" in window.banner.text.text()
     window.banner.buttons[0].click()

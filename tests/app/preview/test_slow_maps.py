@@ -17,6 +17,7 @@ MATERIAL = "Lime-bloomed clay"
 
 def test_the_preview_does_not_wait_for_maps(project, tmp_path, hand, qapp, monkeypatch) -> None:
     gate, read = threading.Event(), store.pixels_in_parts
+    before = set(threading.enumerate())
 
     def slow(path, most=4):
         assert gate.wait(60)
@@ -57,4 +58,5 @@ def test_the_preview_does_not_wait_for_maps(project, tmp_path, hand, qapp, monke
     for one in (window, whole):
         one.session._clean = one.session.project
         one.close()
-    assert wait_until(lambda: not [one for one in threading.enumerate() if one.name.startswith("maps")], 20)
+    readers = [one for one in set(threading.enumerate()) - before if one.name.startswith("maps")]
+    assert wait_until(lambda: not any(one.is_alive() for one in readers), 20)

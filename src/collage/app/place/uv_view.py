@@ -102,6 +102,7 @@ class UvView(QWidget):
         self._tiles: list[tuple[int, int]] = []  # that are used, of the picture that is shown
         self._ground: tuple[object, np.ndarray] | None = None  # what islands lie on, as it was drawn last
         self._corners: np.ndarray | None = None
+        self._boxes: list[tuple[np.ndarray, np.ndarray, tuple[np.ndarray, np.ndarray]]] = []
         self._moved: np.ndarray | None = None  # UVs while a hand changes them
         self._held: Held | None = None
         self._start = self._last = QPointF()
@@ -321,8 +322,7 @@ class UvView(QWidget):
         """The box around what is picked, in the widget."""
         if self.shown is None or not self.corners.any():
             return None
-        uv = self._moved if self._moved is not None else self.shown.uv
-        low, high = layout.box_of(uv[self.corners])
+        low, high = self._box_of(self._moved if self._moved is not None else self.shown.uv)
         return QRectF(self.to_widget(np.array([low[0], high[1]])), self.to_widget(np.array([high[0], low[1]])))
 
     @staticmethod
@@ -453,7 +453,16 @@ class UvView(QWidget):
     def _box_before(self) -> tuple[np.ndarray, np.ndarray] | None:
         if self.shown is None or not self.corners.any():
             return None
-        return layout.box_of(self.shown.uv[self.corners])
+        return self._box_of(self.shown.uv)
+
+    def _box_of(self, uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Around what is picked of a layout; those of the last two layouts are kept, since each is drawn many times."""
+        for kept_uv, corners, box in self._boxes:
+            if kept_uv is uv and corners is self._corners:
+                return box
+        found = layout.box_of(uv.take(np.flatnonzero(self.corners), axis=0))
+        self._boxes = [*self._boxes[-1:], (uv, self.corners, found)]
+        return found
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         held, self._held, self._label = self._held, None, ""

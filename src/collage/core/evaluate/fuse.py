@@ -89,7 +89,8 @@ class _Call:
     def __init__(self, step: Step) -> None:
         self.step = step
         inputs = (
-            (name, one.type if isinstance(one, Ref) else one and (one.key, one.type)) for name, one in step.sources.items()
+            (name, one.type if isinstance(one, Ref) else one and (one.key, one.type))
+            for name, one in step.sources.items()
         )
         self._seen = (step.function, step.type, tuple(inputs))
 

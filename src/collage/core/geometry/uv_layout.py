@@ -35,9 +35,9 @@ def changed(uv: np.ndarray, chosen: np.ndarray, matrix: np.ndarray, pivot: np.nd
 
     chosen : here and where no islands are asked for too, triangles (t,) bool or corners (3 t,) bool.
     """
+    here = np.flatnonzero(corners_in(uv, chosen))
     out = np.array(uv, np.float32)
-    here = corners_in(uv, chosen)
-    out[here] = (uv[here].astype(np.float64) - pivot) @ np.asarray(matrix).T + pivot + move
+    out[here] = (uv.take(here, axis=0).astype(np.float64) - pivot) @ np.asarray(matrix).T + pivot + move
     return out
 
 

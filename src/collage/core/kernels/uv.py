@@ -5,11 +5,18 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.flags import EXACT
+from collage.core.kernels.flags import EXACT, INLINE, LOOP
 
 CORNERS = types.Array(types.float64, 3, "C", readonly=True)
 WHOLE1 = types.Array(types.int32, 1, "C", readonly=True)
 OUT_WHOLE2 = types.Array(types.int32, 2, "C")
+WHOLE2 = types.Array(types.int32, 2, "C", readonly=True)
+BYTES1, BYTES2 = (types.Array(types.uint8, axes, "C", readonly=True) for axes in (1, 2))
+OUT_PICTURE = types.Array(types.uint8, 3, "C")
+
+CHOSEN, FLIPPED = 1, 2  # bits of a triangle's marks
+PAPER, INK, ACCENT = range(3)  # rows of the colours
+HATCH = 7  # pixels between lines
 
 
 @njit(types.void(CORNERS, WHOLE1, OUT_WHOLE2, OUT_WHOLE2), **EXACT)
@@ -55,3 +62,68 @@ def cover(corners, ids, count, owner):
                 if inside:
                     count[y, x] += 1
                     owner[y, x] = ids[t]
+
+
+@njit(**INLINE)
+def _of(owner, numbers, y, x):
+    """A triangle's number in a pixel, -1 where there is none; past a border that of the pixel on it."""
+    y, x = min(max(y, 0), owner.shape[0] - 1), min(max(x, 0), owner.shape[1] - 1)
+    return numbers[owner[y, x]] if owner[y, x] >= 0 else np.int32(-1)
+
+
+@njit(**INLINE)
+def _is_line(owner, face, y, x):
+    """Whether a line around polygons runs here: the pixel above or the left one shows another."""
+    here = _of(owner, face, y, x)
+    return owner[y, x] >= 0 and (here != _of(owner, face, y - 1, x) or here != _of(owner, face, y, x - 1))
+
+
+@njit(types.int64(WHOLE2, WHOLE1), **LOOP)
+def lines(owner, face):
+    """How many pixels the lines around polygons take. owner : (h, w), -1 for none. face : (t,) the polygons."""
+    found = 0
+    for y in range(owner.shape[0]):
+        for x in range(owner.shape[1]):
+            if _is_line(owner, face, y, x):
+                found += 1
+    return found
+
+
+@njit(types.void(WHOLE2, WHOLE2, WHOLE1, BYTES1, WHOLE1, BYTES2, BYTES2, OUT_PICTURE), **LOOP)
+def paint(owner, count, island, marks, face, greys, colours, out):
+    """Draws a layout over what it lies on, in `out` (h, w, 3).
+
+    owner, count : (h, w) the uppermost triangle in each pixel, -1 for none, and how many there are. island, marks :
+    (t,), marks of CHOSEN and FLIPPED. face : (t,) the polygons to be lined, or none. greys : (t, 3) for a measure, or
+    none for paper at half strength. colours : rows PAPER, INK, ACCENT.
+    """
+    for y in range(owner.shape[0]):
+        for x in range(owner.shape[1]):
+            t = owner[y, x]
+            if t < 0:
+                continue
+            back, forth = (x + y) % HATCH == 0, (y - x) % HATCH == 0
+            line = len(face) > 0 and _is_line(owner, face, y, x)
+            chosen = marks[t] & CHOSEN != 0
+            row = -1  # of the colours, if one of them covers all
+            if chosen and back:
+                row = ACCENT
+            if marks[t] & FLIPPED != 0 and forth:
+                row = INK
+            if len(greys) == 0 and count[y, x] > 1 and (back or forth):
+                row = INK
+            border, edge = False, False
+            for side in range(4):
+                ny, nx = y + (side == 1) - (side == 0), x + (side == 3) - (side == 2)
+                if 0 <= ny < owner.shape[0] and 0 <= nx < owner.shape[1]:
+                    n = owner[ny, nx]
+                    other = n < 0 or island[n] != island[t]
+                    border |= other
+                    edge |= chosen and (other or marks[n] & CHOSEN == 0)
+            for c in range(3):
+                value = np.int32(out[y, x, c])
+                value = np.int32(greys[t, c]) if len(greys) else (value + colours[PAPER, c]) // 2
+                value = np.int32(colours[row, c]) if row >= 0 else value
+                value = (value + colours[INK, c]) // 2 if line else value
+                value = np.int32(colours[INK, c]) if border else value
+                out[y, x, c] = colours[ACCENT, c] if edge else value

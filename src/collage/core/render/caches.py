@@ -38,7 +38,7 @@ class RenderCaches:
         """Lets go of all that was worked out for a view, and for what lies behind what is seen through in it."""
         self._forget(view)
         for group in view.samples.groups:
-            name = behind_key(group.points)
+            name = behind_key(view.scene, group.points)
             behind = self.views.get(name)
             if behind is not None:
                 self.forget(behind)
@@ -53,6 +53,11 @@ class RenderCaches:
             return build_scene(bench.objects, bench.ground, like)
 
         return self._scenes.get_or_make(key or bench.geometry_key, make)
+
+    def view_before(self, scene: Scene, seen_as: Hashable) -> View | None:
+        """The last view that looks the same way at a scene of the same shape, of which other UVs were changed."""
+        views = reversed(self.views.values())
+        return next((one for one in views if one.seen_as == seen_as and one.scene.differs_in_uvs(scene)), None)
 
     def environment(self, bench: Bench, folder: Path) -> EnvironmentLight | None:
         """The environment that lights the bench; None where it is off. Raises CollageError."""
@@ -76,13 +81,18 @@ class RenderCaches:
         self.results.clear()
 
 
-def behind_key(points: Points) -> Hashable:
+def behind_key(scene: Scene, points: Points) -> Hashable:
     """Names what is seen through see-through samples."""
-    return "behind", points.id
+    return "behind", scene.keys, points.id
+
+
+def look_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:
+    """Names all that the samples of a picture depend on, beside the geometry."""
+    bench = request.bench
+    worn = bench.worn if len(bench.worn) >= MANY else ()  # else samples are the same whatever the materials
+    return bench.camera, request.size, request.quality == "coarse", shift, worn
 
 
 def view_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:
     """Names all that the samples of a picture depend on."""
-    bench = request.bench
-    worn = bench.worn if len(bench.worn) >= MANY else ()  # else samples are the same whatever the materials
-    return request.geometry_key, bench.camera, request.size, request.quality == "coarse", shift, worn
+    return request.geometry_key, look_key(request, shift)

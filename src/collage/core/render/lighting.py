@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Protocol
 
@@ -19,8 +19,8 @@ from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.kernels import Family
 from collage.core.kernels import lights as columns
 from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
-from collage.core.render.samples import ROWS, Samples, over_blocks
-from collage.core.scene.scene import Scene
+from collage.core.render.samples import ROWS, ObjectSamples, Samples, over_blocks
+from collage.core.scene.scene import OBJECT, Scene
 
 k = Family("rays")
 
@@ -224,13 +224,34 @@ def smooth(
 
 
 class View:
-    """The samples of one look at the scene, and the light that is known to reach them."""
+    """The samples of one look at the scene, and the light that is known to reach them.
 
-    def __init__(self, scene: Scene, samples: Samples) -> None:
-        self.scene, self.samples = scene, samples
+    seen_as : names the look: camera, size and all else that samples depend on beside the scene.
+    """
+
+    def __init__(self, scene: Scene, samples: Samples, seen_as: Hashable = None) -> None:
+        self.scene, self.samples, self.seen_as = scene, samples, seen_as
+        self.follows = False  # whether it took over from a view before it
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()
+
+    def followed(self, scene: Scene, samples: Samples) -> View:
+        """The same look at a scene of the same shape, of which some objects have other UVs.
+
+        The light is the same, and so are the points of all other objects, with what was worked out on them.
+        """
+        changed = [number for number, (a, b) in enumerate(zip(self.scene.keys, scene.keys, strict=True)) if a != b]
+
+        def kept(before: ObjectSamples, now: ObjectSamples) -> ObjectSamples:
+            return now if np.isin(scene.ids[OBJECT].take(now.points.triangle), changed).any() else before
+
+        groups = tuple(map(kept, self.samples.groups, samples.groups))
+        view = View(scene, replace(samples, groups=groups), self.seen_as)
+        view.follows = True
+        with self._lock:
+            view._environments, view._lights = self._environments.copy(), self._lights.copy()
+        return view
 
     @property
     def nbytes(self) -> int:

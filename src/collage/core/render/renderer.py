@@ -24,7 +24,7 @@ from collage.core.images.store import WAIT, ImageStore
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
-from collage.core.render.caches import RenderCaches, behind_key, view_key
+from collage.core.render.caches import RenderCaches, behind_key, look_key, view_key
 from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
@@ -219,8 +219,10 @@ class Renderer:
             raise Cancelled
 
         def make() -> View:
-            scene = self.caches.scene(request.bench, request.geometry_key)
-            return View(scene, self._samples(scene, request, shift, None, cancelled))
+            scene, look = self.caches.scene(request.bench, request.geometry_key), look_key(request, shift)
+            samples = self._samples(scene, request, shift, None, cancelled)
+            before = self.caches.view_before(scene, look)
+            return before.followed(scene, samples) if before is not None else View(scene, samples, look)
 
         return self.caches.views.get_or_make(view_key(request, shift), make)
 
@@ -369,6 +371,7 @@ class _Work:
         name = f"{self.request.mode} {self.backdrop} {environment} {shown} {surface_key(surface)}"
         if is_see_through(surface):  # what lies behind it counts too
             name += " ".join(f"{key} {surface_key(one)}" for key, one in self.surfaces.items())
+            name += " ".join(view.scene.keys)
         cache = self.renderer.cache
         kept = cache.get(name, group.points.id)
         if kept is None:
@@ -376,7 +379,7 @@ class _Work:
                 surface, group.points, cache=cache, workers=self.renderer.workers, cancelled=self.cancelled
             )
             kept = np.ascontiguousarray(self._shown(view, group, inputs, light, depth))
-            if self.stage is COMPLETE:  # what a moving hand sees is not seen again
+            if self.stage is COMPLETE or view.follows:  # else what a moving hand sees is not seen again
                 cache.put(name, group.points.id, kept)
         return kept
 
@@ -415,7 +418,7 @@ class _Work:
             )  # fmt: skip
             return View(view.scene, behind)
 
-        views, key = renderer.caches.views, behind_key(group.points)
+        views, key = renderer.caches.views, behind_key(view.scene, group.points)
         seen = self.linear(views.get_or_make(key, make), depth + 1).T
         views.recount(key)
         return seen

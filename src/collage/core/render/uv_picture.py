@@ -17,7 +17,6 @@ from collage.core.nodes.library import Library
 from collage.core.render.cards import first_output
 from collage.core.render.film import shown_value, to_display
 
-HATCH = 7  # pixels between lines
 WORST = 0.95  # quantile by area from which on a measure is drawn in the accent
 MOST_LINES = 0.5  # share of the pixels of a layout that lines around polygons may take
 CHECKS = 16  # of the test pattern across a tile
@@ -101,46 +100,17 @@ def uv_picture(
     reach = np.array([width, height]) * window.unit
     corners = (uv.reshape(-1, 3, 2).astype(np.float64) - (window.u, window.v)) / reach
     k.cover(np.ascontiguousarray(corners), np.arange(len(corners), dtype=np.int32), count, owner)
-    count, owner = count[::-1], owner[::-1].copy()  # from here on row 0 is the uppermost
-    here = owner >= 0
-    out = below.copy()
-    if scale is not None:
-        out[here] = scale.colours(paper)[owner[here]]
-    else:
-        out[here] = (out[here].astype(np.uint16) + paper.paper) // 2
-    rows, columns = np.indices(owner.shape)
-    back, forth = (rows + columns) % HATCH == 0, (rows - columns) % HATCH == 0
-    of = np.append(island, -1)[owner]
-    picked, turned = np.append(chosen, False)[owner], np.append(flipped, False)[owner]
-    out[picked & back] = paper.accent
-    out[turned & forth] = paper.ink
-    if scale is None:
-        out[(count > 1) & (back | forth)] = paper.ink
-    if face is not None:
-        lines = _upper_left(np.append(face, -1)[owner]) & here
-        if lines.sum() < MOST_LINES * here.sum():  # else polygons are so small that there would be nothing but lines
-            out[lines] = (out[lines].astype(np.uint16) + paper.ink) // 2
-    border = _border(of)
-    out[border & here] = paper.ink
-    out[_border(np.where(picked, of, -1)) & picked] = paper.accent
+    count, owner = count[::-1], owner[::-1]  # from here on row 0 is the uppermost
+    out, none = np.array(below, np.uint8, order="C"), np.zeros((0, 3), np.uint8)
+    owner, count = np.ascontiguousarray(owner), np.ascontiguousarray(count)
+    marks = (chosen * np.uint8(k.CHOSEN) + flipped * np.uint8(k.FLIPPED)).astype(np.uint8)
+    island, face = (np.ascontiguousarray(one, np.int32) for one in (island, face if face is not None else ()))
+    if len(face) and k.lines(owner, face) >= MOST_LINES * np.count_nonzero(owner >= 0):
+        face = face[:0]  # polygons are so small that there would be nothing but lines
+    greys = scale.colours(paper) if scale is not None else none
+    colours = np.array([paper.paper, paper.ink, paper.accent], np.uint8)
+    k.paint(owner, count, island, marks, face, greys, colours, out)
     return out, owner
-
-
-def _border(ids: np.ndarray) -> np.ndarray:
-    """(h, w) bool: whether a neighbour of a pixel has another id."""
-    wide = np.pad(ids, 1, mode="edge")
-    inner = wide[1:-1, 1:-1]
-    return np.asarray(
-        (inner != wide[:-2, 1:-1]) | (inner != wide[2:, 1:-1]) | (inner != wide[1:-1, :-2]) | (inner != wide[1:-1, 2:])
-    )
-
-
-def _upper_left(ids: np.ndarray) -> np.ndarray:
-    """(h, w) bool: whether the pixel above or left of one has another id; one pixel of each border."""
-    out = np.zeros(ids.shape, bool)
-    out[1:] |= ids[1:] != ids[:-1]
-    out[:, 1:] |= ids[:, 1:] != ids[:, :-1]
-    return out
 
 
 def plain(window: Window, width: int, height: int, tiles: np.ndarray, paper: Paper) -> np.ndarray:

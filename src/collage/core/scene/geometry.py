@@ -178,7 +178,13 @@ def misfits(mesh: Mesh, uv_sets: tuple[UvSet, ...], face_sets: tuple[FaceSet, ..
     uv_sets : with the whole names of their files.
     """
     count = len(mesh.triangles)
-    lost = [one for one in uv_sets if (read_uv(Path(one.file), count) is None if one.file else one.of not in mesh.uv)]
+
+    def is_lost(one: UvSet) -> bool:
+        if one.held is not None:
+            return len(one.held.places) != 3 * count
+        return read_uv(Path(one.file), count) is None if one.file else one.of not in mesh.uv
+
+    lost = [one for one in uv_sets if is_lost(one)]
     picked = [one for one in face_sets if one.triangles != count]
     return (*(f"UV set “{one.name}”" for one in lost), *(f"faces “{one.name}”" for one in picked))
 

@@ -56,6 +56,13 @@ class Scene:
     shape: tuple[str, ...] = ()
     keys: tuple[str, ...] = ()
 
+    def differs_in_uvs(self, other: Scene) -> bool:
+        """Whether the other one is this with other UVs, and no more: rays meet both in the same places."""
+        parted = self.shape, self.regions, self.uv_sets, self.around.names
+        return parted == (other.shape, other.regions, other.uv_sets, other.around.names) and bool(
+            np.array_equal(self.ids, other.ids)
+        )
+
     @property
     def nbytes(self) -> int:
         """Bytes, those of the ray tracer estimated."""
@@ -87,9 +94,12 @@ def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[
 
 def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarray]:
     """The lowest and highest corner of the box around objects on the bench, (3,) metres each."""
-    every = [
-        _on_bench(item, mesh) for item, mesh in zip(objects, _meshes(objects)[0], strict=True) if len(mesh.triangles)
-    ]
+    meshes, _ = _meshes(objects)
+    return _bounds([_on_bench(item, mesh) for item, mesh in zip(objects, meshes, strict=True) if len(mesh.triangles)])
+
+
+def _bounds(every: list[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+    """The lowest and highest corner of places (v, 3) each, (3,)."""
     if not every:
         return np.zeros(3), np.full(3, 0.1)
     return np.min([one.min(axis=0) for one in every], axis=0), np.max([one.max(axis=0) for one in every], axis=0)
@@ -133,19 +143,24 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
     regions = [(number, rule) for number, item in enumerate(objects) for rule in range(-1, len(item.assigned))]
     first = {number: at for at, (number, rule) in enumerate(regions) if rule < 0}
     turns = [item.matrix().astype(np.float32) for item in objects]
-    placed = [(number, mesh, _on_bench(objects[number], mesh), turns[number]) for number, mesh in enumerate(meshes)]
+    placed = [(number, mesh, turns[number]) for number, mesh in enumerate(meshes)]
     if ground:
-        mesh = _ground()
-        placed.append((GROUND, mesh, np.asarray(mesh.positions), np.eye(3, dtype=np.float32)))
-    count = sum(len(mesh.triangles) for _, mesh, _, _ in placed)
+        placed.append((GROUND, _ground(), np.eye(3, dtype=np.float32)))
+    count = sum(len(mesh.triangles) for _, mesh, _ in placed)
     keys = tuple(item.key for item in objects)
     corners, faces, gradients, kept = _rows(count, sets, keys, like)
+    worlds = [
+        mesh.positions if number == GROUND else _on_bench(objects[number], mesh)
+        for number, mesh, _ in placed
+        if number not in kept
+    ]
+    remaining = iter(worlds)
     ids, triangles = np.empty((5, count + 1), np.int32), np.empty((count, 3), np.int32)
     at = vertex = 0
-    for number, mesh, world, turn in placed:  # each right where it will lie: a large mesh is there once
+    for number, mesh, turn in placed:  # each right where it will lie: a large mesh is there once
         here = slice(at, at + len(mesh.triangles))
         if number not in kept:
-            _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, world, turn)
+            _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, next(remaining), turn)
             kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
             _lay_gradients(gradients[:, here], mesh, turn)
         region = _region(objects[number], mesh, first[number]) if number != GROUND else GROUND
@@ -160,16 +175,17 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
         np.add(mesh.triangles, np.int32(vertex), out=triangles[here])
         if number != GROUND and objects[number].hidden_faces:  # rays never meet a triangle without an area
             triangles[here][objects[number].unseen(mesh)] = vertex
-        at, vertex = here.stop, vertex + len(world)
+        at, vertex = here.stop, vertex + len(mesh.positions)
     ids[:, -1:] = NOTHING
-    tracer = like.tracer if like is not None else _tracer([world for _, _, world, _ in placed], triangles)
+    tracer = like.tracer if like is not None else _tracer(worlds, triangles)
     for array in (corners, faces, ids, gradients):
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
-    colours = _vertex_colours([mesh for _, mesh, _, _ in placed], count)
+    colours = _vertex_colours([mesh for _, mesh, _ in placed], count)
     around = replace(_around(objects, meshes, turns, ids[OBJECT], gradients), corners=corners, colours=colours)
-    bounds, shape = build_bounds(objects), shape_of(objects, ground)
+    shown = [world for world, (_, mesh, _) in zip(worlds, placed[: len(objects)], strict=False) if len(mesh.triangles)]
+    bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground)
     return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys)
 
 

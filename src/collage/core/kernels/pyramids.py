@@ -71,6 +71,19 @@ def mean(level: np.ndarray) -> np.ndarray:
 _STEPS = types.Array(types.uint8, 1, "C", readonly=True)
 
 
+@njit(forceinline=True, error_model="numpy", fastmath=True)
+def _mean_light(upper, lower, curve, at):
+    """Over two by two texels of three channels, of two rows; at : the first number."""
+    beside = at + np.uint32(3)
+    total = curve[upper[at]] + curve[upper[beside]] + curve[lower[at]] + curve[lower[beside]]
+    return np.float32(0.25) * total
+
+
+@njit(forceinline=True, error_model="numpy", fastmath=True)
+def _nearest(light, steps):
+    return steps[np.uint32(np.int32(light * np.float32(steps.size - 1) + np.float32(0.5)))]
+
+
 @njit(
     [
         types.void(_codes(types.uint8), types.int64, _TABLE, _TABLE, _STEPS, types.Array(types.uint8, 3, "C"), _LEVEL),
@@ -84,23 +97,27 @@ def _two_levels(codes, colours, curve, plain, steps, out, light):
     quarter, half, one = np.float32(0.25), np.float32(0.5), np.float32(1)
     width, channels = codes.shape[1] // 2, codes.shape[2]
     top, last = np.float32(plain.size - 1), np.float32(steps.size - 1)
+    usual = channels == 3 and colours == 3 and steps.size > 0 and curve.min() >= 0 and curve.max() <= 1
     lines = np.empty((2, width, channels), np.float32)
     for pair in range(light.shape[0]):
         for line in range(2):
             row = 2 * pair + line
-            if (
-                channels == 3 and colours == 3 and steps.size > 0
-            ):  # the most usual kind, without a choice at each number
+            if usual:  # on flat rows, and without a choice at each number: three quarters of the time
+                upper, lower, means = (
+                    codes[2 * row].reshape(-1),
+                    codes[2 * row + 1].reshape(-1),
+                    lines[line].reshape(-1),
+                )
+                texels = out[row].reshape(-1)
                 for column in range(width):
-                    for channel in range(3):
-                        value = quarter * (
-                            curve[codes[2 * row, 2 * column, channel]]
-                            + curve[codes[2 * row, 2 * column + 1, channel]]
-                            + curve[codes[2 * row + 1, 2 * column, channel]]
-                            + curve[codes[2 * row + 1, 2 * column + 1, channel]]
-                        )
-                        lines[line, column, channel] = value
-                        out[row, column, channel] = steps[np.int32(min(max(value, np.float32(0)), one) * last + half)]
+                    at, there, place = np.uint32(6 * column), np.uint32(3 * column), np.uint32(out.shape[2] * column)
+                    red = _mean_light(upper, lower, curve, at)
+                    green = _mean_light(upper, lower, curve, at + np.uint32(1))
+                    blue = _mean_light(upper, lower, curve, at + np.uint32(2))
+                    means[there], means[there + np.uint32(1)], means[there + np.uint32(2)] = red, green, blue
+                    texels[place] = _nearest(red, steps)
+                    texels[place + np.uint32(1)] = _nearest(green, steps)
+                    texels[place + np.uint32(2)] = _nearest(blue, steps)
             else:
                 for column in range(width):
                     for channel in range(channels):

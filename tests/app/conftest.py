@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
 
@@ -23,13 +23,9 @@ from collage.core.document import materialx
 from collage.core.evaluate.run import Workers
 from collage.core.images.files import read_pixels, write_image
 from collage.core.images.store import ImageStore
-from collage.core.render import caches
 from collage.core.render.renderer import Renderer
-from collage.core.scene.bench import BenchObject
-from collage.core.scene.scene import Scene
 from once import made_once
 
-MOST_SCENES = 8  # that are kept for the windows to come
 read_once = lru_cache(maxsize=64)(materialx.parse_document)
 
 
@@ -68,27 +64,6 @@ def kinds_drawn_once(kinds: dict[str, QImage], monkeypatch: pytest.MonkeyPatch) 
         return dict(made)
 
     monkeypatch.setattr(card_pictures, "pictures_of_kinds", drawn)
-
-
-@pytest.fixture(scope="session")
-def scenes() -> dict[Hashable, Scene]:
-    return {}
-
-
-@pytest.fixture(autouse=True)
-def scenes_built_once(scenes: dict[Hashable, Scene], monkeypatch: pytest.MonkeyPatch) -> None:
-    """The demo's objects are made ready for rays once; a scene never changes."""
-    build = caches.build_scene
-
-    def built(objects: tuple[BenchObject, ...], ground: bool, like: Scene | None = None) -> Scene:
-        key = tuple(item.key for item in objects), ground
-        if key not in scenes:
-            if len(scenes) >= MOST_SCENES:
-                scenes.pop(next(iter(scenes)))
-            scenes[key] = build(objects, ground, like)
-        return scenes[key]
-
-    monkeypatch.setattr(caches, "build_scene", built)
 
 
 @pytest.fixture(scope="session")
@@ -144,7 +119,7 @@ def open_window(library, renderer, tmp_path: Path, qapp) -> Iterator[Callable[..
         window.resize(1280, 800)
         window.show()
         made.append(window)
-        assert settle(window), "the window comes to rest"
+        assert settle(window, 100), "the window comes to rest"
         wire_of(window).board.fit_all()
         return window
 

@@ -252,6 +252,20 @@ def smooth(
 
 
 @app.command()
+def subdivide(
+    folder: Folder,
+    name: Name,
+    level: Annotated[int | None, typer.Argument(help="Levels, 0 to 8; left out, as fine as fits.")] = None,
+    smooth: Annotated[bool | None, typer.Option("--smooth/--plain", help="Round the shape, or keep it.")] = None,
+) -> None:
+    """Subdivide an object where a material displaces it."""
+    from collage.core.actions import objects
+
+    with saved_session(folder) as session:
+        objects.subdivide(session, name, level, smooth)
+
+
+@app.command()
 def rename(folder: Folder, name: Name, new: Annotated[str, typer.Argument(help="Its new name.")]) -> None:
     """Give an object another name."""
     from collage.core.actions import objects

@@ -273,8 +273,10 @@ def test_a_missing_environment_is_a_remark_and_light_an_even_grey(renderer, tmp_
     assert np.array_equal(found.display, even.display)
 
 
-def test_a_displacement_is_told_until_it_is_shown(renderer) -> None:
-    network = material().with_card(Card("d", "displacement", "displacementshader"))
+def test_a_displacement_that_is_not_shown_is_told(renderer) -> None:
+    network = material().with_card(Card("d", "mix", "displacementshader"))
     wire = Input("displacementshader", "displacementshader", None, Wire("d"))
     moved = network.with_card(network.cards["material"].with_input(wire))
-    assert renderer.picture(request(moved)).remarks == ("The displacement of “m” is not shown yet.",)
+    (told,) = renderer.picture(request(moved)).remarks
+    assert "The displacement of “m” is not shown" in told
+    assert "Displacement card" in told

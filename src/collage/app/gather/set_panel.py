@@ -192,8 +192,6 @@ class SetPanel(QFrame):
         told = [f"{one.label}: {text}" for one in found.maps for text in one.remarks]
         if any(one.role == "gloss" and one.used for one in found.maps):
             told.insert(0, "Gloss is inverted to roughness.")
-        if self.options().relief == "displacement":
-            told.append("Displacement is wired, but the preview does not displace the surface yet.")
         return told[:5]
 
     # ---- the hand -----------------------------------------------------------------------------

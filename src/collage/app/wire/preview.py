@@ -35,7 +35,7 @@ from collage.core.project.objects import is_mesh
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest
-from collage.core.scene.bench import Bench, Camera, Faces
+from collage.core.scene.bench import Bench, BenchObject, Camera, Faces
 from collage.core.scene.geometry import MeshFile
 from collage.core.scene.stage import Stage
 
@@ -333,9 +333,25 @@ class Preview(Viewport):
         menu.addSection(item.name)
         for act in (objects_acts.duplicate, objects_acts.drop, objects_acts.remove):
             add(menu, act, partial(act, self.session, item.name))
+        self._fill_subdivision(menu.addMenu(action_of(objects_acts.subdivide).label), item)
         if isinstance(item.geometry, MeshFile):
             self._fill_smoothing(menu.addMenu(action_of(objects_acts.smooth).label), item.name, item.geometry.smoothing)
         return menu
+
+    def _fill_subdivision(self, menu: QMenu, item: BenchObject) -> None:
+        """How finely the object is divided where a material displaces it."""
+        now = item.division
+        menu.setToolTip(action_of(objects_acts.subdivide).help)
+        for level in (None, *range(7)):
+            text = "Automatic" if level is None else f"{level} levels" if level > 1 else ("None", "1 level")[level]
+            action = menu.addAction(text, partial(objects_acts.subdivide, self.session, item.name, level))
+            action.setCheckable(True)
+            action.setChecked(level == now.level)
+        menu.addSeparator()
+        rounded = partial(objects_acts.subdivide, self.session, item.name, now.level, not now.smooth)
+        action = menu.addAction("Smooth", rounded)
+        action.setCheckable(True)
+        action.setChecked(now.smooth)
 
     def _fill_smoothing(self, menu: QMenu, name: str, now: float | None) -> None:
         for angle in SMOOTHING:

@@ -13,8 +13,9 @@ from collage.core.document.model import free_among
 from collage.core.geometry.checks import mesh_remarks
 from collage.core.geometry.stock import SHAPES
 from collage.core.project.objects import Imported, dropped, importing, placed_beside, reading_again
-from collage.core.scene.bench import Bench, BenchObject, Faces, groups_of, stock
+from collage.core.scene.bench import Bench, BenchObject, Division, Faces, groups_of, stock
 from collage.core.scene.directions import Triple
+from collage.core.scene.displaced import DEEPEST
 from collage.core.scene.geometry import MeshFile
 
 
@@ -170,6 +171,22 @@ def smooth(session: Session, name: str, angle: float | None) -> None:
     text = "as in its file" if angle is None else f"{angle:g}°"
     change_object(
         session, f"Smoothing {text}: {name}", name, lambda item: item.model_copy(update={"geometry": smoothed})
+    )
+
+
+@act("objects.subdivide", "Subdivision", command="objects subdivide")
+def subdivide(session: Session, name: str, level: int | None, smooth: bool | None = None) -> None:
+    """Subdivides an object for displacement; no level is as fine as fits. Raises CollageError.
+
+    smooth : whether its shape is rounded on the way; None leaves that as it is.
+    """
+    if level is not None and not 0 <= level <= DEEPEST:
+        raise CollageError(f"Subdivision has 0 to {DEEPEST} levels.", about=name)
+    before = object_of(session.project.bench, name).division
+    division = Division(level=level, smooth=before.smooth if smooth is None else smooth)
+    text = "automatic" if level is None else f"{level}"
+    change_object(
+        session, f"Subdivision {text}: {name}", name, lambda item: item.model_copy(update={"division": division})
     )
 
 

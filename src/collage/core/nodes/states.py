@@ -19,7 +19,7 @@ _REASONS = {
     "volumeshader": "volumes are not drawn; read and written unchanged",
     "VDF": "volumes are not drawn; read and written unchanged",
     "lightshader": "lights stand on the bench, not in a material; read and written unchanged",
-    "displacementshader": "read and written; the surface is not moved yet",
+    "displacementshader": "moves the surface of objects in pictures; on a flat sheet there is nothing to compute",
     "surfaceshader": "drawn as plain grey and said so; read and written unchanged",
     "BSDF": _CLOSURE,
     "EDF": _CLOSURE,

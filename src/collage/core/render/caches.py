@@ -5,8 +5,9 @@ A window has one set of caches, shared by all that draws in it and used from sev
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping
 from pathlib import Path
+from typing import Any
 
 from collage.core.base.budget import Budget, Store
 from collage.core.base.safe_write import is_file
@@ -17,7 +18,8 @@ from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import MANY
 from collage.core.scene.bench import Bench
-from collage.core.scene.scene import Scene, build_scene, shape_of
+from collage.core.scene.displaced import Displaced, Fine
+from collage.core.scene.scene import NOT_DISPLACED, Scene, build_scene, shape_of
 
 
 class RenderCaches:
@@ -28,6 +30,10 @@ class RenderCaches:
         self.results = ResultCache(budget)
         self._scenes: Store[Hashable, Scene] = Store(budget, lambda scene: scene.nbytes, most=6)
         self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=3)
+        self.fine: Store[Hashable, Fine] = Store(budget, lambda mesh: mesh.nbytes, most=6)
+        self.displaced: Store[Hashable, tuple[Displaced, tuple[str, ...]]] = Store(
+            budget, lambda found: found[0].nbytes, most=12
+        )
         self.views: Store[Hashable, View] = Store(budget, lambda view: view.nbytes, dropped=self._forget)
 
     def _forget(self, view: View) -> None:
@@ -44,15 +50,21 @@ class RenderCaches:
                 self.forget(behind)
                 self.views.drop(lambda key, name=name: key == name)  # type: ignore[misc]
 
-    def scene(self, bench: Bench, key: tuple[str, ...] = ()) -> Scene:
-        """The bench's geometry, ready for rays; kept by all that decides it. key : its geometry key, if it is known."""
+    def scene(
+        self, bench: Bench, key: tuple[str, ...] = (), displaced: Mapping[int, Displaced] = NOT_DISPLACED
+    ) -> Scene:
+        """The bench's geometry, ready for rays; kept by all that decides it.
+
+        key : its geometry key, if it is known. displaced : see `build_scene`.
+        """
 
         def make() -> Scene:
-            shape = shape_of(bench.objects, bench.ground)
+            shape = shape_of(bench.objects, bench.ground, displaced)
             like = next((one for one in self._scenes.values() if one.shape == shape), None)
-            return build_scene(bench.objects, bench.ground, like)
+            return build_scene(bench.objects, bench.ground, like, displaced)
 
-        return self._scenes.get_or_make(key or bench.geometry_key, make)
+        keys = tuple(f"{number} {one.key}" for number, one in displaced.items())
+        return self._scenes.get_or_make((key or bench.geometry_key) + keys, make)
 
     def view_before(self, scene: Scene, seen_as: Hashable) -> View | None:
         """The last view that looks the same way at a scene of the same shape, of which other UVs were changed."""
@@ -76,7 +88,10 @@ class RenderCaches:
 
     def clear(self) -> None:
         """Lets go of scenes, views, environments and results."""
-        for store in (self._scenes, self._environments, self.views):
+        stores: tuple[Store[Any, Any], ...] = (
+            self._scenes, self._environments, self.views, self.fine, self.displaced,
+        )  # fmt: skip
+        for store in stores:
             store.clear()
         self.results.clear()
 
@@ -93,6 +108,6 @@ def look_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:
     return bench.camera, request.size, request.quality == "coarse", shift, worn
 
 
-def view_key(request: PictureRequest, shift: tuple[float, float]) -> Hashable:
-    """Names all that the samples of a picture depend on."""
-    return request.geometry_key, look_key(request, shift)
+def view_key(request: PictureRequest, shift: tuple[float, float], displaced: tuple[str, ...] = ()) -> Hashable:
+    """Names all that the samples of a picture depend on. displaced : names of what is."""
+    return request.geometry_key, displaced, look_key(request, shift)

@@ -14,7 +14,6 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.base.memory import keep_freed_memory
 from collage.core.base.progress import Progress, Steps, finished
-from collage.core.document.materials import has_displacement
 from collage.core.document.model import Network
 from collage.core.evaluate.literals import Loud
 from collage.core.evaluate.plan import Place, build_plan
@@ -29,6 +28,7 @@ from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
+from collage.core.render.relief import ReliefMaker, Reliefs
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.samples import ObjectSamples, Samples, Window, find_behind, find_samples
 from collage.core.render.surface import (
@@ -73,6 +73,7 @@ class Renderer:
         self.images = images or ImageStore()
         self.workers = workers or Workers()
         self.caches = caches or RenderCaches(self.images.budget)
+        self.reliefs = ReliefMaker(library, self.images, self.caches)
         self._plans: dict[tuple[str, int, bool], tuple[Network, tuple[Any, ...], tuple[str, ...], Surface]] = {}
 
     @property
@@ -82,7 +83,7 @@ class Renderer:
 
     def has_view(self, request: PictureRequest) -> bool:
         """Whether the camera rays of this picture are cast already."""
-        return view_key(request, (0.0, 0.0)) in self.caches.views
+        return view_key(request, (0.0, 0.0), self.reliefs.keys(request)) in self.caches.views
 
     def bounds(self, bench: Bench, number: int | None = None) -> tuple[np.ndarray, np.ndarray]:
         """The lowest and highest corner of the box around one object, or around all of them, on the bench."""
@@ -109,15 +110,16 @@ class Renderer:
         """The complete picture as steps that say how far it is; see `picture`. A large one is made in tiles."""
         begin = time.perf_counter()
         shifts = FINAL_SHIFTS if request.quality == "final" else ((0.0, 0.0),)
-        work = _Work(self, request, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
+        reliefs = self.reliefs.of(request, self.workers, cancelled)
+        work = _Work(self, request, reliefs, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
         parts = list(tiles(*request.size, whole=0 if request.quality == "final" else WHOLE))
         if len(parts) > 1:
             return (yield from self._in_tiles(request, parts, shifts, work, begin))
         total: np.ndarray | None = None
         for done, shift in enumerate(shifts):
-            view = self._view(request, shift, cancelled)
+            view = self._view(request, reliefs, shift, cancelled)
             linear = work.linear(view)
-            self.caches.views.recount(view_key(request, shift))  # its light is known by now
+            self.caches.views.recount(view_key(request, shift, reliefs.keys))  # its light is known by now
             total = linear if total is None else total + linear
             yield Progress("Rendering", (done + 1) / len(shifts))
         assert total is not None
@@ -131,7 +133,7 @@ class Renderer:
         linear, display = np.empty((*shape, 3), np.float32), np.empty((*shape, 3), np.uint8)
         picked = request.width * request.height <= MOST_PICKED
         triangle = np.empty(shape if picked else (0, 0), np.int32)
-        scene = self.caches.scene(request.bench, request.geometry_key)
+        scene = work.scene
         for done, tile in enumerate(parts):
             total = np.zeros((tile.outer.width * tile.outer.height, 3), np.float32)
             for number, shift in enumerate(shifts):
@@ -146,10 +148,10 @@ class Renderer:
             pixels = np.ascontiguousarray(made).reshape(-1, 3)
             display[inside] = developed(request, pixels, self.workers).reshape(made.shape)
             if picked:
-                triangle[inside] = view.samples.triangle[tile.rows, tile.columns]
+                triangle[inside] = scene.undivided(view.samples.triangle[tile.rows, tile.columns])
         work.note_broken_tiles()
         seconds, remarks = time.perf_counter() - begin, tuple(work.remarks)
-        return Picture(display, linear, triangle, scene.ids, work.problems, seconds, remarks=remarks)
+        return Picture(display, linear, triangle, scene.undivided_ids, work.problems, seconds, remarks=remarks)
 
     def _samples(
         self, scene: Scene, request: PictureRequest, shift: tuple[float, float], window: Window | None,
@@ -169,15 +171,16 @@ class Renderer:
         patient : without it, that is all; the last picture may have greys in it still.
         """
         begin = time.perf_counter()
-        view = self._view(request, (0.0, 0.0), cancelled)
-        work = _Work(self, request, FIRST, cancelled, patient=False)
+        reliefs = self.reliefs.of(request, self.workers, cancelled)
+        view = self._view(request, reliefs, (0.0, 0.0), cancelled)
+        work = _Work(self, request, reliefs, FIRST, cancelled, patient=False)
         for number in range(MOST_GREY):
             if not (patient and work.waiting):
                 break
             loaded = self.images.loaded
             yield self._staged(request, view, work, begin)
             more = self._more_maps(loaded, cancelled) and number < MOST_GREY - 1
-            work = _Work(self, request, FIRST, cancelled, patient=not more)
+            work = _Work(self, request, reliefs, FIRST, cancelled, patient=not more)
         known = not request.lit or view.knows(work.environment, request.bench.environment.turn, work.lights)
         for stage in (COMPLETE,) if known else STAGES:
             work.stage = stage
@@ -186,7 +189,7 @@ class Renderer:
     def _staged(self, request: PictureRequest, view: View, work: _Work, begin: float) -> Picture:
         """The picture as its work stands."""
         linear = work.linear(view)
-        self.caches.views.recount(view_key(request, (0.0, 0.0)))
+        self.caches.views.recount(view_key(request, (0.0, 0.0), work.reliefs.keys))
         picture = self._picture(request, view, linear, work, begin)
         return replace(picture, complete=work.stage is COMPLETE)
 
@@ -206,25 +209,28 @@ class Renderer:
         return Picture(
             display,
             linear.reshape(shape),
-            view.samples.triangle,
-            view.scene.ids,
+            view.scene.undivided(view.samples.triangle),
+            view.scene.undivided_ids,
             work.problems,
             time.perf_counter() - begin,
             remarks=tuple(work.remarks),
         )
 
-    def _view(self, request: PictureRequest, shift: tuple[float, float], cancelled: Callable[[], bool]) -> View:
+    def _view(
+        self, request: PictureRequest, reliefs: Reliefs, shift: tuple[float, float], cancelled: Callable[[], bool]
+    ) -> View:
         """Samples for a request; the same ones as long as camera and objects stay."""
         if cancelled():
             raise Cancelled
 
         def make() -> View:
-            scene, look = self.caches.scene(request.bench, request.geometry_key), look_key(request, shift)
+            scene = self.caches.scene(request.bench, request.geometry_key, reliefs.objects)
+            look = look_key(request, shift)
             samples = self._samples(scene, request, shift, None, cancelled)
             before = self.caches.view_before(scene, look)
             return before.followed(scene, samples) if before is not None else View(scene, samples, look)
 
-        return self.caches.views.get_or_make(view_key(request, shift), make)
+        return self.caches.views.get_or_make(view_key(request, shift, reliefs.keys), make)
 
     def surface(self, name: str, network: Network, folder: Any, loud: Loud, until: float | None = None) -> Surface:
         """The plan of a material; the one before, while neither the network nor its files have changed.
@@ -257,6 +263,7 @@ class _Work:
 
     renderer: Renderer
     request: PictureRequest
+    reliefs: Reliefs
     stage: Stage
     cancelled: Callable[[], bool]
     patient: bool = True
@@ -270,19 +277,14 @@ class _Work:
         names = _nearest_first(bench, request.materials)
         makes: list[Callable[[], Any]] = [partial(self._surface, name, until) for name in names]
         makes.append(
-            partial(renderer.caches.scene, bench, request.geometry_key)
+            partial(renderer.caches.scene, bench, request.geometry_key, self.reliefs.objects)
         )  # meanwhile: files, levels and meshes take their time
-        *surfaces, scene = renderer.workers.map(_call, makes)
+        *surfaces, self.scene = renderer.workers.map(_call, makes)
         for name, surface in zip(names, surfaces, strict=True):
             self.surfaces[name] = self._whole(name, surface) if self.patient else surface
         self._note_problems(self.surfaces)
         self.backdrop = background(request)
-        self.remarks = list(scene.remarks)
-        self.remarks += [
-            f"The displacement of “{name}” is not shown yet."
-            for name in sorted(names)
-            if has_displacement(request.materials[name])
-        ]
+        self.remarks = [*self.scene.remarks, *self.reliefs.remarks]
         self.environment = self._find_environment() if request.lit else None
         self.lights = light_table(bench.lights)
 

@@ -76,6 +76,16 @@ def groups_of(mesh: Mesh, by: Literal["part", "slot", "piece", "set"]) -> list[F
     return [(by, name, 0) for name in dict.fromkeys(names)]
 
 
+class Division(Frozen):
+    """How finely an object is divided where it is displaced.
+
+    level : how often each face is divided; None as finely as fits. smooth : whether the shape is rounded on the way.
+    """
+
+    level: int | None = Field(None, ge=0, le=8)
+    smooth: bool = False
+
+
 class BenchObject(Frozen):
     """An object on the bench, and the material assigned to it; to some of its faces others. The last one counts."""
 
@@ -93,6 +103,7 @@ class BenchObject(Frozen):
     locked: bool = False  # is not picked or moved in the picture
     face_sets: tuple[FaceSet, ...] = ()
     uv_sets: tuple[UvSet, ...] = ()  # in the place of the mesh's own, where any is new, changed or renamed
+    division: Division = Division()  # where a material displaces it
 
     @model_validator(mode="before")
     @classmethod
@@ -233,6 +244,11 @@ class Bench(Frozen):
     def worn(self) -> tuple[str, ...]:
         """The material of each region of the scene, in their order; see Scene."""
         return tuple(item.material_of(rule) for item in self.objects for rule in range(-1, len(item.assigned)))
+
+    @property
+    def worn_names(self) -> set[str]:
+        """The names of all materials that are worn."""
+        return set(self.worn)
 
     @property
     def geometry_key(self) -> tuple[str, ...]:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -12,6 +14,7 @@ from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.surroundings import Surroundings, name_number
 from collage.core.kernels import Family
 from collage.core.scene.bench import BenchObject
+from collage.core.scene.displaced import Displaced
 
 kernels = Family("meshes")
 
@@ -41,6 +44,7 @@ class Scene:
     remarks : sentences about objects that cannot be read, or not as they were.
     around : what surface points look up about all objects.
     shape : names all that decides where rays meet it; scenes of the same shape share one tracer. keys : of the objects.
+    sources : (t + 1,) int32, the number that each triangle has where nothing is displaced; None where nothing is.
     """
 
     tracer: Any
@@ -55,6 +59,20 @@ class Scene:
     around: Surroundings = field(default_factory=Surroundings)
     shape: tuple[str, ...] = ()
     keys: tuple[str, ...] = ()
+    sources: np.ndarray | None = None
+
+    def undivided(self, triangles: np.ndarray) -> np.ndarray:
+        """The numbers that triangles have where nothing is displaced; -1 stays."""
+        return triangles if self.sources is None else self.sources[triangles]
+
+    @cached_property
+    def undivided_ids(self) -> np.ndarray:
+        """(5, t + 1): `ids`, for the triangles as they are where nothing is displaced."""
+        if self.sources is None:
+            return self.ids
+        out = np.repeat(NOTHING, int(self.sources.max()) + 2, axis=1)
+        out[:, self.sources[:-1]] = self.ids[:, :-1]
+        return out
 
     def differs_in_uvs(self, other: Scene) -> bool:
         """Whether the other one is this with other UVs, and no more: rays meet both in the same places."""
@@ -127,18 +145,30 @@ def _on_bench(item: BenchObject, mesh: Mesh) -> np.ndarray:
     return mesh.positions @ item.matrix().astype(np.float32) + np.array(item.place, np.float32)
 
 
-def shape_of(objects: tuple[BenchObject, ...], ground: bool) -> tuple[str, ...]:
+NOT_DISPLACED: Mapping[int, Displaced] = {}
+
+
+def shape_of(
+    objects: tuple[BenchObject, ...], ground: bool, displaced: Mapping[int, Displaced] = NOT_DISPLACED
+) -> tuple[str, ...]:
     """See Scene.shape."""
-    return (*(item.shape_key for item in objects), "ground" if ground else "")
+    keys = (item.shape_key + _key_of(displaced, number) for number, item in enumerate(objects))
+    return (*keys, "ground" if ground else "")
 
 
-def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | None = None) -> Scene:
+def build_scene(
+    objects: tuple[BenchObject, ...],
+    ground: bool,
+    like: Scene | None = None,
+    displaced: Mapping[int, Displaced] = NOT_DISPLACED,
+) -> Scene:
     """Puts the objects on the bench and makes them ready for ray queries; those that cannot be read are told.
 
     like : a scene of the same shape, to trace rays with what was made for that, and to take objects from that have not
-        changed.
+        changed. displaced : by number, objects whose mesh is divided and moved.
     """
-    meshes, told = _meshes(objects)
+    plain, told = _meshes(objects)
+    meshes = [displaced[number].mesh if number in displaced else mesh for number, mesh in enumerate(plain)]
     sets = max([len(mesh.uv) for mesh in meshes] + [1])
     regions = [(number, rule) for number, item in enumerate(objects) for rule in range(-1, len(item.assigned))]
     first = {number: at for at, (number, rule) in enumerate(regions) if rule < 0}
@@ -147,7 +177,7 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
     if ground:
         placed.append((GROUND, _ground(), np.eye(3, dtype=np.float32)))
     count = sum(len(mesh.triangles) for _, mesh, _ in placed)
-    keys = tuple(item.key for item in objects)
+    keys = tuple(item.key + _key_of(displaced, number) for number, item in enumerate(objects))
     corners, faces, gradients, kept = _rows(count, sets, keys, like)
     worlds = [
         mesh.positions if number == GROUND else _on_bench(objects[number], mesh)
@@ -160,10 +190,12 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
     for number, mesh, turn in placed:  # each right where it will lie: a large mesh is there once
         here = slice(at, at + len(mesh.triangles))
         if number not in kept:
-            _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, next(remaining), turn)
+            rest = displaced[number].rest if number in displaced else mesh.positions
+            _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, next(remaining), rest, turn)
             kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
             _lay_gradients(gradients[:, here], mesh, turn)
-        region = _region(objects[number], mesh, first[number]) if number != GROUND else GROUND
+        source = displaced[number].source if number in displaced else slice(None)
+        region = _region(objects[number], plain[number], first[number])[source] if number != GROUND else GROUND
         for row, of in (
             (OBJECT, number),
             (PART, mesh.ids[0]),
@@ -174,7 +206,7 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
             ids[row, here] = of
         np.add(mesh.triangles, np.int32(vertex), out=triangles[here])
         if number != GROUND and objects[number].hidden_faces:  # rays never meet a triangle without an area
-            triangles[here][objects[number].unseen(mesh)] = vertex
+            triangles[here][objects[number].unseen(plain[number])[source]] = vertex
         at, vertex = here.stop, vertex + len(mesh.positions)
     ids[:, -1:] = NOTHING
     tracer = like.tracer if like is not None else _tracer(worlds, triangles)
@@ -185,8 +217,28 @@ def build_scene(objects: tuple[BenchObject, ...], ground: bool, like: Scene | No
     colours = _vertex_colours([mesh for _, mesh, _ in placed], count)
     around = replace(_around(objects, meshes, turns, ids[OBJECT], gradients), corners=corners, colours=colours)
     shown = [world for world, (_, mesh, _) in zip(worlds, placed[: len(objects)], strict=False) if len(mesh.triangles)]
-    bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground)
-    return Scene(tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys)
+    bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground, displaced)
+    return Scene(
+        tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
+        _sources(plain, displaced, ground),
+    )  # fmt: skip
+
+
+def _key_of(displaced: Mapping[int, Displaced], number: int) -> str:
+    return f" {displaced[number].key}" if number in displaced else ""
+
+
+def _sources(plain: list[Mesh], displaced: Mapping[int, Displaced], ground: bool) -> np.ndarray | None:
+    """See Scene.sources; None where nothing is displaced."""
+    if not displaced:
+        return None
+    found, at = [], 0
+    for number, mesh in enumerate(plain):
+        count = len(mesh.triangles)
+        found.append(at + (displaced[number].source if number in displaced else np.arange(count, dtype=np.int32)))
+        at += count
+    ground_of = np.arange(at, at + (2 if ground else 0), dtype=np.int32)
+    return np.concatenate([*found, ground_of, [-1]]).astype(np.int32)
 
 
 def _rows(
@@ -258,9 +310,12 @@ def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
         rows[:] = frames[:, 3:]
 
 
-def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, turn: np.ndarray) -> None:
-    """Fills the rows of a mesh's corners; see Scene.corners. world : (v, 3), its vertices on the bench."""
-    kernels.corners(mesh.triangles, np.ascontiguousarray(world, np.float32), mesh.positions, mesh.normals, turn, out)
+def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, rest: np.ndarray, turn: np.ndarray) -> None:
+    """Fills the rows of a mesh's corners; see Scene.corners.
+
+    world : (v, 3), its vertices on the bench. rest : (v, 3), where they are for patterns, in the object's space.
+    """
+    kernels.corners(mesh.triangles, np.ascontiguousarray(world, np.float32), rest, mesh.normals, turn, out)
     sets = list(mesh.uv.values()) or [np.zeros((1, 2), np.float32)]
     for number in range((out.shape[1] - 9) // 2):
         out[:, 9 + 2 * number : 11 + 2 * number] = sets[number if number < len(sets) else 0]

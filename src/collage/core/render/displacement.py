@@ -1,0 +1,184 @@
+"""Displacement: objects whose material moves their surface, divided and moved before rays are traced.
+
+Heights and vectors are worked out on the surface as it was, at the corners of the divided mesh, by the evaluator that
+draws everything else. A vertex that several corners share, as on a UV seam, goes where they go on average, so that
+nothing tears.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from collage.core.base.errors import CollageError
+from collage.core.document.materials import DISPLACEMENT, material_card
+from collage.core.document.model import Network
+from collage.core.evaluate.plan import CardInput, Plan
+from collage.core.evaluate.run import Workers, never, run
+from collage.core.geometry.points import Points
+from collage.core.scene.bench import BenchObject
+from collage.core.scene.displaced import Displaced, Fine, moved
+from collage.core.scene.scene import OBJECT, REGION, Scene
+
+HEIGHT, SCALE = "displacement", "scale"
+
+
+@dataclass(frozen=True, eq=False)
+class Moving:
+    """What moves a material's surface. plan : of the height or vector, and its scale. key : names all that it is."""
+
+    plan: Plan
+    key: str
+
+
+def targets_of(network: Network) -> Mapping[str, CardInput]:
+    """What is to be planned for a material's displacement; nothing where it has none.
+
+    Raises CollageError for a displacement that is not one card's.
+    """
+    material = material_card(network)
+    one = material.inputs.get(DISPLACEMENT) if material is not None else None
+    if one is None or one.wire is None or one.muted:
+        return {}
+    shader = network.cards.get(one.wire.card)
+    if shader is None or shader.skipped:
+        return {}
+    if shader.category != "displacement":
+        raise CollageError(
+            f"A displacement out of “{shader.category}” is not shown.",
+            about=shader.name,
+            remedy="Wire a Displacement card to the material.",
+        )
+    return {name: CardInput(shader.name, name) for name in (HEIGHT, SCALE)}
+
+
+def displaced(
+    item: BenchObject,
+    number: int,
+    found: Fine,
+    scene: Scene,
+    moving: Sequence[Moving | None],
+    key: str,
+    *,
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+) -> tuple[Displaced, tuple[str, ...]]:
+    """An object's mesh divided and moved, and remarks.
+
+    number : the object's. scene : with nothing displaced. moving : what moves each region of the scene, None for
+    those that stay. Raises Cancelled.
+    """
+    own = np.flatnonzero(scene.ids[OBJECT, :-1] == number)
+    first = int(own[0]) if len(own) else 0
+    region = scene.ids[REGION, first + found.cage.source]
+    corner = _told_apart(found, region)
+    total, count = np.zeros((len(found.cage.positions), 3)), np.zeros(len(found.cage.positions))
+    told: list[str] = []
+    at = found.cage.vertex[corner]
+    np.add.at(count, at, 1)
+    reach = float(np.linalg.norm(np.ptp(found.cage.positions, axis=0)))
+    for one in np.unique(region[corner]):
+        mover = moving[one]
+        if mover is None:
+            continue
+        here = corner[region[corner] == one]
+        points = _points(item, found, here, scene, first, int(one))
+        values = run(mover.plan, points, workers=workers, cancelled=cancelled)
+        offset = _offsets(values, points, item.matrix(), reach, told)
+        vertex = found.cage.vertex[here]
+        for axis in range(3):
+            total[:, axis] += np.bincount(vertex, weights=offset[axis], minlength=len(total))
+    return moved(found, total / np.maximum(count, 1)[:, None], key), tuple(dict.fromkeys(told))
+
+
+def _told_apart(found: Fine, region: np.ndarray) -> np.ndarray:
+    """Corners of the cage: one for each vertex, and more where others of the vertex have another UV or region."""
+    vertex = found.cage.vertex
+    first = np.zeros(len(found.cage.positions), int)
+    first[vertex[::-1]] = np.arange(len(vertex))[::-1]
+    uv = found.cage.values[:, : 2 * len(found.base.uv)]
+    other = (np.abs(uv - uv[first[vertex]]) > 1e-6).any(axis=1) | (region != region[first[vertex]])
+    return np.unique(np.concatenate([first, np.flatnonzero(other)]))
+
+
+def _points(item: BenchObject, found: Fine, corner: np.ndarray, scene: Scene, first: int, region: int) -> Points:
+    """The surface as it was, at corners of the cage."""
+    cage, turn = found.cage, item.matrix().astype(np.float32)
+    triangle_of = np.zeros(len(cage.vertex), int)
+    triangle_of[found.triangles.ravel()] = np.repeat(np.arange(len(found.triangles)), 3)
+    own = cage.positions[cage.vertex[corner]].astype(np.float32)
+    base = first + cage.source[corner]  # the triangle of the scene
+    along_u, along_v = scene.faces[base, 3:6], scene.faces[base, 6:9]
+    normal = found.ways[cage.vertex[corner]].astype(np.float32) @ turn
+    tangent = _across(along_u, normal)
+    bitangent = np.cross(normal, tangent)
+    bitangent *= np.sign((bitangent * along_v).sum(axis=1, keepdims=True) + 1e-30)
+    uv = {name: np.ascontiguousarray(found.values(name)[corner].T, np.float32) for name in found.base.uv}
+    step = _step(found)
+    part, piece, slot = (ids[cage.source[corner]] for ids in found.base.ids)
+    return Points(
+        position=_rows(own @ turn + np.array(item.place, np.float32)),
+        normal=_rows(normal),
+        tangent=_rows(tangent),
+        bitangent=_rows(bitangent),
+        uv=uv or {"UVMap": np.zeros((2, len(corner)), np.float32)},
+        along_u=_rows(along_u),
+        along_v=_rows(along_v),
+        step_u=np.full(len(corner), step, np.float32),
+        step_v=np.full(len(corner), step, np.float32),
+        object_position=_rows(own),
+        to_object=scene.rotations[region],
+        part=part,
+        piece=piece,
+        slot=slot,
+        triangle=base.astype(np.int32),
+        around=scene.around,
+    )
+
+
+def _step(found: Fine) -> float:
+    """How far vertices lie apart in the first UV set, on average: as finely as images are worth reading."""
+    name = next(iter(found.base.uv), None)
+    if name is None:
+        return 1e-3
+    p = found.values(name)[found.triangles]
+    a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    area = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
+    return float(np.sqrt(area.mean())) if len(area) else 1e-3
+
+
+def _across(direction: np.ndarray, normal: np.ndarray) -> np.ndarray:
+    """Directions (n, 3) laid at right angles to normals, of length 1."""
+    flat = direction - normal * (direction * normal).sum(axis=1, keepdims=True)
+    length = np.linalg.norm(flat, axis=1, keepdims=True)
+    helper = np.cross(normal, np.where(np.abs(normal[:, :1]) < 0.9, [[1, 0, 0]], [[0, 1, 0]]))
+    helper /= np.maximum(np.linalg.norm(helper, axis=1, keepdims=True), 1e-12)
+    return np.asarray(np.where(length > 1e-9, flat / np.maximum(length, 1e-9), helper))
+
+
+def _rows(values: np.ndarray) -> np.ndarray:
+    return np.ascontiguousarray(values.T, np.float32)
+
+
+def _offsets(
+    values: Mapping[str, np.ndarray], points: Points, turn: np.ndarray, reach: float, told: list[str]
+) -> np.ndarray:
+    """(3, n) how far points go, in the object's space, at most `reach`.
+
+    A number goes along the normal; a vector along tangent, bitangent and normal, as the standard has it.
+    """
+    height = np.asarray(values.get(HEIGHT, np.zeros((1, 1))), np.float64) * np.asarray(values.get(SCALE, 1.0))
+    if not np.isfinite(height).all():
+        told.append("Some displacement is no number; it counts as none.")
+        height = np.nan_to_num(height, nan=0.0, posinf=0.0, neginf=0.0)
+    if len(height) == 1:
+        world = points.normal * height
+    else:
+        world = points.tangent * height[:1] + points.bitangent * height[1:2] + points.normal * height[2:3]
+    length = np.linalg.norm(world, axis=0)
+    if (length > reach).any():
+        told.append("Displacement of more than the object's own size is cut off there: set a smaller scale.")
+        world = world * np.minimum(1, reach / np.maximum(length, 1e-12))
+    return np.asarray(turn @ world)

@@ -1,0 +1,137 @@
+"""Which objects of a picture are displaced, and how: worked out once for all pictures that show them alike."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import partial
+
+from collage.core.base.errors import CollageError
+from collage.core.document.materials import has_displacement
+from collage.core.evaluate.plan import Const, build_plan
+from collage.core.evaluate.run import Workers, never
+from collage.core.images.store import ImageStore
+from collage.core.nodes.library import Library
+from collage.core.render.caches import RenderCaches
+from collage.core.render.displacement import Moving, displaced, targets_of
+from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import BenchObject
+from collage.core.scene.displaced import DEEPEST, ENOUGH, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
+from collage.core.scene.scene import Scene
+
+
+@dataclass(frozen=True, eq=False)
+class Wanted:
+    """How an object is to be displaced. moving : what moves each of its regions. key : names all of it."""
+
+    level: int
+    moving: tuple[Moving | None, ...]
+    key: str
+
+
+@dataclass(frozen=True, eq=False)
+class Reliefs:
+    """The displaced objects of a picture by number, and what is to be told of them."""
+
+    objects: Mapping[int, Displaced] = field(default_factory=dict)
+    remarks: tuple[str, ...] = ()
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Names of all that is displaced."""
+        return tuple(f"{number} {one.key}" for number, one in self.objects.items())
+
+
+class ReliefMaker:
+    """Divides and moves what a picture shows displaced. May be used from several threads."""
+
+    def __init__(self, library: Library, images: ImageStore, caches: RenderCaches) -> None:
+        self.library, self.images, self.caches = library, images, caches
+
+    def keys(self, request: PictureRequest) -> tuple[str, ...]:
+        """Names of all that would be displaced; nothing is divided or moved for it."""
+        wanted, _ = self._wanted(request)
+        return tuple(f"{number} {one.key}" for number, one in wanted.items())
+
+    def of(
+        self, request: PictureRequest, workers: Workers | None = None, cancelled: Callable[[], bool] = never
+    ) -> Reliefs:
+        """All displaced objects of a picture. Raises Cancelled."""
+        wanted, told = self._wanted(request)
+        if not wanted:
+            return Reliefs({}, tuple(told))
+        scene = self.caches.scene(request.bench, request.geometry_key)
+        found: dict[int, Displaced] = {}
+        moving: list[Moving | None] = [None] * len(scene.regions)
+        for number, one in wanted.items():
+            item = request.bench.objects[number]
+            for at, (of, rule) in enumerate(scene.regions):
+                if of == number:
+                    moving[at] = one.moving[rule + 1]
+
+            make = partial(self._make, item, number, one, scene, moving, workers, cancelled)
+            found[number], remarks = self.caches.displaced.get_or_make(one.key, make)
+            told += [f"“{item.name}”: {text}" for text in remarks]
+        return Reliefs(found, tuple(told))
+
+    def _make(
+        self, item: BenchObject, number: int, one: Wanted, scene: Scene, moving: list[Moving | None],
+        workers: Workers | None, cancelled: Callable[[], bool],
+    ) -> tuple[Displaced, tuple[str, ...]]:  # fmt: skip
+        divided = self._fine(item, one.level)
+        return displaced(item, number, divided, scene, moving, one.key, workers=workers, cancelled=cancelled)
+
+    def _fine(self, item: BenchObject, level: int) -> Fine:
+        smooth = item.division.smooth
+        return self.caches.fine.get_or_make((item.key, level, smooth), lambda: fine(item.mesh(), level, smooth))
+
+    def _wanted(self, request: PictureRequest) -> tuple[dict[int, Wanted], list[str]]:
+        movings: dict[str, Moving] = {}
+        told: list[str] = []
+        for name in sorted(request.bench.worn_names & request.materials.keys()):
+            if has_displacement(request.materials[name]):
+                try:
+                    moving = self._moving(request, name)
+                except CollageError as error:
+                    told.append(f"The displacement of “{name}” is not shown: {error}")
+                    continue
+                if moving is not None:
+                    movings[name] = moving
+        wanted: dict[int, Wanted] = {}
+        for number, item in enumerate(request.bench.objects):
+            worn = [item.material_of(rule) for rule in range(-1, len(item.assigned))]
+            if not item.hidden and any(name in movings for name in worn):
+                try:
+                    wanted[number] = self._want(request, item, tuple(movings.get(name) for name in worn))
+                except CollageError:  # its mesh cannot be read, which the scene tells
+                    continue
+                level, asked = wanted[number].level, item.division.level
+                if asked is not None and level < min(asked, DEEPEST):
+                    told.append(f"“{item.name}” is divided {level} times, not {asked}: it has too many faces.")
+        return wanted, told
+
+    def _want(self, request: PictureRequest, item: BenchObject, moving: tuple[Moving | None, ...]) -> Wanted:
+        """Coarser for a moving hand, unless the fine one is there already."""
+        mesh, asked = item.mesh(), item.division.level
+        choices = []
+        for enough in (ENOUGH, ENOUGH_IN_MOTION):
+            level = level_for(mesh, asked, enough)
+            parts = [item.key, str(level), str(item.division.smooth), *(one.key if one else "" for one in moving)]
+            choices.append(
+                Wanted(level, moving, hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest())
+            )
+        in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
+        return choices[1] if in_motion else choices[0]
+
+    def _moving(self, request: PictureRequest, name: str) -> Moving | None:
+        """What moves a material's surface; None where nothing does. Raises CollageError."""
+        network = request.materials[name]
+        targets = targets_of(network)
+        if not targets:
+            return None
+        plan = build_plan(self.library, network, targets, folder=request.material_folder, images=self.images)
+        for error in plan.problems.values():
+            raise error
+        parts = [f"{key} {one.key if isinstance(one, Const) else one.name}" for key, one in plan.outputs.items()]
+        return Moving(plan, " ".join(parts))

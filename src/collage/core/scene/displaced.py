@@ -1,0 +1,125 @@
+"""A mesh divided finely and moved: where it was, where it is, and which triangle of the mesh each part came from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.subdivide import Cage, cage_of, divided, triangles_of
+from collage.core.geometry.topology import numbered
+
+MOST_TRIANGLES = 2_000_000  # of one object, whatever is asked for
+ENOUGH = 200_000  # triangles that are fine enough where nothing is asked for
+ENOUGH_IN_MOTION = 40_000  # the same while a value is dragged
+DEEPEST = 8  # divisions
+HARD = 0.999  # cosine between normals from which on corners of a vertex are shaded as one
+
+
+@dataclass(frozen=True, eq=False)
+class Displaced:
+    """An object's mesh as displacement leaves it.
+
+    mesh : divided and moved, in the object's space. rest : (v, 3) where its vertices were. source : (t,) int32, the
+    triangle of the mesh before from which each came. key : names all that it depends on.
+    """
+
+    mesh: Mesh
+    rest: np.ndarray
+    source: np.ndarray
+    key: str
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of all arrays, about."""
+        uv = sum(one.nbytes for one in self.mesh.uv.values())
+        return 3 * self.rest.nbytes + self.mesh.normals.nbytes + self.mesh.triangles.nbytes + uv
+
+
+@dataclass(frozen=True, eq=False)
+class Fine:
+    """A mesh divided, before it is moved.
+
+    cage : its polygons. base : the mesh before. triangles : (t, 3) corners of the cage. normals : (c, 3), of the mesh
+    before, shared evenly. ways : (v, 3), which way each vertex goes, of length 1. one : (c,) int, corners of a vertex
+    that are shaded as one have the same number.
+    """
+
+    cage: Cage
+    base: Mesh
+    triangles: np.ndarray
+    normals: np.ndarray
+    ways: np.ndarray
+    one: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of all arrays."""
+        cage = (self.cage.positions, self.cage.vertex, self.cage.values, self.cage.source)
+        return sum(one.nbytes for one in (*cage, self.triangles, self.normals, self.ways, self.one))
+
+    def values(self, name: str) -> np.ndarray:
+        """(c, 2) UVs by the name of the set."""
+        at = 2 * list(self.base.uv).index(name)
+        return self.cage.values[:, at : at + 2]
+
+
+def level_for(mesh: Mesh, asked: int | None, enough: int) -> int:
+    """How often to divide a mesh: as asked, or until there are nearly `enough` triangles; never past MOST_TRIANGLES."""
+    count, most = max(len(mesh.triangles), 1), MOST_TRIANGLES if asked is not None else enough
+    level = 0
+    while level < (DEEPEST if asked is None else min(asked, DEEPEST)) and count * 4 ** (level + 1) <= most:
+        level += 1
+    return level
+
+
+def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
+    """A mesh divided `level` times."""
+    carried = [*mesh.uv.values(), *mesh.colours.values(), mesh.normals]
+    cage = cage_of(mesh, np.concatenate(carried, axis=1))
+    for _ in range(level):
+        cage = divided(cage, smooth)
+    if not cage.is_triangles and level == 0:  # what is not divided stays as it is
+        cage = cage_of(replace(mesh, face=None), np.concatenate(carried, axis=1))
+    normals = _unit(cage.values[:, -3:])
+    count = len(cage.positions)
+    total = np.stack([np.bincount(cage.vertex, weights=part, minlength=count) for part in normals.T], axis=1)
+    first = np.zeros(count, int)
+    first[cage.vertex[::-1]] = np.arange(len(cage.vertex))[::-1]
+    hard = np.zeros(count, bool)
+    hard[cage.vertex[(normals * normals[first[cage.vertex]]).sum(axis=1) < HARD]] = True
+    at = np.flatnonzero(hard[cage.vertex])
+    one = cage.vertex.astype(int)
+    one[at] = count + numbered(cage.vertex[at], *np.rint(normals[at].T * 64).astype(int))
+    return Fine(cage, mesh, triangles_of(cage), normals, _unit(total), one)
+
+
+def moved(found: Fine, offsets: np.ndarray, key: str) -> Displaced:
+    """The mesh with its vertices moved by offsets (v, 3), and the normals of the new surface."""
+    cage, base = found.cage, found.base
+    places = cage.positions + offsets
+    triangles = cage.vertex[found.triangles]
+    p = places[triangles]
+    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    corners, one = found.triangles.ravel(), found.one[found.triangles]
+    count = int(one.max(initial=-1)) + 1
+    sums = sum(
+        np.stack([np.bincount(one[:, side], weights=part, minlength=count) for part in area.T], axis=1)
+        for side in range(3)
+    )
+    normals = _unit(np.asarray(sums))[one.ravel()]
+    flat = np.linalg.norm(normals, axis=1) < 0.5  # triangles without an area have none of their own
+    normals[flat] = found.normals[corners[flat]]
+    source = cage.source[found.triangles[:, 0]].astype(np.int32)
+    values, width = cage.values[corners].astype(np.float32), 2 * len(base.uv)
+    uv = {name: values[:, 2 * at : 2 * at + 2] for at, name in enumerate(base.uv)}
+    colours = {name: values[:, width + 4 * at : width + 4 * at + 4] for at, name in enumerate(base.colours)}
+    part, piece, slot = (ids[source] for ids in base.ids)
+    mesh = Mesh(places, triangles, normals, uv, part, piece, slot, base.part_names, base.slot_names, None, colours)
+    return Displaced(mesh, cage.positions.astype(np.float32), source, key)
+
+
+def _unit(rows: np.ndarray) -> np.ndarray:
+    length = np.linalg.norm(rows, axis=1, keepdims=True)
+    return np.asarray(rows / np.where(length > 1e-12, length, 1))

@@ -1,0 +1,222 @@
+"""Displacement in pictures: closed forms, no tears, patterns that stay, what is picked, and hostile values."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from collage.core.document.materialx import parse_document
+from collage.core.document.model import Network
+from collage.core.evaluate.plan import CardOutput
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import AreaLight, Assigned, Bench, BenchObject, Camera, Division, stock
+from collage.core.scene.displaced import Displaced
+
+HEIGHTS = {
+    "same": '<constant name="h" type="float"><input name="value" type="float" value="1"/></constant>',
+    "noise": """<position name="q" type="vector3"/>
+        <multiply name="p" type="vector3"><input name="in1" type="vector3" nodename="q"/>
+            <input name="in2" type="float" value="9"/></multiply>
+        <noise3d name="h" type="float"><input name="position" type="vector3" nodename="p"/></noise3d>""",
+    "by uv": '<noise2d name="h" type="float"/>',
+    "wave": """<texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
+            <input name="in" type="vector2" nodename="t"/></separate2>
+        <multiply name="a" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
+            <input name="in2" type="float" value="6.2831853"/></multiply>
+        <sin name="h" type="float"><input name="in" type="float" nodename="a"/></sin>""",
+    "no number": """<constant name="c" type="float"><input name="value" type="float" value="0"/></constant>
+        <texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
+            <input name="in" type="vector2" nodename="t"/></separate2>
+        <multiply name="z" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
+            <input name="in2" type="float" nodename="c"/></multiply>
+        <divide name="h" type="float"><input name="in1" type="float" nodename="z"/>
+            <input name="in2" type="float" nodename="z"/></divide>""",
+    "sideways": """<texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
+            <input name="in" type="vector2" nodename="t"/></separate2>
+        <multiply name="x" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
+            <input name="in2" type="float" value="0"/></multiply>
+        <add name="one" type="float"><input name="in1" type="float" nodename="x"/>
+            <input name="in2" type="float" value="1"/></add>
+        <combine3 name="h" type="vector3"><input name="in1" type="float" nodename="one"/>
+            <input name="in2" type="float" nodename="x"/><input name="in3" type="float" nodename="x"/></combine3>""",
+}
+
+
+def material(height: str, scale: float) -> Network:
+    kind = "vector3" if height == "sideways" else "float"
+    return parse_document(
+        f"""<materialx version="1.39">{HEIGHTS[height]}
+        <position name="where" type="vector3"/>
+        <open_pbr_surface name="surface" type="surfaceshader"/>
+        <displacement name="d" type="displacementshader">
+            <input name="displacement" type="{kind}" nodename="h"/><input name="scale" type="float" value="{scale}"/>
+        </displacement>
+        <surfacematerial name="m" type="material"><input name="surfaceshader" type="surfaceshader" nodename="surface"/>
+            <input name="displacementshader" type="displacementshader" nodename="d"/></surfacematerial>
+        </materialx>""".encode()
+    )
+
+
+def bench_of(*objects: BenchObject, **more) -> Bench:
+    return Bench(objects=objects, lights=(AreaLight(),), camera=Camera(height=20, distance=1.2), **more)
+
+
+def request(bench: Bench, height: str = "noise", scale: float = 0.02, **more) -> PictureRequest:
+    return PictureRequest(bench, {"m": material(height, scale)}, 80, 60, **more)
+
+
+@pytest.fixture
+def renderer(library) -> Renderer:
+    return Renderer(library)
+
+
+def made(renderer: Renderer, asked: PictureRequest) -> Displaced:
+    (found,) = renderer.reliefs.of(asked).objects.values()
+    return found
+
+
+def volume_of(found: Displaced) -> float:
+    p = found.mesh.positions[found.mesh.triangles].astype(float)
+    return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
+
+
+def open_edges(found: Displaced) -> int:
+    t = found.mesh.triangles
+    ends = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+    _, count = np.unique(ends, axis=0, return_counts=True)
+    return int((count != 2).sum())
+
+
+def test_a_sphere_grows_by_as_much_as_is_asked(renderer) -> None:
+    ball = stock("Ball", "sphere", material="m", sizes={"segments": 64}, division=Division(level=2, smooth=False))
+    before = ball.mesh()
+    middle = (before.bounds[0] + before.bounds[1]) / 2
+    radius = float(np.linalg.norm(before.positions - middle, axis=1).mean())
+    found = made(renderer, request(bench_of(ball), "same", 0.05))
+    away = found.mesh.positions - middle
+    wanted = 4 / 3 * np.pi * (radius + 0.05) ** 3
+    shifted = Displaced(found.mesh, found.rest, found.source, "")
+    assert volume_of(shifted) == pytest.approx(wanted, rel=0.005)
+    corner = found.mesh.triangles.ravel()
+    radial = away[corner] / np.linalg.norm(away[corner], axis=1, keepdims=True)
+    assert np.degrees(np.arccos(np.clip((radial * found.mesh.normals).sum(axis=1), -1, 1))).mean() < 1
+
+
+def test_heights_are_those_of_the_network_and_normals_those_of_the_surface(renderer) -> None:
+    sheet = stock("Sheet", "plane", material="m", division=Division(level=4))
+    found = made(renderer, request(bench_of(sheet), "wave", 0.01))
+    corner, uv = found.mesh.triangles.ravel(), found.mesh.uv["UVMap"]
+    raised = found.mesh.positions[corner, 1] - found.rest[corner, 1]
+    assert np.abs(raised - 0.01 * np.sin(2 * np.pi * uv[:, 0])).max() < 1e-5
+    width = float(np.ptp(found.rest[:, 0]))
+    slope = 0.01 * 2 * np.pi / width * np.cos(2 * np.pi * uv[:, 0])
+    wanted = np.stack([-slope, np.ones_like(slope), 0 * slope], axis=1)
+    wanted /= np.linalg.norm(wanted, axis=1, keepdims=True)
+    inner = (np.abs(uv - 0.5) < 0.48).all(axis=1)
+    error = np.degrees(np.arccos(np.clip((wanted * found.mesh.normals).sum(axis=1), -1, 1)))
+    assert error[inner].mean() < 0.1
+
+
+def test_a_vector_goes_along_the_tangent(renderer) -> None:
+    sheet = stock("Sheet", "plane", material="m", division=Division(level=0))
+    found = made(renderer, request(bench_of(sheet), "sideways", 0.03))
+    rest = found.rest
+    assert np.allclose(found.mesh.positions - rest, [0.03, 0, 0], atol=1e-6)
+
+
+@pytest.mark.parametrize("height", ["noise", "by uv"])
+@pytest.mark.parametrize("name", ["sphere", "pot", "cylinder", "rounded box", "ring"])
+def test_closed_shapes_stay_closed_over_seams_and_hard_edges(renderer, name: str, height: str) -> None:
+    item = stock("One", name, material="m", division=Division(level=1))
+    found = made(renderer, request(bench_of(item), height, 0.03))
+    assert open_edges(found) == 0
+    assert not np.allclose(found.mesh.positions, found.rest, atol=1e-3)
+    assert np.isfinite(found.mesh.normals).all()
+
+
+def test_patterns_stay_where_they_were(renderer) -> None:
+    sheet = stock("Sheet", "plane", material="m")
+    bench = Bench(objects=(sheet,), camera=Camera(height=89.9, distance=1.0), ground=False)
+    asked = request(bench, "same", 0.1, peek=("m", CardOutput("where")))
+    flat = PictureRequest(bench, {"m": material("same", 0.0)}, 80, 60, peek=("m", CardOutput("where")))
+    raised, plain = renderer.picture(asked), renderer.picture(flat).linear
+    seen = np.zeros((60, 80), bool)
+    seen[22:38, 25:55] = (raised.objects == 0)[22:38, 25:55]
+    assert seen.sum() > 400
+    assert np.abs(raised.linear[seen][:, 1]).max() < 1e-4, "the height is that of the surface as it was"
+    assert 0 < raised.linear[30, 60, 0] < 0.95 * plain[30, 60, 0], "nearer to the eye, a place is seen further out"
+
+
+def test_the_silhouette_changes_and_what_is_picked_is_as_before(renderer) -> None:
+    ball = stock("Ball", "sphere", material="m", division=Division(level=1))
+    side = stock("Side", "sphere", place=(0.4, 0, 0), material="plain")
+    flat = renderer.picture(request(bench_of(ball, side), "same", 0.0))
+    grown = renderer.picture(request(bench_of(ball, side), "same", 0.04))
+    assert (grown.objects == 0).sum() > 1.2 * (flat.objects == 0).sum()
+    assert grown.remarks == ()
+    triangles = [len(one.mesh().triangles) for one in (ball, side)]
+    assert grown.ids.shape == flat.ids.shape == (5, sum(triangles) + 2 + 1)
+    own = grown.triangle[grown.objects == 1]
+    assert own.min() >= triangles[0]
+    assert own.max() < sum(triangles)
+
+
+def test_a_part_of_another_material_stays_and_the_border_hangs_together(renderer) -> None:
+    planks = stock("Planks", "planks", sizes={"count": 3}, material="plain", division=Division(level=0))
+    planks = planks.model_copy(update={"assigned": (Assigned(by="part", name="Plank 2", material="m"),)})
+    found = made(renderer, request(bench_of(planks), "same", 0.02))
+    gone = np.linalg.norm(found.mesh.positions - found.rest, axis=1)
+    part = found.mesh.ids[0]
+    for number in range(3):
+        own = gone[found.mesh.triangles[part == number]]
+        assert (own.max() > 0.01) == (number == 1)
+
+
+def test_the_hand_sees_a_coarse_one_until_the_fine_one_is_there(renderer) -> None:
+    bench = bench_of(stock("Ball", "sphere", material="m"))
+    coarse = made(renderer, request(bench, quality="coarse"))
+    fine = made(renderer, request(bench))
+    assert len(coarse.mesh.triangles) * 3 < len(fine.mesh.triangles)
+    assert made(renderer, request(bench, quality="coarse")) is fine
+    assert made(renderer, request(bench, "noise", 0.021, quality="coarse")).key != coarse.key
+
+
+def test_nothing_at_all_looks_as_without(renderer) -> None:
+    ball = stock("Ball", "sphere", material="m", division=Division(level=0))
+    none = renderer.picture(request(bench_of(ball), "noise", 0.0))
+    network = material("noise", 0.0)
+    bare = network.with_card(
+        replace(network.cards["m"], inputs={"surfaceshader": network.cards["m"].inputs["surfaceshader"]})
+    )
+    plain = renderer.picture(PictureRequest(bench_of(ball), {"m": bare}, 80, 60))
+    assert np.abs(none.display.astype(int) - plain.display).max() <= 2
+
+
+@pytest.mark.parametrize(
+    ("height", "scale", "told"),
+    [
+        ("no number", 1.0, "no number"),
+        ("noise", 1e9, "cut off"),
+        ("noise", float("inf"), ""),
+        ("by uv", -1e30, "cut off"),
+    ],
+)
+def test_hostile_values_are_told_and_bounded(renderer, height: str, scale: float, told: str) -> None:
+    ball = stock("Ball", "sphere", material="m", sizes={"segments": 16})
+    found = renderer.reliefs.of(request(bench_of(ball), height, scale))
+    (one,) = found.objects.values()
+    assert any(told in text for text in found.remarks)
+    reach = float(np.linalg.norm(np.ptp(one.rest, axis=0)))
+    assert np.linalg.norm(one.mesh.positions - one.rest, axis=1).max() <= 1.001 * reach
+    assert np.isfinite(renderer.picture(request(bench_of(ball), height, scale)).linear).all()
+
+
+def test_division_stops_at_what_fits(renderer) -> None:
+    pot = stock("Pot", "pot", material="m", division=Division(level=8))
+    found = renderer.reliefs.of(request(bench_of(pot)))
+    (one,) = found.objects.values()
+    assert 500_000 < len(one.mesh.triangles) <= 2_000_000
+    assert any("too many faces" in text for text in found.remarks)

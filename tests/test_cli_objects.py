@@ -8,6 +8,7 @@ import trimesh
 
 from collage.core.project.folder import load_project, save_project
 from collage.core.project.fresh import ball_project
+from collage.core.scene.bench import Division
 from command_line import collage
 
 
@@ -50,6 +51,19 @@ def test_a_material_for_a_part(tmp_path: Path) -> None:
     assert (
         collage("materials", "assign", folder, "Oiled", "Planks", "--part", "Plank 1", "--piece", "1").returncode == 1
     )
+
+
+def test_an_object_is_subdivided(tmp_path: Path) -> None:
+    folder = tmp_path / "project"
+    save_project(ball_project(), folder)
+    name = load_project(folder)[0].bench.objects[0].name
+    assert collage("objects", "subdivide", folder, name, "3", "--smooth").returncode == 0
+    assert load_project(folder)[0].bench.objects[0].division == Division(level=3, smooth=True)
+    assert collage("objects", "subdivide", folder, name).returncode == 0
+    assert load_project(folder)[0].bench.objects[0].division == Division(level=None, smooth=True)
+    failed = collage("objects", "subdivide", folder, name, "20")
+    assert failed.returncode == 1
+    assert "0 to 8 levels" in failed.stderr
 
 
 def test_faces_are_picked_named_assigned_and_forgotten(tmp_path: Path) -> None:

@@ -17,6 +17,9 @@ from PySide6.QtWidgets import QApplication, QMenu
 from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.dragged import MATERIAL_FORMAT
 from collage.core.actions import objects
+from collage.core.document.making import card, given
+from collage.core.document.materials import material_card
+from collage.core.document.model import Network, Wire
 from collage.core.scene.bench import Camera, stock
 
 
@@ -96,6 +99,43 @@ def test_acts_of_the_menu_on_an_object(window) -> None:
     menu = preview.assign_menu(len(names))
     next(action for action in menu.actions() if action.text().startswith("Remove object")).trigger()
     assert [item.name for item in session.bench.objects] == names
+
+
+def test_an_object_is_displaced_subdivided_by_its_menu_and_flat_again(window) -> None:
+    session, preview = window.session, wire_of(window).preview
+    item = stock("Ball", "sphere", material=session.material, sizes={"segments": 24})
+    session.edit_bench("ball", lambda bench: bench.model_copy(update={"objects": (item,)}))
+    preview.look(Camera(turn=0, height=20, distance=0.8, target=(0, 0.1, 0)))
+    assert settle(window)
+    before = preview.picture
+    height = card("h", "noise3d", "float", (0, 0))
+    mover = card(
+        "d", "displacement", "displacementshader", (1, 0), displacement=("float", Wire("h")), scale=("float", 0.1)
+    )
+
+    def wired(network: Network) -> Network:
+        material = material_card(network).with_input(given("displacementshader", "displacementshader", Wire("d")))
+        return network.with_card(height).with_card(mover).with_card(material)
+
+    session.edit_document("Displace", wired)
+    assert settle(window)
+    displaced = preview.picture
+    assert displaced.remarks == ()
+    assert ((displaced.objects == 0) != (before.objects == 0)).sum() > 50, "another silhouette"
+    menu = preview.assign_menu(0)
+    levels = next(action.menu() for action in menu.actions() if action.text() == "Subdivision")
+    texts = [action.text() for action in levels.actions()]
+    assert texts == ["Automatic", "None", "1 level", *(f"{n} levels" for n in range(2, 7)), "", "Smooth"]
+    assert levels.actions()[0].isChecked()
+    levels.actions()[1].trigger()
+    assert session.bench.objects[0].division.level == 0
+    assert session.history.undo_label == "Subdivision 0: Ball"
+    assert settle(window)
+    assert (preview.picture.display != displaced.display).any(), "few faces cannot follow the noise"
+    for _ in range(2):
+        session.history.undo()
+    assert settle(window)
+    np.testing.assert_array_equal(preview.picture.display, before.display)
 
 
 def test_a_broken_file_is_told_and_nothing_is_added(window, tmp_path: Path) -> None:

@@ -27,6 +27,11 @@ HEIGHTS = {
         <multiply name="a" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
             <input name="in2" type="float" value="6.2831853"/></multiply>
         <sin name="h" type="float"><input name="in" type="float" nodename="a"/></sin>""",
+    "fine waves": """<texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
+            <input name="in" type="vector2" nodename="t"/></separate2>
+        <multiply name="a" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
+            <input name="in2" type="float" value="251.3"/></multiply>
+        <sin name="h" type="float"><input name="in" type="float" nodename="a"/></sin>""",
     "no number": """<constant name="c" type="float"><input name="value" type="float" value="0"/></constant>
         <texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
             <input name="in" type="vector2" nodename="t"/></separate2>
@@ -212,6 +217,15 @@ def test_hostile_values_are_told_and_bounded(renderer, height: str, scale: float
     reach = float(np.linalg.norm(np.ptp(one.rest, axis=0)))
     assert np.linalg.norm(one.mesh.positions - one.rest, axis=1).max() <= 1.001 * reach
     assert np.isfinite(renderer.picture(request(bench_of(ball), height, scale)).linear).all()
+
+
+def test_faces_that_are_too_large_for_the_height_are_told(renderer) -> None:
+    """Forty waves over sixteen faces, and over two hundred and fifty-six."""
+    for level, missed in ((0, True), (4, False)):
+        sheet = stock("Sheet", "plane", material="m", division=Division(level=level))
+        remarks = renderer.reliefs.of(request(bench_of(sheet), "fine waves")).remarks
+        assert any("finer than its faces" in text for text in remarks) == missed
+    assert not renderer.reliefs.of(request(bench_of(stock("Ball", "sphere", material="m")))).remarks
 
 
 def test_division_stops_at_what_fits(renderer) -> None:

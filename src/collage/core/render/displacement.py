@@ -84,13 +84,66 @@ def displaced(
         if mover is None:
             continue
         here = corner[region[corner] == one]
-        points = _points(item, found, here, scene, first, int(one))
-        values = run(mover.plan, points, workers=workers, cancelled=cancelled)
-        offset = _offsets(values, points, item.matrix(), reach, told)
-        vertex = found.cage.vertex[here]
+
+        def offsets(places: _Places, mover: Moving = mover, one: int = int(one)) -> np.ndarray:
+            points = _points(item, found, places, scene, first, one)
+            values = run(mover.plan, points, workers=workers, cancelled=cancelled)
+            return _offsets(values, points, item.matrix(), reach, told)
+
+        vertex, offset = found.cage.vertex[here], offsets(_at_corners(found, here))
         for axis in range(3):
             total[:, axis] += np.bincount(vertex, weights=offset[axis], minlength=len(total))
+        between = _between(found, region == one)
+        if between is not None and _is_missed(total, count, between[0], offsets(between[1])):
+            told.append("Its displacement is finer than its faces: raise Subdivision, or use the fine part as bump.")
     return moved(found, total / np.maximum(count, 1)[:, None], key), tuple(dict.fromkeys(told))
+
+
+@dataclass(frozen=True, eq=False)
+class _Places:
+    """Places on the surface as it was. position, way : (n, 3). values : (n, k), see Cage. source : (n,)."""
+
+    position: np.ndarray
+    way: np.ndarray
+    values: np.ndarray
+    source: np.ndarray
+
+
+def _at_corners(found: Fine, corner: np.ndarray) -> _Places:
+    cage, vertex = found.cage, found.cage.vertex[corner]
+    return _Places(cage.positions[vertex], found.ways[vertex], cage.values[corner], cage.source[corner])
+
+
+LOOKED_AT = 4000  # polygons in whose middle it is looked whether they are fine enough
+MISSED = 0.3  # of how much heights differ, that they may differ from those between the corners
+
+
+def _between(found: Fine, here: np.ndarray) -> tuple[np.ndarray, _Places] | None:
+    """The vertices (n, 3 or 4) of some polygons all of whose corners are `here` (c,) bool, and their middles."""
+    cage = found.cage
+    size = int(cage.sizes[0]) if len(cage.sizes) else 0
+    corners = np.arange(len(cage.vertex)).reshape(-1, size) if size and (cage.sizes == size).all() else None
+    if corners is None:
+        return None
+    corners = corners[here[corners].all(axis=1)]
+    corners = corners[:: max(len(corners) // LOOKED_AT, 1)]
+    if not len(corners):
+        return None
+    vertex = cage.vertex[corners]
+    way = found.ways[vertex].mean(axis=1)
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    middle = _Places(
+        cage.positions[vertex].mean(axis=1), way, cage.values[corners].mean(axis=1), cage.source[corners[:, 0]]
+    )
+    return vertex, middle
+
+
+def _is_missed(total: np.ndarray, count: np.ndarray, vertex: np.ndarray, offset: np.ndarray) -> bool:
+    """Whether offsets (3, n) in the middle of polygons differ much from those at their corners, vertices (n, k)."""
+    at_corners = total[vertex] / np.maximum(count[vertex], 1)[:, :, None]
+    error = np.linalg.norm(at_corners.mean(axis=1) - offset.T, axis=1)
+    spread = np.linalg.norm(offset.T - offset.mean(axis=1), axis=1)
+    return bool(np.sqrt((error**2).mean()) > MISSED * np.sqrt((spread**2).mean()) + 1e-9)
 
 
 def _told_apart(found: Fine, region: np.ndarray) -> np.ndarray:
@@ -103,31 +156,28 @@ def _told_apart(found: Fine, region: np.ndarray) -> np.ndarray:
     return np.unique(np.concatenate([first, np.flatnonzero(other)]))
 
 
-def _points(item: BenchObject, found: Fine, corner: np.ndarray, scene: Scene, first: int, region: int) -> Points:
-    """The surface as it was, at corners of the cage."""
-    cage, turn = found.cage, item.matrix().astype(np.float32)
-    triangle_of = np.zeros(len(cage.vertex), int)
-    triangle_of[found.triangles.ravel()] = np.repeat(np.arange(len(found.triangles)), 3)
-    own = cage.positions[cage.vertex[corner]].astype(np.float32)
-    base = first + cage.source[corner]  # the triangle of the scene
+def _points(item: BenchObject, found: Fine, places: _Places, scene: Scene, first: int, region: int) -> Points:
+    """The surface as it was. first : the object's first triangle in the scene."""
+    turn, own = item.matrix().astype(np.float32), places.position.astype(np.float32)
+    base = first + places.source  # the triangle of the scene
     along_u, along_v = scene.faces[base, 3:6], scene.faces[base, 6:9]
-    normal = found.ways[cage.vertex[corner]].astype(np.float32) @ turn
+    normal = places.way.astype(np.float32) @ turn
     tangent = _across(along_u, normal)
     bitangent = np.cross(normal, tangent)
     bitangent *= np.sign((bitangent * along_v).sum(axis=1, keepdims=True) + 1e-30)
-    uv = {name: np.ascontiguousarray(found.values(name)[corner].T, np.float32) for name in found.base.uv}
-    step = _step(found)
-    part, piece, slot = (ids[cage.source[corner]] for ids in found.base.ids)
+    uv = {name: _rows(places.values[:, 2 * at : 2 * at + 2]) for at, name in enumerate(found.base.uv)}
+    count, step = len(own), _step(found)
+    part, piece, slot = (ids[places.source] for ids in found.base.ids)
     return Points(
         position=_rows(own @ turn + np.array(item.place, np.float32)),
         normal=_rows(normal),
         tangent=_rows(tangent),
         bitangent=_rows(bitangent),
-        uv=uv or {"UVMap": np.zeros((2, len(corner)), np.float32)},
+        uv=uv or {"UVMap": np.zeros((2, count), np.float32)},
         along_u=_rows(along_u),
         along_v=_rows(along_v),
-        step_u=np.full(len(corner), step, np.float32),
-        step_v=np.full(len(corner), step, np.float32),
+        step_u=np.full(count, step, np.float32),
+        step_v=np.full(count, step, np.float32),
         object_position=_rows(own),
         to_object=scene.rotations[region],
         part=part,

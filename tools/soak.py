@@ -187,6 +187,7 @@ def run(
     tell: Callable[[str], object] = print,
     every: float = 30.0,
     quiet: float = QUIET,
+    most_acts: int | None = None,
 ) -> tuple[float, float, int]:
     """Works for some time; megabytes of its own after the warm-up and at the end, both at rest, and failed acts."""
     from collage.core.base.memory import keep_freed_memory
@@ -215,7 +216,7 @@ def run(
         soak = Soak(window, photographs, seed)
         begin = told = time.monotonic()
         warm, most, acts, errors = 0.0, 0, 0, 0
-        while time.monotonic() - begin < seconds:
+        while time.monotonic() - begin < seconds and (most_acts is None or acts < most_acts):
             try:
                 soak.step()
             except Exception as error:
@@ -238,7 +239,7 @@ def run(
         tell(f"{acts} acts, {errors} errors, at most {most} threads")
         window.session._clean = window.session.project  # nothing is asked when it closes
         window.close()
-    return warm, end, errors
+    return warm or end, end, errors
 
 
 def _at_rest(window: Any, quiet: float) -> float:
@@ -260,6 +261,7 @@ def _at_rest(window: Any, quiet: float) -> float:
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__.split("\n")[0] if __doc__ else "")
     parser.add_argument("--minutes", type=float, default=10.0)
+    parser.add_argument("--acts", type=int, default=None, help="ends after so many, if that is sooner")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--memory", type=int, default=1024, help="megabytes that the window may keep")
     parser.add_argument("--growth", type=float, default=5.0, help="percent that it may grow after warming up")
@@ -267,7 +269,7 @@ def main() -> int:
     given = parser.parse_args()
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     os.environ.setdefault("QT_LOGGING_RULES", "default.warning=false")
-    warm, end, errors = run(given.minutes * 60, given.seed, given.memory, quiet=given.quiet)
+    warm, end, errors = run(given.minutes * 60, given.seed, given.memory, quiet=given.quiet, most_acts=given.acts)
     print(f"after warming up {warm:.0f} MB, at the end {end:.0f} MB: {end / max(warm, 1) - 1:+.1%}")
     return int(errors > 0 or end > (1 + given.growth / 100) * warm)
 

@@ -94,18 +94,33 @@ def _around(triangles: np.ndarray, face: np.ndarray) -> tuple[np.ndarray, np.nda
     of = np.repeat(face, 3)
     inner_of = numbered(key.astype(np.int64), of)
     outer = np.bincount(inner_of)[inner_of] == 1
-    count = np.bincount(face, minlength=int(face.max(initial=-1)) + 1)
-    rounds: list[np.ndarray] = []
-    simple = count[face] == 1
-    if simple.any():
-        rounds += list(3 * np.flatnonzero(simple)[:, None] + np.arange(3))
-    for one in (
-        np.split(np.flatnonzero(~simple), np.flatnonzero(np.diff(face[~simple])) + 1) if not simple.all() else ()
-    ):
-        rounds += _round(triangles, one, outer)
-    rounds.sort(key=lambda corners: int(corners[0]))
-    sizes = np.array([len(one) for one in rounds], int)
-    return np.concatenate([*rounds, np.zeros(0, int)]).astype(int), np.concatenate([[0], np.cumsum(sizes)])
+    count = np.bincount(face, minlength=int(face.max(initial=-1)) + 1)[face]
+    alone = np.flatnonzero(count == 1)
+    quads, others = _pairs(np.flatnonzero(count == 2), face, outer.reshape(-1, 3))
+    others = np.sort(np.concatenate([others, np.flatnonzero(count > 2)]))
+    left: list[np.ndarray] = []
+    for one in np.split(others, np.flatnonzero(np.diff(face[others])) + 1) if len(others) else ():
+        left += _round(triangles, one, outer)
+    sizes = np.concatenate([np.full(len(alone), 3), np.full(len(quads), 4), [len(one) for one in left]]).astype(int)
+    corners = np.concatenate([(3 * alone[:, None] + np.arange(3)).ravel(), quads.ravel(), *left]).astype(int)
+    starts = np.concatenate([[0], np.cumsum(sizes)])
+    order = np.argsort(corners[starts[:-1]] // 3, kind="stable")  # as they come in the mesh
+    at = np.repeat(starts[:-1][order] - np.cumsum(sizes[order]) + sizes[order], sizes[order]) + np.arange(len(corners))
+    return corners[at], np.concatenate([[0], np.cumsum(sizes[order])])
+
+
+def _pairs(two: np.ndarray, face: np.ndarray, outer: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The corners (n, 4) around quads, each of two triangles in a row, and those triangles that make none.
+
+    two : triangles whose polygon has two. outer : (t, 3) bool, of all triangles, whether an edge is on its rim.
+    """
+    pair = two.reshape(-1, 2)
+    good = (face[pair[:, 0]] == face[pair[:, 1]]) & (outer[pair].sum(axis=2) == 2).all(axis=1)
+    kept = pair[good]
+    inner = np.argmin(outer[kept], axis=2)  # (n, 2): the corner at which the edge in common begins
+    one, other = 3 * kept[:, 0], 3 * kept[:, 1]
+    after = [(inner[:, side] + step) % 3 for side in (0, 1) for step in (1, 2)]
+    return np.stack([one + after[0], one + after[1], other + after[2], other + after[3]], axis=1), pair[~good].ravel()
 
 
 def _round(triangles: np.ndarray, own: np.ndarray, outer: np.ndarray) -> list[np.ndarray]:

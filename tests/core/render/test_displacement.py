@@ -226,7 +226,8 @@ def test_faces_that_are_too_large_for_the_height_are_told(renderer) -> None:
         sheet = stock("Sheet", "plane", material="m", division=Division(level=level))
         remarks = renderer.reliefs.of(request(bench_of(sheet), "fine waves")).remarks
         assert any("finer than its faces" in text for text in remarks) == missed
-    assert not renderer.reliefs.of(request(bench_of(stock("Ball", "sphere", material="m")))).remarks
+    for shape, height in (("sphere", "noise"), ("plane", "same")):
+        assert not renderer.reliefs.of(request(bench_of(stock("One", shape, material="m")), height)).remarks
 
 
 def test_division_stops_at_what_fits(renderer, monkeypatch) -> None:

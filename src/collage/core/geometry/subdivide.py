@@ -60,6 +60,13 @@ class Cage:
         return out
 
     @cached_property
+    def first(self) -> np.ndarray:
+        """(v,) the first corner at each vertex."""
+        out = np.zeros(len(self.positions), int)
+        out[self.vertex[::-1]] = np.arange(len(self.vertex))[::-1]
+        return out
+
+    @cached_property
     def edge(self) -> np.ndarray:
         """(c,) the number of the edge that begins at each corner, the same from both sides."""
         ends = self.vertex, self.vertex[self.following]

@@ -143,14 +143,13 @@ def _is_missed(total: np.ndarray, count: np.ndarray, vertex: np.ndarray, offset:
     at_corners = total[vertex] / np.maximum(count[vertex], 1)[:, :, None]
     error = np.linalg.norm(at_corners.mean(axis=1) - offset.T, axis=1)
     spread = np.linalg.norm(offset.T - offset.mean(axis=1), axis=1)
-    return bool(np.sqrt((error**2).mean()) > MISSED * np.sqrt((spread**2).mean()) + 1e-9)
+    rounding = 1e-5 * float(np.abs(offset).max(initial=0))
+    return bool(np.sqrt((error**2).mean()) > MISSED * np.sqrt((spread**2).mean()) + rounding)
 
 
 def _told_apart(found: Fine, region: np.ndarray) -> np.ndarray:
     """Corners of the cage: one for each vertex, and more where others of the vertex have another UV or region."""
-    vertex = found.cage.vertex
-    first = np.zeros(len(found.cage.positions), int)
-    first[vertex[::-1]] = np.arange(len(vertex))[::-1]
+    vertex, first = found.cage.vertex, found.cage.first
     uv = found.cage.values[:, : 2 * len(found.base.uv)]
     other = (np.abs(uv - uv[first[vertex]]) > 1e-6).any(axis=1) | (region != region[first[vertex]])
     return np.unique(np.concatenate([first, np.flatnonzero(other)]))

@@ -69,7 +69,6 @@ class ReliefMaker:
             for at, (of, rule) in enumerate(scene.regions):
                 if of == number:
                     moving[at] = one.moving[rule + 1]
-
             make = partial(self._make, item, number, one, scene, moving, workers, cancelled)
             found[number], remarks = self.caches.displaced.get_or_make(one.key, make)
             told += [f"“{item.name}”: {text}" for text in remarks]

@@ -85,10 +85,8 @@ def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
     normals = _unit(cage.values[:, -3:])
     count = len(cage.positions)
     total = np.stack([np.bincount(cage.vertex, weights=part, minlength=count) for part in normals.T], axis=1)
-    first = np.zeros(count, int)
-    first[cage.vertex[::-1]] = np.arange(len(cage.vertex))[::-1]
     hard = np.zeros(count, bool)
-    hard[cage.vertex[(normals * normals[first[cage.vertex]]).sum(axis=1) < HARD]] = True
+    hard[cage.vertex[(normals * normals[cage.first[cage.vertex]]).sum(axis=1) < HARD]] = True
     at = np.flatnonzero(hard[cage.vertex])
     one = cage.vertex.astype(int)
     one[at] = count + numbered(cage.vertex[at], *np.rint(normals[at].T * 64).astype(int))

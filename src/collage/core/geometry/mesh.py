@@ -96,7 +96,7 @@ class Mesh:
     @cached_property
     def face_normals(self) -> np.ndarray:
         """(t, 3) float32, of length 1; zero for faces without area."""
-        return _unit(_face_vectors(self.positions, self.triangles)).astype(np.float32)
+        return unit(_face_vectors(self.positions, self.triangles)).astype(np.float32)
 
     @cached_property
     def areas(self) -> np.ndarray:
@@ -133,7 +133,7 @@ class Mesh:
 def _gradients(p: np.ndarray, normals: np.ndarray, corner: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
     """See `Mesh.gradients`. p : (t, 3, 3) corners. normals : (t, 3). corner : (t, 3, 2) UVs, if there are any."""
     e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
-    along_u, along_v = _any_frame(normals)
+    along_u, along_v = any_frame(normals)
     if corner is None:
         return along_u, along_v
     d1, d2 = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
@@ -150,15 +150,16 @@ def _face_vectors(positions: np.ndarray, triangles: np.ndarray) -> np.ndarray:
     return np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
 
 
-def _unit(vectors: np.ndarray) -> np.ndarray:
+def unit(vectors: np.ndarray) -> np.ndarray:
+    """Vectors (..., 3) of length 1; those of no length stay."""
     length = np.linalg.norm(vectors, axis=-1, keepdims=True)
     return vectors / np.where(length == 0, 1, length)
 
 
-def _any_frame(normals: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def any_frame(normals: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Two directions at right angles to each normal."""
     helper = np.where(np.abs(normals[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    first = _unit(np.cross(helper, normals))
+    first = unit(np.cross(helper, normals))
     return first, np.cross(normals, first)
 
 
@@ -168,7 +169,7 @@ def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 
     Faces count by their area. Returns (3 t, 3) float32.
     """
     vectors = _face_vectors(positions, triangles)
-    unit = _unit(vectors)
+    ways = unit(vectors)
     by_vertex = np.argsort(triangles, axis=None, kind="stable")  # all corners, those at one vertex in a row
     face, vertex = by_vertex // 3, triangles.ravel()[by_vertex]
     first = np.flatnonzero(np.diff(vertex, prepend=-1))
@@ -177,7 +178,7 @@ def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 
     sums = np.add.reduceat(vectors[face], first, axis=0) if first.size else vectors
     total = sums[at]
     # where every face is within half the angle of their mean, all are within the angle of each other
-    near_mean = np.einsum("ij,ij->i", unit[face], _unit(sums)[at]) >= np.cos(np.radians(angle / 2))
+    near_mean = np.einsum("ij,ij->i", ways[face], unit(sums)[at]) >= np.cos(np.radians(angle / 2))
     sharp = np.flatnonzero(~np.logical_and.reduceat(near_mean, first)[at]) if first.size else first
     start, left = first[at[sharp]], count[at[sharp]]
     least = np.cos(np.radians(angle))
@@ -186,8 +187,8 @@ def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 
         more = left > step
         mine = sharp[more]
         other = face[start[more] + step]
-        near = np.einsum("ij,ij->i", unit[face[mine]], unit[other]) >= least
+        near = np.einsum("ij,ij->i", ways[face[mine]], ways[other]) >= least
         total[mine[near]] += vectors[other[near]]
     out = np.empty((vertex.size, 3), np.float32)
-    out[by_vertex] = _unit(total)
+    out[by_vertex] = unit(total)
     return out

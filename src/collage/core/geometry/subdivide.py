@@ -72,6 +72,18 @@ class Cage:
         ends = self.vertex, self.vertex[self.following]
         return numbered(np.minimum(*ends), np.maximum(*ends))
 
+    @cached_property
+    def edges(self) -> int:
+        """How many edges there are."""
+        return int(self.edge.max(initial=-1)) + 1
+
+    @cached_property
+    def of_edge(self) -> np.ndarray:
+        """(edges,) a corner at which each edge begins."""
+        out = np.zeros(self.edges, int)
+        out[self.edge] = np.arange(len(self.edge))
+        return out
+
     @property
     def is_triangles(self) -> bool:
         """Whether every polygon has three corners."""
@@ -149,10 +161,10 @@ def _sharp_edges(cage: Cage, sharp: float) -> np.ndarray:
     place = cage.positions[cage.vertex]
     centre = _mean_by(cage.polygon, place, len(cage.sizes))[cage.polygon]
     area = np.cross(place - centre, place[cage.following] - centre)
-    normal = _sum_by(cage.polygon, area, len(cage.sizes))
+    normal = sum_by(cage.polygon, area, len(cage.sizes))
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
-    edges = int(cage.edge.max(initial=-1)) + 1
-    count, total = np.bincount(cage.edge, minlength=edges), _sum_by(cage.edge, normal[cage.polygon], edges)
+    edges = cage.edges
+    count, total = np.bincount(cage.edge, minlength=edges), sum_by(cage.edge, normal[cage.polygon], edges)
     # two directions at an angle a have a sum of length 2 cos(a / 2)
     near = np.linalg.norm(total, axis=1) >= 2 * np.cos(np.radians(sharp) / 2) - 1e-9
     return np.asarray(~((count == 2) & near)[cage.edge])
@@ -165,7 +177,7 @@ def divided(cage: Cage, smooth: bool) -> Cage:
 
 def _by_quads(cage: Cage, smooth: bool) -> Cage:
     """A polygon of n corners becomes n quads, with a new vertex in the middle of it and of each edge."""
-    vertices, edges, polygons = len(cage.positions), int(cage.edge.max(initial=-1)) + 1, len(cage.sizes)
+    vertices, edges, polygons = len(cage.positions), cage.edges, len(cage.sizes)
     place = cage.positions[cage.vertex]
     centre = _mean_by(cage.polygon, place, polygons)
     middle = _mean_by(cage.edge, (place + place[cage.following]) / 2, edges)
@@ -197,7 +209,7 @@ def _by_quads(cage: Cage, smooth: bool) -> Cage:
 
 def _by_triangles(cage: Cage, smooth: bool) -> Cage:
     """A triangle becomes four, with a new vertex in the middle of each edge."""
-    vertices, edges = len(cage.positions), int(cage.edge.max(initial=-1)) + 1
+    vertices, edges = len(cage.positions), cage.edges
     place = cage.positions[cage.vertex]
     middle = _mean_by(cage.edge, (place + place[cage.following]) / 2, edges)
     corners, on_edges = cage.positions, middle
@@ -230,14 +242,10 @@ def _by_triangles(cage: Cage, smooth: bool) -> Cage:
 
 def _held(cage: Cage, inside: np.ndarray) -> np.ndarray:
     """Where vertices go: on a sharp edge along it, where more than two meet, or a border has its end, nowhere."""
-    vertices, edges = len(inside), int(cage.edge.max(initial=-1)) + 1
-    ends = cage.vertex, cage.vertex[cage.following]
-    one = np.zeros(edges, int)
-    one[cage.edge] = np.arange(len(cage.edge))  # a corner of each edge
-    sharp = one[_by_edge(cage, cage.sharp)]
-    a, b = ends[0][sharp], ends[1][sharp]
+    vertices, sharp = len(inside), cage.of_edge[_by_edge(cage, cage.sharp)]
+    a, b = cage.vertex[sharp], cage.vertex[cage.following[sharp]]
     count = np.bincount(np.concatenate([a, b]), minlength=vertices)
-    total = _sum_by(np.concatenate([a, b]), cage.positions[np.concatenate([b, a])], vertices)
+    total = sum_by(np.concatenate([a, b]), cage.positions[np.concatenate([b, a])], vertices)
     along = (6 * cage.positions + total) / 8
     lone = np.bincount(cage.vertex, minlength=vertices) == 1  # the corner of a sheet
     out = np.where((count == 2)[:, None], along, inside)
@@ -246,30 +254,27 @@ def _held(cage: Cage, inside: np.ndarray) -> np.ndarray:
 
 def _of_edges(cage: Cage, middle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """How many edges meet at each vertex (v,), and the mean of their middles (v, 3)."""
-    edges = len(middle)
-    one = np.zeros(edges, int)
-    one[cage.edge] = np.arange(len(cage.edge))
-    at = np.concatenate([cage.vertex[one], cage.vertex[cage.following[one]]])
+    at = np.concatenate([cage.vertex[cage.of_edge], cage.vertex[cage.following[cage.of_edge]]])
     valence = np.bincount(at, minlength=len(cage.positions))
-    total = _sum_by(at, np.concatenate([middle, middle]), len(cage.positions))
+    total = sum_by(at, np.concatenate([middle, middle]), len(cage.positions))
     return valence, total / np.maximum(valence, 1)[:, None]
 
 
 def _by_edge(cage: Cage, flags: np.ndarray) -> np.ndarray:
     """(edges,) bool: whether a flag (c,) is set on either side of an edge."""
-    out = np.zeros(int(cage.edge.max(initial=-1)) + 1, bool)
+    out = np.zeros(cage.edges, bool)
     out[cage.edge[flags]] = True
     return out
 
 
-def _sum_by(number: np.ndarray, rows: np.ndarray, count: int) -> np.ndarray:
+def sum_by(number: np.ndarray, rows: np.ndarray, count: int) -> np.ndarray:
     """(count, k): the sums of rows (n, k) that have the same number (n,)."""
     columns = [np.bincount(number, weights=column, minlength=count) for column in rows.T]
     return np.stack(columns, axis=1) if columns else np.zeros((count, 0))
 
 
 def _mean_by(number: np.ndarray, rows: np.ndarray, count: int) -> np.ndarray:
-    return _sum_by(number, rows, count) / np.maximum(np.bincount(number, minlength=count), 1)[:, None]
+    return sum_by(number, rows, count) / np.maximum(np.bincount(number, minlength=count), 1)[:, None]
 
 
 def triangles_of(cage: Cage) -> np.ndarray:

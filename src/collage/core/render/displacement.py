@@ -17,7 +17,9 @@ from collage.core.document.materials import DISPLACEMENT, material_card
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardInput, Plan
 from collage.core.evaluate.run import Workers, never, run
+from collage.core.geometry.mesh import any_frame, unit
 from collage.core.geometry.points import Points
+from collage.core.geometry.subdivide import sum_by
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import Displaced, Fine, moved
 from collage.core.scene.scene import OBJECT, REGION, Scene
@@ -74,10 +76,9 @@ def displaced(
     first = int(own[0]) if len(own) else 0
     region = scene.ids[REGION, first + found.cage.source]
     corner = _told_apart(found, region)
-    total, count = np.zeros((len(found.cage.positions), 3)), np.zeros(len(found.cage.positions))
+    vertices = len(found.cage.positions)
+    total, count = np.zeros((vertices, 3)), np.bincount(found.cage.vertex[corner], minlength=vertices)
     told: list[str] = []
-    at = found.cage.vertex[corner]
-    np.add.at(count, at, 1)
     reach = float(np.linalg.norm(np.ptp(found.cage.positions, axis=0)))
     for one in np.unique(region[corner]):
         mover = moving[one]
@@ -90,9 +91,7 @@ def displaced(
             values = run(mover.plan, points, workers=workers, cancelled=cancelled)
             return _offsets(values, points, item.matrix(), reach, told)
 
-        vertex, offset = found.cage.vertex[here], offsets(_at_corners(found, here))
-        for axis in range(3):
-            total[:, axis] += np.bincount(vertex, weights=offset[axis], minlength=len(total))
+        total += sum_by(found.cage.vertex[here], offsets(_at_corners(found, here)).T, vertices)
         between = _between(found, region == one)
         if between is not None and _is_missed(total, count, between[0], offsets(between[1])):
             told.append("Its displacement is finer than its faces: raise Subdivision, or use the fine part as bump.")
@@ -130,11 +129,10 @@ def _between(found: Fine, here: np.ndarray) -> tuple[np.ndarray, _Places] | None
     if not len(corners):
         return None
     vertex = cage.vertex[corners]
-    way = found.ways[vertex].mean(axis=1)
-    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
     middle = _Places(
-        cage.positions[vertex].mean(axis=1), way, cage.values[corners].mean(axis=1), cage.source[corners[:, 0]]
-    )
+        cage.positions[vertex].mean(axis=1), unit(found.ways[vertex].mean(axis=1)),
+        cage.values[corners].mean(axis=1), cage.source[corners[:, 0]],
+    )  # fmt: skip
     return vertex, middle
 
 
@@ -202,9 +200,7 @@ def _across(direction: np.ndarray, normal: np.ndarray) -> np.ndarray:
     """Directions (n, 3) laid at right angles to normals, of length 1."""
     flat = direction - normal * (direction * normal).sum(axis=1, keepdims=True)
     length = np.linalg.norm(flat, axis=1, keepdims=True)
-    helper = np.cross(normal, np.where(np.abs(normal[:, :1]) < 0.9, [[1, 0, 0]], [[0, 1, 0]]))
-    helper /= np.maximum(np.linalg.norm(helper, axis=1, keepdims=True), 1e-12)
-    return np.asarray(np.where(length > 1e-9, flat / np.maximum(length, 1e-9), helper))
+    return np.asarray(np.where(length > 1e-9, flat / np.maximum(length, 1e-9), any_frame(normal)[0]))
 
 
 def _rows(values: np.ndarray) -> np.ndarray:

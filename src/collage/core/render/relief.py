@@ -88,7 +88,7 @@ class ReliefMaker:
     def _wanted(self, request: PictureRequest) -> tuple[dict[int, Wanted], list[str]]:
         movings: dict[str, Moving] = {}
         told: list[str] = []
-        for name in sorted(request.bench.worn_names & request.materials.keys()):
+        for name in sorted(set(request.bench.worn) & request.materials.keys()):
             if has_displacement(request.materials[name]):
                 try:
                     moving = self._moving(request, name)

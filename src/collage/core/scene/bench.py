@@ -246,11 +246,6 @@ class Bench(Frozen):
         return tuple(item.material_of(rule) for item in self.objects for rule in range(-1, len(item.assigned)))
 
     @property
-    def worn_names(self) -> set[str]:
-        """The names of all materials that are worn."""
-        return set(self.worn)
-
-    @property
     def geometry_key(self) -> tuple[str, ...]:
         """Names all that is told of what rays meet: the objects where they stand, and the ground."""
         return (*(item.key for item in self.objects), "ground" if self.ground else "")

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from collage.core.geometry.mesh import Mesh
-from collage.core.geometry.subdivide import Cage, cage_of, divided, triangles_of
+from collage.core.geometry.mesh import Mesh, unit
+from collage.core.geometry.subdivide import Cage, cage_of, divided, sum_by, triangles_of
 from collage.core.geometry.topology import numbered
 
 MOST_TRIANGLES = 2_000_000  # of one object, whatever is asked for
@@ -76,21 +76,17 @@ def level_for(mesh: Mesh, asked: int | None, enough: int) -> int:
 
 def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
     """A mesh divided `level` times."""
-    carried = [*mesh.uv.values(), *mesh.colours.values(), mesh.normals]
-    cage = cage_of(mesh, np.concatenate(carried, axis=1))
+    carried = np.concatenate([*mesh.uv.values(), *mesh.colours.values(), mesh.normals], axis=1)
+    cage = cage_of(mesh if level else replace(mesh, face=None), carried)  # what is not divided stays as it is
     for _ in range(level):
         cage = divided(cage, smooth)
-    if not cage.is_triangles and level == 0:  # what is not divided stays as it is
-        cage = cage_of(replace(mesh, face=None), np.concatenate(carried, axis=1))
-    normals = _unit(cage.values[:, -3:])
-    count = len(cage.positions)
-    total = np.stack([np.bincount(cage.vertex, weights=part, minlength=count) for part in normals.T], axis=1)
+    normals, count = unit(cage.values[:, -3:]), len(cage.positions)
     hard = np.zeros(count, bool)
     hard[cage.vertex[(normals * normals[cage.first[cage.vertex]]).sum(axis=1) < HARD]] = True
     at = np.flatnonzero(hard[cage.vertex])
     one = cage.vertex.astype(int)
     one[at] = count + numbered(cage.vertex[at], *np.rint(normals[at].T * 64).astype(int))
-    return Fine(cage, mesh, triangles_of(cage), normals, _unit(total), one)
+    return Fine(cage, mesh, triangles_of(cage), normals, unit(sum_by(cage.vertex, normals, count)), one)
 
 
 def moved(found: Fine, offsets: np.ndarray, key: str) -> Displaced:
@@ -102,11 +98,7 @@ def moved(found: Fine, offsets: np.ndarray, key: str) -> Displaced:
     area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     corners, one = found.triangles.ravel(), found.one[found.triangles]
     count = int(one.max(initial=-1)) + 1
-    sums = sum(
-        np.stack([np.bincount(one[:, side], weights=part, minlength=count) for part in area.T], axis=1)
-        for side in range(3)
-    )
-    normals = _unit(np.asarray(sums))[one.ravel()]
+    normals = unit(sum_by(one.ravel(), np.repeat(area, 3, axis=0), count))[one.ravel()]
     flat = np.linalg.norm(normals, axis=1) < 0.5  # triangles without an area have none of their own
     normals[flat] = found.normals[corners[flat]]
     source = cage.source[found.triangles[:, 0]].astype(np.int32)
@@ -116,8 +108,3 @@ def moved(found: Fine, offsets: np.ndarray, key: str) -> Displaced:
     part, piece, slot = (ids[source] for ids in base.ids)
     mesh = Mesh(places, triangles, normals, uv, part, piece, slot, base.part_names, base.slot_names, None, colours)
     return Displaced(mesh, cage.positions.astype(np.float32), source, key)
-
-
-def _unit(rows: np.ndarray) -> np.ndarray:
-    length = np.linalg.norm(rows, axis=1, keepdims=True)
-    return np.asarray(rows / np.where(length > 1e-12, length, 1))

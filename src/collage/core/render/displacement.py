@@ -15,24 +15,17 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import DISPLACEMENT, material_card
 from collage.core.document.model import Network
-from collage.core.evaluate.plan import CardInput, Plan
-from collage.core.evaluate.run import Workers, never, run
+from collage.core.evaluate.plan import CardInput
+from collage.core.evaluate.run import Workers, never
 from collage.core.geometry.mesh import any_frame, unit
 from collage.core.geometry.points import Points
 from collage.core.geometry.subdivide import sum_by
+from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import Displaced, Fine, moved
 from collage.core.scene.scene import OBJECT, REGION, Scene
 
 HEIGHT, SCALE = "displacement", "scale"
-
-
-@dataclass(frozen=True, eq=False)
-class Moving:
-    """What moves a material's surface. plan : of the height or vector, and its scale. key : names all that it is."""
-
-    plan: Plan
-    key: str
 
 
 def targets_of(network: Network) -> Mapping[str, CardInput]:
@@ -61,7 +54,7 @@ def displaced(
     number: int,
     found: Fine,
     scene: Scene,
-    moving: Sequence[Moving | None],
+    moving: Sequence[Surface | None],
     key: str,
     *,
     workers: Workers | None = None,
@@ -86,9 +79,9 @@ def displaced(
             continue
         here = corner[region[corner] == one]
 
-        def offsets(places: _Places, mover: Moving = mover, one: int = int(one)) -> np.ndarray:
+        def offsets(places: _Places, mover: Surface = mover, one: int = int(one)) -> np.ndarray:
             points = _points(item, found, places, scene, first, one)
-            values = run(mover.plan, points, workers=workers, cancelled=cancelled)
+            values = evaluate_surface(mover, points, workers=workers, cancelled=cancelled)
             return _offsets(values, points, item.matrix(), reach, told)
 
         total += sum_by(found.cage.vertex[here], offsets(_at_corners(found, here)).T, vertices)

@@ -9,13 +9,13 @@ from functools import partial
 
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import has_displacement
-from collage.core.evaluate.plan import Const, build_plan
 from collage.core.evaluate.run import Workers, never
-from collage.core.images.store import ImageStore
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches
-from collage.core.render.displacement import Moving, displaced, targets_of
+from collage.core.render.displacement import displaced, targets_of
+from collage.core.render.plans import Plans
 from collage.core.render.request import PictureRequest
+from collage.core.render.surface import Surface, plan_targets, surface_key
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import DEEPEST, ENOUGH, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
 from collage.core.scene.scene import Scene
@@ -26,7 +26,7 @@ class Wanted:
     """How an object is to be displaced. moving : what moves each of its regions. key : names all of it."""
 
     level: int
-    moving: tuple[Moving | None, ...]
+    moving: tuple[Surface | None, ...]
     key: str
 
 
@@ -46,8 +46,8 @@ class Reliefs:
 class ReliefMaker:
     """Divides and moves what a picture shows displaced. May be used from several threads."""
 
-    def __init__(self, library: Library, images: ImageStore, caches: RenderCaches) -> None:
-        self.library, self.images, self.caches = library, images, caches
+    def __init__(self, library: Library, plans: Plans, caches: RenderCaches) -> None:
+        self.library, self.plans, self.caches = library, plans, caches
 
     def keys(self, request: PictureRequest) -> tuple[str, ...]:
         """Names of all that would be displaced; nothing is divided or moved for it."""
@@ -63,7 +63,7 @@ class ReliefMaker:
             return Reliefs({}, tuple(told))
         scene = self.caches.scene(request.bench, request.geometry_key)
         found: dict[int, Displaced] = {}
-        moving: list[Moving | None] = [None] * len(scene.regions)
+        moving: list[Surface | None] = [None] * len(scene.regions)
         for number, one in wanted.items():
             item = request.bench.objects[number]
             for at, (of, rule) in enumerate(scene.regions):
@@ -75,7 +75,7 @@ class ReliefMaker:
         return Reliefs(found, tuple(told))
 
     def _make(
-        self, item: BenchObject, number: int, one: Wanted, scene: Scene, moving: list[Moving | None],
+        self, item: BenchObject, number: int, one: Wanted, scene: Scene, moving: list[Surface | None],
         workers: Workers | None, cancelled: Callable[[], bool],
     ) -> tuple[Displaced, tuple[str, ...]]:  # fmt: skip
         divided = self._fine(item, one.level)
@@ -86,7 +86,7 @@ class ReliefMaker:
         return self.caches.fine.get_or_make((item.key, level, smooth), lambda: fine(item.mesh(), level, smooth))
 
     def _wanted(self, request: PictureRequest) -> tuple[dict[int, Wanted], list[str]]:
-        movings: dict[str, Moving] = {}
+        movings: dict[str, Surface] = {}
         told: list[str] = []
         for name in sorted(set(request.bench.worn) & request.materials.keys()):
             if has_displacement(request.materials[name]):
@@ -110,27 +110,34 @@ class ReliefMaker:
                     told.append(f"“{item.name}” is divided {level} times, not {asked}: it has too many faces.")
         return wanted, told
 
-    def _want(self, request: PictureRequest, item: BenchObject, moving: tuple[Moving | None, ...]) -> Wanted:
+    def _want(self, request: PictureRequest, item: BenchObject, moving: tuple[Surface | None, ...]) -> Wanted:
         """Coarser for a moving hand, unless the fine one is there already."""
         mesh, asked = item.mesh(), item.division.level
         choices = []
         for enough in (ENOUGH, ENOUGH_IN_MOTION):
             level = level_for(mesh, asked, enough)
-            parts = [item.key, str(level), str(item.division.smooth), *(one.key if one else "" for one in moving)]
+            parts = [
+                item.key,
+                str(level),
+                str(item.division.smooth),
+                *(surface_key(one) if one else "" for one in moving),
+            ]
             choices.append(
                 Wanted(level, moving, hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest())
             )
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
         return choices[1] if in_motion else choices[0]
 
-    def _moving(self, request: PictureRequest, name: str) -> Moving | None:
+    def _moving(self, request: PictureRequest, name: str) -> Surface | None:
         """What moves a material's surface; None where nothing does. Raises CollageError."""
         network = request.materials[name]
         targets = targets_of(network)
         if not targets:
             return None
-        plan = build_plan(self.library, network, targets, folder=request.material_folder, images=self.images)
-        for error in plan.problems.values():
+        make = partial(
+            plan_targets, self.library, network, targets, folder=request.material_folder, images=self.plans.images
+        )
+        moving = self.plans.get((name, "displacement"), network, (request.material_folder,), make)
+        for error in moving.problems.values():
             raise error
-        parts = [f"{key} {one.key if isinstance(one, Const) else one.name}" for key, one in plan.outputs.items()]
-        return Moving(plan, " ".join(parts))
+        return moving

@@ -28,6 +28,7 @@ from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
+from collage.core.render.plans import Plans
 from collage.core.render.relief import ReliefMaker, Reliefs
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.samples import ObjectSamples, Samples, Window, find_behind, find_samples
@@ -48,7 +49,6 @@ from collage.core.scene.lights import light_table
 from collage.core.scene.scene import GROUND, Scene, build_bounds
 
 Shifts = tuple[tuple[float, float], ...]
-MOST_PLANS = 64
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
 MOST_GREY = 30  # pictures in a row in which greys stand in for maps; a budget smaller than the maps never has all
 BETWEEN = 0.3  # seconds at least between two pictures that show more maps each
@@ -73,8 +73,8 @@ class Renderer:
         self.images = images or ImageStore()
         self.workers = workers or Workers()
         self.caches = caches or RenderCaches(self.images.budget)
-        self.reliefs = ReliefMaker(library, self.images, self.caches)
-        self._plans: dict[tuple[str, int, bool], tuple[Network, tuple[Any, ...], tuple[str, ...], Surface]] = {}
+        self.plans = Plans(self.images)
+        self.reliefs = ReliefMaker(library, self.plans, self.caches)
 
     @property
     def cache(self) -> ResultCache:
@@ -237,24 +237,8 @@ class Renderer:
 
         until : see `build_plan`.
         """
-        key, state = (name, id(network), until is None), (folder, loud, self.images.broken)
-        kept = self._plans.get(key)
-        if kept is not None and kept[0] is network and kept[1] == state and kept[2] == self._stamps(kept[3]):
-            return kept[3]
-        loaded = self.images.loaded
-        surface = plan_surface(self.library, network, folder=folder, images=self.images, loud=loud, until=until)
-        if not surface.problems:  # what is broken is looked at again: its file may be good by then
-            if len(self._plans) > MOST_PLANS:
-                self._plans.pop(next(iter(self._plans)), None)
-            self._plans[key] = (network, state, self._stamps(surface, loaded), surface)
-        return surface
-
-    def _stamps(self, surface: Surface, loaded: int | None = None) -> tuple[str, ...]:
-        """The states on disk of all image files of a plan. Where greys stand in, each map that comes may change it."""
-        stamps = tuple(one.stamp for one in surface.images)
-        if not surface.plan.waiting:
-            return stamps
-        return (*stamps, str(self.images.loaded if loaded is None else loaded))
+        make = partial(plan_surface, self.library, network, folder=folder, images=self.images, loud=loud, until=until)
+        return self.plans.get((name, until is None), network, (folder, loud), make)
 
 
 @dataclass(eq=False)

@@ -72,7 +72,14 @@ def plan_surface(
         if weight is not None:
             targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
             targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card)}
-    plan = build_plan(library, shown.network, targets, folder=folder, images=images, loud=loud, until=until)
+    return plan_targets(library, shown.network, targets, folder=folder, images=images, loud=loud, until=until)
+
+
+def plan_targets(
+    library: Library, network: Network, targets: Mapping[str, CardInput | CardOutput], **how: Any
+) -> Surface:
+    """The plan for some targets of a material, and what was wrong. how : as `build_plan` takes it."""
+    plan = build_plan(library, network, targets, **how)
     return Surface(plan, plan.problems)
 
 

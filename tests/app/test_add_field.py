@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from places import middle, wire_of
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
@@ -13,6 +14,7 @@ from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.dragged import KEPT_FORMAT, SET_FORMAT
 from collage.app.wire.add_field import DATA, chip_places, type_word
 from collage.core.actions import groups
+from collage.core.document.materials import material_card
 from collage.core.document.model import MAP_SET, Wire
 
 
@@ -35,6 +37,24 @@ def labels(field) -> list[str]:
 def test_a_kind_has_one_row(field):
     QTest.keyClicks(field.line, "remap")
     assert labels(field).count("Remap") == 1
+
+
+def test_displacement_is_added_at_a_natural_scale_and_shows_once_it_is_wired(window, field):
+    QTest.keyClicks(field.line, "displacement")
+    assert labels(field)[:2] == ["Displacement", "Vector displacement"]
+    QTest.keyClick(field.line, Qt.Key.Key_Return)
+    card = newest(window)
+    assert (card.category, card.attributes["nodedef"]) == ("displacement", "ND_displacement_float")
+    assert card.inputs["scale"].value == 0.01
+    session = window.session
+    session.wire(Wire("clouds"), card.name, "displacement", "float")
+    session.wire(Wire(card.name), material_card(session.document).name, "displacementshader", "displacementshader")
+    assert settle(window)
+    found = wire_of(window).preview.picture
+    assert (found.remarks, found.problems) == ((), {})
+    (displaced,) = window.studio.renderer.reliefs.of(wire_of(window).preview.request()).objects.values()
+    gone = np.linalg.norm(displaced.mesh.positions - displaced.rest, axis=1)
+    assert 0.001 < gone.max() < 0.05
 
 
 def test_tab_takes_another_type(window, field):

@@ -24,6 +24,9 @@ RELIEF = ("bump", "heighttonormal")
 NATURAL = 0.16
 """The strength that relief starts with: a hundredth of the UV square deep, a centimetre on an object of one metre."""
 
+STARTING_SCALE = {**dict.fromkeys(RELIEF, NATURAL), "displacement": 0.01}
+"""What relief starts with; of displacement, metres at white. The standard's 1 would burst every object."""
+
 Place = tuple[float, float]
 
 
@@ -72,8 +75,8 @@ def added(
     name = name or network.free_name(definition.category)
     place = free_place(network, place)
     network = edits.move_cards(edits.add_card(network, new_card(definition, name)), {name: place})
-    if definition.category in RELIEF:
-        network = edits.set_value(network, name, "scale", "float", NATURAL)
+    if definition.category in STARTING_SCALE:
+        network = edits.set_value(network, name, "scale", "float", STARTING_SCALE[definition.category])
     if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
         network = _with_coordinates(network, name, place)
     if definition.group == "procedural3d" and "position" in definition.inputs and target != "position":

@@ -57,7 +57,7 @@ LABELS = {
     "transformmatrix": "Transform by matrix", "ifgreater": "If greater", "ifgreatereq": "If greater or equal",
     "ifequal": "If equal", "switch": "Switch", "and": "And", "or": "Or", "not": "Not", "xor": "Exclusive or",
     "dot": "Pass through", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing ratio",
-    "blackbody": "Blackbody",
+    "blackbody": "Blackbody", "displacement": "Displacement",
 }  # fmt: skip
 """Label of each category. Categories that are not here are shown by their standard name."""
 
@@ -126,6 +126,7 @@ SYNONYMS = {
     "rotate3d": "axis turn",
     "trianglewave": "stripes wave",
     "sin": "stripes wave",
+    "displacement": "height relief move vector depth",
     "heighttonormal": "bump relief displace",
     "switch": "choose swap",
 }
@@ -297,6 +298,9 @@ def _apart(name: str) -> str:
     return " ".join(_SPELLED.get(word, word) for word in words)
 
 
+VECTOR_DISPLACEMENT = "Vector displacement"
+
+
 def offers(library: Library) -> list[Offer]:
     """Every kind that can be added, one for each category and output type, plain types first.
 
@@ -311,11 +315,16 @@ def offers(library: Library) -> list[Offer]:
     found: list[Offer] = []
     seen: set[tuple[str, str]] = set()
     for definition in sorted(library, key=lambda one: (label_of(one.category), rank(one))):
-        key = (definition.category, definition.type)
+        moves = definition.category == "displacement"  # by a height or by a vector
+        key = (definition.category, definition.name if moves else definition.type)
         hidden = definition.group in _HIDDEN_GROUPS and definition.category not in _SHOWN
         hidden = hidden or definition.category in _HIDDEN
         surface = definition.type == "surfaceshader" and definition.category in SURFACE_LABELS
-        if key in seen or not (surface or (not hidden and library.evaluates(definition))) or definition.type == "BSDF":
+        if (
+            key in seen
+            or not (surface or moves or (not hidden and library.evaluates(definition)))
+            or definition.type == "BSDF"
+        ):
             continue
         if definition.type == "surfaceshader" and not surface:
             continue
@@ -325,6 +334,8 @@ def offers(library: Library) -> list[Offer]:
         label = (
             "Colour"
             if definition.category == "constant" and "color" in definition.type
+            else VECTOR_DISPLACEMENT
+            if definition.name == "ND_displacement_vector3"
             else label_of(definition.category, definition.type)
         )
         family = "pattern" if definition.group in ("procedural2d", "procedural3d") else ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,6 +15,7 @@ from collage.core.base.errors import CollageError, disk_errors
 from collage.core.base.progress import Progress, Steps, finished, within
 from collage.core.base.safe_write import is_file, put, replacing
 from collage.core.base.text import holds
+from collage.core.images import png
 from collage.core.images.codecs import CODECS, Codec, codec_of, codec_to_write
 
 MAX_SIDE = 65_536
@@ -191,7 +192,13 @@ def pixels_in_parts(path: Path, most: int = 4) -> Iterator[Parts]:
             return
 
         def parts() -> Iterator[np.ndarray]:
-            for start in range(0, info.height, ROWS):
+            done = 0
+            if source.format_name() == "png":
+                with suppress(png.NotPlain):
+                    for plain in png.rows_of(path, ROWS):
+                        yield np.ascontiguousarray(plain[:, :, : shape[2]])
+                        done += len(plain)
+            for start in range(done, info.height, ROWS):
                 end = min(start + ROWS, info.height)
                 rows = source.read_scanlines(spec.y + start, spec.y + end, spec.z, 0, shape[2], _kind(info))
                 yield _whole(rows, source, path).reshape(end - start, *shape[1:])

@@ -312,6 +312,36 @@ def test_tangents_of_every_uv_set_agree_with_finite_differences_of_its_uvs(libra
     assert mirrored > 20
 
 
+@pytest.mark.parametrize("inside", [False, True])
+@pytest.mark.parametrize("index", [0, 1])
+def test_tangents_between_corners_are_those_of_the_ball_and_not_of_its_faces(inside: bool, index: int) -> None:
+    """Its UVs follow its circles, so tangents do so everywhere; those of flat faces are up to two degrees beside."""
+    mesh = shape("sphere")
+    u, v = mesh.uv["UVMap"].T
+    mirrored = np.stack([-u if index else u, v], axis=1)
+    made = Mesh(mesh.positions, mesh.triangles, mesh.normals, {"UVMap": mesh.uv["UVMap"], "second": mirrored})
+
+    class Given(StockShape):
+        def mesh(self) -> Mesh:
+            return made
+
+    item = BenchObject(name="it", turn=30.0).model_copy(update={"geometry": Given()})
+    centre = ((made.bounds[0] + made.bounds[1]) / 2) @ item.matrix()
+    camera = Camera(target=tuple(centre), distance=0.006) if inside else Camera()
+    samples = find_samples(build_scene((item,), False), camera, (120, 90), edges=False)
+    points = samples.groups[0].points
+    away = points.position.T - centre
+    circle = np.stack([away[:, 2], np.zeros(len(away)), -away[:, 0]], axis=1)
+    lean = np.linalg.norm(circle, axis=1) / np.linalg.norm(away, axis=1)
+    seam = np.abs(points.uv["UVMap"][0] - 0.5) > 0.47
+    good = (lean > 0.3) & ~seam
+    assert good.sum() > 500
+    tangent = points.tangents(index)[0].T
+    cosine = (tangent * circle).sum(axis=1)[good] / np.linalg.norm(circle[good], axis=1)
+    assert np.degrees(np.arccos(np.clip(cosine * np.sign(cosine[0]), -1, 1))).max() < 0.3
+    assert (cosine[0] > 0) == (index == 0), "in the mirrored set u grows the other way"
+
+
 def test_a_step_of_the_points_moves_every_uv_set_by_what_the_position_moves(library) -> None:
     item = with_second_set()
     (points,) = seen(item, size=(120, 90))

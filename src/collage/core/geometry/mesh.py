@@ -9,7 +9,9 @@ from functools import cached_property
 import numpy as np
 
 from collage.core.base.errors import CollageError
+from collage.core.kernels import Family
 
+_kernels = Family("meshes")
 SOME = 65_536  # triangles that are worked on at once
 
 
@@ -108,6 +110,24 @@ class Mesh:
         """The lowest and highest corner of the box around it, (3,) each."""
         return self.positions.min(axis=0), self.positions.max(axis=0)
 
+    def tangent_turns(self, name: str) -> np.ndarray:
+        """(3 t,) int16: how far each corner's tangent in a UV set is turned from its own triangle's direction of u.
+
+        QUARTER times the tangent of a quarter of the angle around the normal; see kernels.meshes. 0 for an unknown set.
+        """
+        found = np.zeros(3 * len(self.triangles), np.int16)
+        if name in self.uv:
+            _kernels.tangent_turns(self.triangles, self.positions, self.normals, self.uv[name], found)
+        return found
+
+    def tangents_of(self, name: str) -> np.ndarray:
+        """(3 t, 3) the tangent of every corner in a UV set: of length 1 and at right angles to its normal."""
+        along_u = np.repeat(self.gradients_of(name)[0], 3, axis=0)
+        normals = self.normals.astype(np.float64)
+        first = unit(along_u - normals * (along_u * normals).sum(axis=1, keepdims=True))
+        cosine, sine = turn_of(self.tangent_turns(name)[:, None])
+        return np.asarray(first * cosine + np.cross(normals, first) * sine)
+
     @cached_property
     def gradients(self) -> tuple[np.ndarray, np.ndarray]:
         """How far the position moves for one unit of u and of v of the first UV set, (t, 3) each, metres.
@@ -161,6 +181,16 @@ def any_frame(normals: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     helper = np.where(np.abs(normals[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
     first = unit(np.cross(helper, normals))
     return first, np.cross(normals, first)
+
+
+QUARTER = 32767.0  # stands for 1 where the tangent of a quarter of an angle is kept in 16 bits
+
+
+def turn_of(quarter: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Cosine and sine of angles that are kept as `Mesh.tangent_turns` has them."""
+    q = quarter.astype(np.float64) / QUARTER
+    half_cosine, half_sine = (1 - q * q) / (1 + q * q), 2 * q / (1 + q * q)
+    return half_cosine**2 - half_sine**2, 2 * half_cosine * half_sine
 
 
 def smooth_normals(positions: np.ndarray, triangles: np.ndarray, angle: float = 40.0) -> np.ndarray:

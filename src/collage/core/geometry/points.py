@@ -10,6 +10,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from collage.core.geometry.mesh import turn_of
 from collage.core.geometry.surroundings import Surroundings, one_box
 
 _ids = itertools.count(1)
@@ -137,13 +138,18 @@ class Points:
         around = self.around
         if around is None or self.triangle is None or not 0 <= index < len(around.colours):
             return None
-        at = 3 * self.triangle.astype(np.int64)
-        a, b, c = (around.corners[at + number, :3].T for number in range(3))
-        first, second, to = b - a, c - a, self.position - a
-        shares = _solved(first, second, to)
-        shares = np.stack([1 - shares[0] - shares[1], *shares])
+        at, shares = self._corner_shares()
         colours = around.colours[index]
         return sum(colours[at + number].T * shares[number] for number in range(3))  # type: ignore[return-value]
+
+    def _corner_shares(self) -> tuple[np.ndarray, np.ndarray]:
+        """The number of the first corner of each point's triangle, and the shares of the three there, (3, n)."""
+        assert self.around is not None
+        assert self.triangle is not None
+        at = 3 * self.triangle.astype(np.int64)
+        a, b, c = (self.around.corners[at + number, :3].T for number in range(3))
+        shares = _solved(b - a, c - a, self.position - a)
+        return at, np.stack([1 - shares[0] - shares[1], *shares])
 
     def tangents(self, index: int) -> tuple[np.ndarray, np.ndarray]:
         """Tangent along u and bitangent on the side of v of a UV set by its number, (3, n) each, world space.
@@ -152,12 +158,19 @@ class Points:
         """
         if not self._is_further(index):
             return self.tangent, self.bitangent
+        assert self.around is not None
         along_u, along_v = self.along(index)
         tangent = along_u - self.normal * (self.normal * along_u).sum(axis=0)
         tangent /= np.maximum(np.sqrt((tangent * tangent).sum(axis=0)), 1e-20)
+        beside = np.cross(self.normal, tangent, axis=0)
+        at, shares = self._corner_shares()
+        cosines, sines = turn_of(self.around.turns[index - 1][at + np.arange(3)[:, None]])
+        cosine, sine = (shares * cosines).sum(axis=0), (shares * sines).sum(axis=0)
+        tangent = tangent * cosine + beside * sine
+        tangent /= np.maximum(np.sqrt((tangent * tangent).sum(axis=0)), 1e-20)
         bitangent = np.cross(self.normal, tangent, axis=0)
         mirrored = (bitangent * along_v).sum(axis=0) < 0
-        return tangent, np.where(mirrored, -bitangent, bitangent).astype(np.float32)
+        return tangent.astype(np.float32), np.where(mirrored, -bitangent, bitangent).astype(np.float32)
 
     def cut(self, start: int, stop: int) -> Points:
         """The points from `start` up to `stop`, as views."""
@@ -182,6 +195,7 @@ class _View:
 
     moved, object_number = Points.moved, Points.object_number
     uv_set, along, tangents, vertex_colour = Points.uv_set, Points.along, Points.tangents, Points.vertex_colour
+    _corner_shares = Points._corner_shares
     into_object, out_of_object, shifted = Points.into_object, Points.out_of_object, Points.shifted
     _moved_own, _turned, _is_further = Points._moved_own, Points._turned, Points._is_further
 

@@ -40,6 +40,7 @@ class Surroundings:
     colours : (3 t, 4) float32 for each set of vertex colours; meshes without it have none, 0 and opaque.
     gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV
         sets, for each triangle of the scene, world space.
+    turns : (sets - 1, 3 t) how far tangents are turned from those, see Mesh.tangent_turns.
     """
 
     names: tuple[str, ...] = ()
@@ -50,6 +51,7 @@ class Surroundings:
     parts: Sequence[np.ndarray] = ()
     object_of: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
     gradients: np.ndarray = field(default_factory=lambda: np.zeros((0, 0, 6), np.float32))
+    turns: np.ndarray = field(default_factory=lambda: np.zeros((0, 0), np.int16))
     corners: np.ndarray = field(default_factory=lambda: np.zeros((0, 6), np.float32))
     colours: Sequence[np.ndarray] = ()
     camera: CameraFrame | None = None

@@ -15,7 +15,7 @@ from typing import BinaryIO
 import numpy as np
 from isal import isal_zlib
 
-from collage.core.kernels.png import unfilter
+from collage.core.kernels import Family
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 CHANNELS = {0: 1, 2: 3, 4: 2, 6: 4}  # by the number that says what colours are
@@ -24,6 +24,7 @@ IDLE = frozenset(b"gAMA sRGB cHRM iCCP cICP pHYs oFFs tEXt zTXt iTXt tIME eXIf".
 AT_ONCE = 1 << 16  # bytes that are inflated at a time
 LONGEST = 1 << 26  # bytes of a chunk; each is held in memory as a whole
 
+_kernels = Family("png")
 _DAMAGED: type[Exception] = isal_zlib.error  # type: ignore[assignment]  # its stubs say it is an instance
 
 
@@ -62,7 +63,7 @@ def rows_of(path: Path, at_once: int) -> Iterator[np.ndarray]:
                 count = min(at_once, header.height - start)
                 inflated.fill(filtered[:count])
                 out = np.empty((count, size - 1), np.uint8)
-                if not unfilter(filtered[:count], above, header.step, out):
+                if not _kernels.unfilter(filtered[:count], above, header.step, out):
                     raise NotPlain
                 above = out[-1]
                 yield _pixels(out, header)

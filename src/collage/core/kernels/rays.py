@@ -15,6 +15,7 @@ f4, i4 = types.float32, types.int32
 OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
 IN1 = types.Array(f4, 1, "C", readonly=True)
+SHORT1 = types.Array(types.int16, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
 ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
 OUT_ROWS2 = types.Array(f4, 2, "A")
@@ -31,6 +32,7 @@ TANGENT, BITANGENT, ALONG_U, ALONG_V, STEP_U, STEP_V, UV = 12, 15, 18, 21, 24, 2
 # eight begins at another place of the set. The PATTERN of a sample is its subset + SUBSETS * its turn; a sample with
 # a negative one sends no rays.
 SUBSETS, TURNS = 16, 4
+QUARTER = F(1 / 32767)  # what turns of tangents are kept by, see kernels.meshes
 LIFT = F(2e-4)  # metres above the surface where shadow rays begin
 TURNED_AWAY = F(-0.45)  # cosine below which no light reaches a surface, not even through its soft edge
 
@@ -100,14 +102,41 @@ def _tangents(normal, along_u, along_v):
     return (tx, ty, tz), (bx * flip, by * flip, bz * flip)
 
 
-@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, f4, i4, OUT_ROWS2), **LOOP)
-def surface_at_hits(ray, triangle, bary_u, bary_v, directions, spread, corners, faces, focal_length, ground, out):
+@njit(**INLINE)
+def _turned(tangent, bitangent, frame, shares, turns, k):
+    """A frame turned as those at the corners of the triangle are, in the mean; see kernels.meshes.
+
+    frame : (9,), see Scene.faces; mirrored UVs turn the other way round.
+    """
+    cosine, sine = F(0), F(0)
+    for corner in range(3):
+        quarter = turns[k + corner] * QUARTER
+        across = F(1) / (F(1) + quarter * quarter)
+        half_cosine, half_sine = (F(1) - quarter * quarter) * across, F(2) * quarter * across
+        cosine += shares[corner] * (half_cosine * half_cosine - half_sine * half_sine)
+        sine += shares[corner] * F(2) * half_cosine * half_sine
+    nx, ny, nz = frame[0], frame[1], frame[2]
+    ux, uy, uz = frame[3], frame[4], frame[5]
+    side = (ny * uz - nz * uy) * frame[6] + (nz * ux - nx * uz) * frame[7] + (nx * uy - ny * ux) * frame[8]
+    s = F(1) / math.sqrt(max(cosine * cosine + sine * sine, F(1e-12)))
+    cosine, sine = cosine * s, sine * (s if side >= F(0) else -s)
+    t, b = tangent, bitangent
+    return (
+        (t[0] * cosine + b[0] * sine, t[1] * cosine + b[1] * sine, t[2] * cosine + b[2] * sine),
+        (b[0] * cosine - t[0] * sine, b[1] * cosine - t[1] * sine, b[2] * cosine - t[2] * sine),
+    )
+
+
+@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, SHORT1, f4, i4, OUT_ROWS2), **LOOP)
+def surface_at_hits(
+    ray, triangle, bary_u, bary_v, directions, spread, corners, faces, turns, focal_length, ground, out
+):
     """The surface at samples: rows POSITION to UV + 2 sets of `out` (rows, n), see above.
 
     ray : (n,) which ray each sample is of. triangle, bary_u, bary_v : of all rays, the triangle hit and the shares of
     its second and third corner. directions : (rays, 3). spread : (rays,) distance to the camera, metres.
-    corners, faces : see scene.Scene. ground : the first so many samples wear no material, and get POSITION, NORMAL and
-    VIEW alone. STEP_U and STEP_V are one pixel in units of u and v.
+    corners, faces, turns : see scene.Scene. ground : the first so many samples wear no material, and get POSITION,
+    NORMAL and VIEW alone. STEP_U and STEP_V are one pixel in units of u and v.
     """
     for i in range(ray.size):
         r = ray[i]
@@ -126,6 +155,7 @@ def surface_at_hits(ray, triangle, bary_u, bary_v, directions, spread, corners, 
         along_u = (faces[t, 3], faces[t, 4], faces[t, 5])
         along_v = (faces[t, 6], faces[t, 7], faces[t, 8])
         tangent, bitangent = _tangents(normal, along_u, along_v)
+        tangent, bitangent = _turned(tangent, bitangent, faces[t], (a, b, c), turns, k)
         for axis in range(3):
             own = 3 + axis
             out[OBJECT_POSITION + axis, i] = a * corners[k, own] + b * corners[k + 1, own] + c * corners[k + 2, own]

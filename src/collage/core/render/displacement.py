@@ -152,7 +152,7 @@ def _points(item: BenchObject, found: Fine, places: _Places, scene: Scene, first
     base = first + places.source  # the triangle of the scene
     along_u, along_v = scene.faces[base, 3:6], scene.faces[base, 6:9]
     normal = places.way.astype(np.float32) @ turn
-    tangent = _across(along_u, normal)
+    tangent = _across(places.values[:, -6:-3].astype(np.float32) @ turn, normal)
     bitangent = np.cross(normal, tangent)
     bitangent *= np.sign((bitangent * along_v).sum(axis=1, keepdims=True) + 1e-30)
     uv = {name: _rows(places.values[:, 2 * at : 2 * at + 2]) for at, name in enumerate(found.base.uv)}

@@ -406,7 +406,8 @@ class _Finder:
         def block(cut: slice) -> None:
             k.surface_at_hits(
                 ray[cut], rays.triangle, rays.u, rays.v, rays.directions, rays.spread,
-                self.scene.corners, self.scene.faces, self.focal_length, ground - cut.start, surface[:, cut],
+                self.scene.corners, self.scene.faces, self.scene.turns, self.focal_length, ground - cut.start,
+                surface[:, cut],
             )  # fmt: skip
 
         over_blocks(self.workers, block, ray.size)

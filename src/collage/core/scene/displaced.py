@@ -76,7 +76,8 @@ def level_for(mesh: Mesh, asked: int | None, enough: int) -> int:
 
 def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
     """A mesh divided `level` times."""
-    carried = np.concatenate([*mesh.uv.values(), *mesh.colours.values(), mesh.normals], axis=1)
+    tangents = mesh.tangents_of(next(iter(mesh.uv), ""))
+    carried = np.concatenate([*mesh.uv.values(), *mesh.colours.values(), tangents, mesh.normals], axis=1)
     cage = cage_of(mesh if level else replace(mesh, face=None), carried)  # what is not divided stays as it is
     for _ in range(level):
         cage = divided(cage, smooth)

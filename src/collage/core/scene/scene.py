@@ -35,6 +35,8 @@ class Scene:
     corners : (3 t, 9 + 2 sets) float32, for every corner: position in world space, position in object space, normal
         in world space, and the UV sets of the object in their order (the first again where it has fewer).
     faces : (t, 9) float32, for every triangle: its normal, and how far the position moves for one unit of u and of v.
+    turns : (3 t,) int16, how far each corner's tangent is turned from its triangle's direction of u; see
+        Mesh.tangent_turns.
     ids : (5, t + 1) int32: object (GROUND for the ground), part, piece, material slot and region of each triangle; the
         last column, which the number -1 finds, is NOTHING.
     regions : what has a material of its own: the number of an object, and of the rule that assigns it, -1 for the
@@ -50,6 +52,7 @@ class Scene:
     tracer: Any
     corners: np.ndarray
     faces: np.ndarray
+    turns: np.ndarray
     ids: np.ndarray
     regions: tuple[tuple[int, int], ...]
     rotations: np.ndarray
@@ -84,7 +87,8 @@ class Scene:
     @property
     def nbytes(self) -> int:
         """Bytes, those of the ray tracer estimated."""
-        arrays = (self.corners, self.faces, self.ids, self.around.gradients, *self.around.colours)
+        around = self.around
+        arrays = (self.corners, self.faces, self.turns, self.ids, around.gradients, around.turns, *around.colours)
         return sum(one.nbytes for one in arrays) + TRACER_BYTES * len(self.faces)
 
     def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
@@ -178,13 +182,14 @@ def build_scene(
         placed.append((GROUND, _ground(), np.eye(3, dtype=np.float32)))
     count = sum(len(mesh.triangles) for _, mesh, _ in placed)
     keys = tuple(item.key + _key_of(displaced, number) for number, item in enumerate(objects))
-    corners, faces, gradients, kept = _rows(count, sets, keys, like)
+    (corners, faces, gradients, turned), kept = _rows(count, sets, keys, like)
     worlds = [
         mesh.positions if number == GROUND else _on_bench(objects[number], mesh)
         for number, mesh, _ in placed
         if number not in kept
     ]
     remaining = iter(worlds)
+    _lay_turns(turned, placed, kept)
     ids, triangles = np.empty((5, count + 1), np.int32), np.empty((count, 3), np.int32)
     at = vertex = 0
     for number, mesh, turn in placed:  # each right where it will lie: a large mesh is there once
@@ -210,16 +215,17 @@ def build_scene(
         at, vertex = here.stop, vertex + len(mesh.positions)
     ids[:, -1:] = NOTHING
     tracer = like.tracer if like is not None else _tracer(worlds, triangles)
-    for array in (corners, faces, ids, gradients):
+    for array in (corners, faces, ids, gradients, turned):
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     colours = _vertex_colours([mesh for _, mesh, _ in placed], count)
-    around = replace(_around(objects, meshes, turns, ids[OBJECT], gradients), corners=corners, colours=colours)
+    around = _around(objects, meshes, turns, ids[OBJECT], gradients)
+    around = replace(around, corners=corners, colours=colours, turns=turned[1:])
     shown = [world for world, (_, mesh, _) in zip(worlds, placed[: len(objects)], strict=False) if len(mesh.triangles)]
     bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground, displaced)
     return Scene(
-        tracer, corners, faces, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
+        tracer, corners, faces, turned[0], ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
         _sources(plain, displaced, ground),
     )  # fmt: skip
 
@@ -241,15 +247,15 @@ def _sources(plain: list[Mesh], displaced: Mapping[int, Displaced], ground: bool
     return np.concatenate([*found, ground_of, [-1]]).astype(np.int32)
 
 
-def _rows(
-    count: int, sets: int, keys: tuple[str, ...], like: Scene | None
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, set[int]]:
-    """Room for a scene's corners, faces and gradients, and the numbers of the objects whose rows are there already."""
+def _rows(count: int, sets: int, keys: tuple[str, ...], like: Scene | None) -> tuple[tuple[np.ndarray, ...], set[int]]:
+    """Room for a scene's corners, faces, gradients and the turns of the tangents of all sets; and the numbers of the
+    objects whose rows are there already."""
     if like is None or like.corners.shape != (3 * count, 9 + 2 * sets):
-        corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
-        return corners, faces, np.zeros((sets - 1, count, 6), np.float32), set()
+        shapes = (3 * count, 9 + 2 * sets), (count, 9), (sets - 1, count, 6)
+        return (*(np.zeros(shape, np.float32) for shape in shapes), np.zeros((sets, 3 * count), np.int16)), set()
     kept = {number for number, (old, new) in enumerate(zip(like.keys, keys, strict=True)) if old == new}
-    return like.corners.copy(), like.faces.copy(), like.around.gradients.copy(), kept
+    turned = np.concatenate([like.turns[None], like.around.turns])
+    return (like.corners.copy(), like.faces.copy(), like.around.gradients.copy(), turned), kept
 
 
 def _tracer(vertices: list[np.ndarray], triangles: np.ndarray) -> Any:
@@ -308,6 +314,17 @@ def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
     for number, rows in enumerate(out, 1):
         kernels.frames(mesh.triangles, mesh.positions, sets[number if number < len(sets) else 0], turn, frames)
         rows[:] = frames[:, 3:]
+
+
+def _lay_turns(out: np.ndarray, placed: list[tuple[int, Mesh, np.ndarray]], kept: set[int]) -> None:
+    """Fills the turns of all meshes' tangents, a row for each UV set. The first again where one has fewer."""
+    at = 0
+    for number, mesh, _ in placed:
+        here, names = slice(at, at + 3 * len(mesh.triangles)), list(mesh.uv) or [""]
+        for row, name in zip(out, [*names, *names[:1] * len(out)], strict=False):
+            if number not in kept:
+                row[here] = mesh.tangent_turns(name)
+        at = here.stop
 
 
 def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, rest: np.ndarray, turn: np.ndarray) -> None:

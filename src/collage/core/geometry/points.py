@@ -162,8 +162,9 @@ class Points:
         along_u, along_v = self.along(index)
         tangent = along_u - self.normal * (self.normal * along_u).sum(axis=0)
         tangent /= np.maximum(np.sqrt((tangent * tangent).sum(axis=0)), 1e-20)
-        beside = np.cross(self.normal, tangent, axis=0)
         at, shares = self._corner_shares()
+        from_inside = (self.around.corners[at, 6:9].T * self.normal).sum(axis=0) < 0
+        beside = np.cross(self.normal, tangent, axis=0) * np.where(from_inside, -1, 1)
         cosines, sines = turn_of(self.around.turns[index - 1][at + np.arange(3)[:, None]])
         cosine, sine = (shares * cosines).sum(axis=0), (shares * sines).sum(axis=0)
         tangent = tangent * cosine + beside * sine

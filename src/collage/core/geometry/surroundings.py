@@ -36,7 +36,7 @@ class Surroundings:
     rotations : (objects, 3, 3), places : (objects, 3); for row vectors, world = own @ rotation + place.
     parts : for each object the numbers of its parts' names, (parts,) each.
     object_of : (t,) int32, the object of each triangle of the scene.
-    corners : (3 t, 6 or more) float32, every corner of the scene; its place in the world comes first.
+    corners : (3 t, 9 or more) float32, every corner of the scene, see scene.Scene; its place in the world comes first.
     colours : (3 t, 4) float32 for each set of vertex colours; meshes without it have none, 0 and opaque.
     gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV
         sets, for each triangle of the scene, world space.

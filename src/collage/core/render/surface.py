@@ -22,6 +22,7 @@ from collage.core.nodes.library import Library
 from collage.core.nodes.surfaces import as_open_pbr
 from collage.core.render.channels import CHANNELS, DEFAULTS, SHOWN
 from collage.core.render.inside import PathLength, medium, no_path
+from collage.core.render.normal_variance import SUFFIX, widened, with_variances
 
 NITS = 1000.0
 """Luminance (nits) that counts as radiance 1."""
@@ -80,7 +81,8 @@ def plan_targets(
 ) -> Surface:
     """The plan for some targets of a material, and what was wrong. how : as `build_plan` takes it."""
     plan = build_plan(library, network, targets, **how)
-    return Surface(plan, plan.problems)
+    normals = tuple(name for name in targets if name.endswith((NORMAL, COAT_NORMAL)))
+    return Surface(with_variances(plan, normals), plan.problems)
 
 
 def _looked_at(surface: Card) -> tuple[str, ...]:
@@ -130,7 +132,7 @@ def value_of(values: Mapping[str, Array], name: str) -> Array:
 
 def clay(values: Mapping[str, Array]) -> dict[str, Array]:
     """The clay surface with this material's normals and opacity: relief alone."""
-    kept = {name: values[name] for name in (NORMAL, OPACITY) if name in values}
+    kept = {name: values[name] for name in (NORMAL, NORMAL + SUFFIX, OPACITY) if name in values}
     if NORMAL in kept:
         kept[COAT_NORMAL] = kept[NORMAL]
     for name, number in CLAY.items():
@@ -164,6 +166,9 @@ def pack(
         packed[channel.row : channel.row + len(value)] = (
             value if channel.limits is None else np.clip(value, *channel.limits)
         )
+    for name, row in ((NORMAL, k.ROUGHNESS), (COAT_NORMAL, k.COAT_ROUGHNESS)):
+        if name + SUFFIX in values:
+            packed[row] = widened(packed[row], cut(name + SUFFIX)[0])
     packed[k.SOFT : k.SOFT + 3] = under * _softness(cut)
     if more:
         _pack_more(packed, cut, points, start, stop, path_length)

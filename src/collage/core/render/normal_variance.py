@@ -20,7 +20,7 @@ from collage.core.nodes.behaviour import Array, Context
 from collage.core.nodes.surface import normalmap
 
 SUFFIX = "_variance"
-ROUNDING = {8: 0.005, 16: 2e-5}
+ROUNDING = {8: 0.006, 16: 2e-5}
 """By the bits of a map's numbers: what their rounding may take from the length of a normal."""
 MOST = 0.5  # of the variance of slopes: hardly anything is left of the map then
 
@@ -53,7 +53,9 @@ def with_variances(plan: Plan, names: tuple[str, ...]) -> Plan:
         file = Const(_first_image(step, steps), "filename")
         wanted = {"in": step.sources["in"], "scale": step.sources["scale"], "file": file}
         key = f"variance {step.key}"
-        added[key] = Step(key, variance_of_slopes, "float", step.shift, wanted, keep=False, spatial=False)
+        added[key] = Step(
+            key, variance_of_slopes, "float", step.shift, wanted, keep=False, spatial=True
+        )  # it looks at images
         outputs[name + SUFFIX] = Ref(key, "float")
     return replace(plan, steps=(*plan.steps, *added.values()), outputs=outputs) if added else plan
 

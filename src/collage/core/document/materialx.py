@@ -24,7 +24,7 @@ MAX_DEPTH = 40
 MAX_ELEMENTS = 500_000
 
 _NODES = Path(__file__).parent.parent / "nodes"
-OWN_DEFINITIONS = (_NODES / "collage_defs.mtlx", _NODES / "coordinates.mtlx")
+OWN_DEFINITIONS = (_NODES / "collage_defs.mtlx", _NODES / "coordinates.mtlx", _NODES / "relief.mtlx")
 """Files of Collage's definitions. A document carries those it uses along, so that other programs understand it."""
 
 _OWN = ("ND_clg_", "NG_clg_")

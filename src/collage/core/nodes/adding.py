@@ -27,6 +27,8 @@ NATURAL = 0.16
 STARTING_SCALE = {**dict.fromkeys(RELIEF, NATURAL), "displacement": 0.01}
 """What relief starts with; of displacement, metres at white. The standard's 1 would burst every object."""
 
+IN_METRES = {"clg_waves"}  # patterns that say in real units how large they are
+
 Place = tuple[float, float]
 
 
@@ -79,7 +81,8 @@ def added(
         network = edits.set_value(network, name, "scale", "float", STARTING_SCALE[definition.category])
     if "texcoord" in definition.inputs and not definition.inputs["texcoord"].geometry and target != "texcoord":
         network = _with_coordinates(network, name, place)
-    if definition.group == "procedural3d" and "position" in definition.inputs and target != "position":
+    made_finer = definition.group == "procedural3d" and definition.category not in IN_METRES
+    if made_finer and "position" in definition.inputs and target != "position":
         network = _with_position(network, name, place)
     if source is not None and target:
         network = join(library, network, source, name, target, definition.inputs[target].type)

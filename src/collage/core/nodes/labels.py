@@ -58,6 +58,8 @@ LABELS = {
     "ifequal": "If equal", "switch": "Switch", "and": "And", "or": "Or", "not": "Not", "xor": "Exclusive or",
     "dot": "Pass through", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing ratio",
     "blackbody": "Blackbody", "displacement": "Displacement",
+    "clg_normal_format": "Normal map format", "clg_blend_normals": "Normal blend", "clg_relief_depth": "Relief depth",
+    "clg_waves": "Broad waves",
 }  # fmt: skip
 """Label of each category. Categories that are not here are shown by their standard name."""
 
@@ -79,6 +81,10 @@ SYNONYMS = {
     "clg_vary_image": "variation random list switch map texture",
     "clg_rim_mask": "fresnel edge grazing view facing curvature",
     "clg_slope_mask": "dust snow moss up angle steepness curvature",
+    "clg_normal_format": "flip green channel swap axes invert y signed two channels blue convert",
+    "clg_blend_normals": "combine stack add normal maps detail bump layers",
+    "clg_relief_depth": "displacement height midpoint amount outward limits clamp metres",
+    "clg_waves": "uneven wavy wobble bend warp relief displacement wall pattern",
     "clg_height_mask": "tide damp dirt ground gradient world",
     "blackbody": "temperature kelvin emission fire lamp warm cold",
     "flake3d": "car paint metallic glitter sparkle mica",
@@ -141,7 +147,7 @@ TYPE_WORDS = {
 PATTERNS = (
     "fractal3d", "noise3d", "worleynoise3d", "cellnoise3d", "checkerboard", "ramptb", "ramplr", "grid",
     "tiledcircles", "tiledhexagons", "crosshatch", "fractal2d", "worleynoise2d", "unifiednoise3d",
-    "clg_courses", "clg_weave", "clg_streaks", "flake3d",
+    "clg_courses", "clg_weave", "clg_streaks", "clg_waves", "flake3d",
 )  # fmt: skip
 """Categories shown as patterns among the sources."""
 

@@ -33,6 +33,9 @@ Ground = Literal["flat", "shape", "raw"]
 NEEDS_SHAPE = {"normal", "viewdirection", "facingratio", "clg_slope_mask", "clg_rim_mask"}
 """Kinds of cards that say nothing on a flat sheet: they look at how the surface lies."""
 
+IN_METRES = {"clg_waves", "clg_relief_depth"}
+"""Kinds of cards whose numbers are far from 0 to 1: shown from the least to the greatest."""
+
 SURROUND = 0.195
 """Linear grey around the ball."""
 
@@ -176,7 +179,8 @@ def card_pictures(
             if isinstance(value, np.ndarray):
                 read[name] = number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
                 what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
-                pictures[name] = _picture(number, what, size, on, light, mark)
+                shown_on: Ground = "raw" if network.cards[name].category in IN_METRES else on
+                pictures[name] = _picture(number, what, size, shown_on, light, mark)
         return CardPictures(pictures, plan.problems, read, _waiting(plan, loaded))
 
     every = list(names)

@@ -55,14 +55,20 @@ def packed(count: int, **values: float) -> np.ndarray:
 
 
 def shade(
-    light: EnvironmentLight, surface: np.ndarray, view: np.ndarray, lights: tuple = (), strength: float = 1.0
+    light: EnvironmentLight,
+    surface: np.ndarray,
+    view: np.ndarray,
+    lights: tuple = (),
+    strength: float = 1.0,
+    normal: np.ndarray | None = None,
 ) -> np.ndarray:
-    """Radiance of level ground at the origin (normal up) seen along `view` (3, n)."""
+    """Radiance of level ground at the origin seen along `view` (3, n). normal : (3, n), bent; up if left out."""
     count = surface.shape[1]
     up = np.repeat(np.array([[0], [1], [0]], np.float32), count, 1)
     table = light_table(lights)
     out = np.empty((3, count), np.float32)
-    geometry = np.concatenate([up, up, view, np.zeros((3, count))]).astype(np.float32)
+    bent = up if normal is None else normal
+    geometry = np.concatenate([bent, bent, view, np.zeros((3, count)), up]).astype(np.float32)
     seen, around = np.ones((len(table), count), np.float32), np.ones((6, count), np.float32)
     settings = np.array([0, 1, strength], np.float32)
     room = np.empty((k.REFLECTED, 3), np.float32)
@@ -156,6 +162,43 @@ def test_paper_under_a_distant_light_is_lamberts(white_room) -> None:
     sun = DistantLight(strength=np.pi, height=30, size=0.3)
     found = shade(white_room, packed(1, base=0.5, weight=0, roughness=1), views(np.array([0.7])), (sun,), 0.0)
     np.testing.assert_allclose(found, 0.5 * np.sin(np.radians(30)), rtol=1e-3)
+
+
+def bent(count: int, degrees: float, turn: float) -> np.ndarray:
+    """(3, n) normals that lean away from up, towards x at turn 0."""
+    lean, turn = np.radians(degrees), np.radians(turn)
+    out = np.array([np.sin(lean) * np.cos(turn), np.cos(lean), np.sin(lean) * np.sin(turn)])
+    return np.repeat(out[:, None], count, axis=1).astype(np.float32)
+
+
+@pytest.mark.parametrize("metal", [0.0, 1.0])
+@pytest.mark.parametrize("lean", [20, 45, 70])
+def test_bump_has_no_black_patches_at_grazing_angles(sky, metal: float, lean: float) -> None:
+    """A normal that leans away from the eye so far that its reflection goes below the surface, under an open sky."""
+    surface = packed(12, metal=metal, roughness=0.15, base=0.7)
+    seen = views(np.repeat([0.03, 0.1, 0.3, 0.6], 3))
+    for turn in (0, 90, 180):
+        found = shade(sky, surface, seen, normal=bent(12, lean, turn))
+        even = shade(sky, surface, seen)
+        assert np.isfinite(found).all()
+        assert (found > 0.25 * even).all()
+
+
+@pytest.mark.parametrize("lean", [10, 35, 50])
+def test_bump_lets_no_light_through_the_back_and_fades_before(white_room, lean: float) -> None:
+    """Normals bent towards a light below the horizon; above it the published shadowing, times the bent cosine."""
+    for height in (-20, -1, 2, 10, 40):
+        sun = DistantLight(strength=np.pi, height=height, turn=90, size=0.3)  # from x
+        paper = packed(1, base=0.5, weight=0, roughness=1)
+        eye = views(np.array([0.9])) * [[-1], [1], [1]]  # from x, too
+        found = shade(white_room, paper, eye, (sun,), 0.0, normal=bent(1, lean, 0))
+        if height < 0:
+            assert found.max() == 0
+            continue
+        facing = np.sin(np.radians(height + lean))
+        across = np.tan(np.radians(lean)) ** 2
+        spread, slope = min(0.125 * across, 1), 1 / np.tan(np.radians(height)) ** 2
+        np.testing.assert_allclose(found, 0.5 * facing * 2 / (1 + np.sqrt(1 + spread * slope)), rtol=2e-3)
 
 
 def test_paper_under_a_panel_is_the_brute_force_integral(white_room) -> None:

@@ -13,8 +13,8 @@ DISPERSION, THIN, SCATTERED = 45, 46, 47
 MORE_ROWS = 50
 
 # rows of the geometry beside it, (GEOMETRY_ROWS, n)
-NORMAL, COAT_NORMAL, VIEW, POSITION = 0, 3, 6, 9
-GEOMETRY_ROWS = 12
+NORMAL, COAT_NORMAL, VIEW, POSITION, OWN_NORMAL = 0, 3, 6, 9, 12  # the last one without normal maps and bump
+GEOMETRY_ROWS = 15
 
 WAVELENGTHS = (0.61, 0.55, 0.465)
 """Micrometres that stand for red, green and blue."""

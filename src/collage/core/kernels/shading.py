@@ -57,6 +57,7 @@ class Point(NamedTuple):
 
     at: int  # its column
     normal: tuple
+    own_normal: tuple  # of the surface itself, without normal maps and bump
     eye: tuple  # direction to it
     coat_normal: tuple
     mirrored: tuple  # the eye's direction, mirrored
@@ -88,16 +89,37 @@ class Layers(NamedTuple):
 
 
 @njit(**INLINE)
+def _facing(normal, own, eye):
+    """A bent normal that reflects the eye's ray into the surface, turned until that just leaves it.
+
+    A. Keller et al., The Iray Light Transport Simulation and Rendering System, 2017, A.3: it would be black there.
+    """
+    nv = dot(normal, eye)
+    mx, my, mz = F(2) * nv * normal[0] - eye[0], F(2) * nv * normal[1] - eye[1], F(2) * nv * normal[2] - eye[2]
+    below = mx * own[0] + my * own[1] + mz * own[2]
+    if (below < F(0)) & (dot(own, eye) > F(0)):
+        mirrored = unit(mx - own[0] * below, my - own[1] * below, mz - own[2] * below)
+        normal = unit(mirrored[0] + eye[0], mirrored[1] + eye[1], mirrored[2] + eye[2])
+        nv = dot(normal, eye)
+    if nv < F(0.02):  # one that looks away even so is turned until it just faces the eye
+        push = F(0.02) - nv
+        normal = unit(normal[0] + eye[0] * push, normal[1] + eye[1] * push, normal[2] + eye[2] * push)
+    return normal
+
+
+@njit(**INLINE)
+def _rows(geometry, row, i):
+    return geometry[row, i], geometry[row + 1, i], geometry[row + 2, i]
+
+
+@njit(**INLINE)
 def _point(surface, geometry, i):
     """A sample, with its normals turned until they face the eye."""
-    nx, ny, nz = geometry[s.NORMAL, i], geometry[s.NORMAL + 1, i], geometry[s.NORMAL + 2, i]
-    vx, vy, vz = -geometry[s.VIEW, i], -geometry[s.VIEW + 1, i], -geometry[s.VIEW + 2, i]
-    nv = nx * vx + ny * vy + nz * vz
-    if nv < F(0.02):  # a bent normal that looks away is turned until it just faces the eye
-        push = F(0.02) - nv
-        nx, ny, nz = unit(nx + vx * push, ny + vy * push, nz + vz * push)
-        nv = max(nx * vx + ny * vy + nz * vz, F(0.02))
-    cx, cy, cz = geometry[s.COAT_NORMAL, i], geometry[s.COAT_NORMAL + 1, i], geometry[s.COAT_NORMAL + 2, i]
+    view, own = _rows(geometry, s.VIEW, i), _rows(geometry, s.OWN_NORMAL, i)
+    vx, vy, vz = -view[0], -view[1], -view[2]
+    nx, ny, nz = _facing(_rows(geometry, s.NORMAL, i), own, (vx, vy, vz))
+    nv = max(nx * vx + ny * vy + nz * vz, F(0.02))
+    cx, cy, cz = _facing(_rows(geometry, s.COAT_NORMAL, i), own, (vx, vy, vz))
     more = surface.shape[0] > s.ROWS
     roughness = min(max(surface[s.ROUGHNESS, i], F(0)), F(1))
     coat = min(max(surface[s.COAT, i], F(0)), F(1))
@@ -109,6 +131,7 @@ def _point(surface, geometry, i):
     return Point(
         i,
         (nx, ny, nz),
+        own,
         (vx, vy, vz),
         (cx, cy, cz),
         (F(2) * nv * nx - vx, F(2) * nv * ny - vy, F(2) * nv * nz - vz),
@@ -353,12 +376,30 @@ def _flattening(surface, point, got):
 
 
 @njit(**INLINE)
+def _unshadowed(own, normal, toward):
+    """How much of a light a bent normal's relief does not shadow: none where it is behind the surface, and no edge.
+
+    A. C. Estevez et al., A Microfacet-Based Shadowing Function to Solve the Bump Terminator Problem, 2019.
+    """
+    bend = min(abs(dot(own, normal)), F(1))
+    if bend > F(0.99999):
+        return F(1)
+    height = dot(own, toward)
+    if height <= F(0):
+        return F(0)
+    spread = min(F(0.125) * (F(1) - bend * bend) / max(bend * bend, F(1e-6)), F(1))
+    slope = (F(1) - min(height * height, F(1))) / (height * height)
+    return F(2) / (F(1) + math.sqrt(F(1) + spread * slope))
+
+
+@njit(**INLINE)
 def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
     """Adds what the surface sends back of one light, seen as a share from 0 to 1."""
     i = point.at
     got, soft = _received(surface, geometry, point, lights, k)
     if (got.falling <= F(0)) & (got.nl <= F(0)) & (got.beyond * soft <= F(0)) & (got.through_wall <= F(0)):
         return
+    unshadowed = _unshadowed(point.own_normal, point.normal, got.toward)
     vx, vy, vz = point.eye
     half = unit(got.toward[0] + vx, got.toward[1] + vy, got.toward[2] + vz)
     fresnel = fifth_power(F(1) - max(dot(point.eye, half), F(0)))
@@ -367,7 +408,7 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         brushing = _brushing(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
         cosines = got.nl, point.nv
         lobe = _lobe(brushing, point.roughness, got.size, point.normal, half, got.toward, point.eye, cosines)
-        lobe *= got.nl * got.energy
+        lobe *= got.nl * got.energy * unshadowed
     coat_lobe = F(0)
     coat_nl = dot(point.coat_normal, got.toward)
     if (point.coat > F(0)) & (coat_nl > F(0)):
@@ -375,7 +416,8 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         brushing = _brushing(surface, s.COAT_TANGENT, i, normal, point.coat_roughness, point.coat_brushed)
         cosines = coat_nl, point.coat_nv
         coat_lobe = _lobe(brushing, point.coat_roughness, got.size, normal, half, got.toward, point.eye, cosines)
-        coat_lobe *= coat_nl * got.energy * (layers.coat_f0 + (F(1) - layers.coat_f0) * fresnel)
+        coat_lobe *= _unshadowed(point.own_normal, normal, got.toward) * coat_nl * got.energy
+        coat_lobe *= layers.coat_f0 + (F(1) - layers.coat_f0) * fresnel
     flat = max(_flattening(surface, point, got), F(0))
     fuzz, fuzz_back = layers.fuzz, layers.fuzz_back
     for channel in range(3):
@@ -384,7 +426,7 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         gain = F(1) + f0 * (F(1) / layers.single - F(1))
         specular = (f0 + (f90 - f0) * fresnel) * lobe * gain
         scattered = surface[s.SOFT + channel, i]
-        lit = got.falling * flat
+        lit = got.falling * unshadowed * flat
         if point.turned_away > F(0):
             lit += (got.through_wall - lit) * point.turned_away * scattered
         else:
@@ -392,7 +434,7 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         diffuse = r[ALBEDO, channel] * lit * got.sent
         tint = _coat_tint(surface, point, layers, r, channel)
         body = (diffuse + specular) * layers.through * tint * (F(1) - fuzz * fuzz_back)
-        fuzz_light = got.falling * got.sent * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * fuzz
+        fuzz_light = got.falling * unshadowed * got.sent * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * fuzz
         out[channel, i] += light * (body + fuzz_light + point.coat * coat_lobe)
 
 

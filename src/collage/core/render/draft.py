@@ -54,6 +54,7 @@ def lit(
         geometry[rows.NORMAL : rows.NORMAL + 3], geometry[rows.COAT_NORMAL : rows.COAT_NORMAL + 3] = normal, coat
         geometry[rows.VIEW : rows.VIEW + 3] = _view(points)[:, cut]
         geometry[rows.POSITION : rows.POSITION + 3] = points.position[:, cut]
+        geometry[rows.OWN_NORMAL : rows.OWN_NORMAL + 3] = points.normal[:, cut]
         here = slice(group.start + start, group.start + stop)
         around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here]])
         seen = np.ascontiguousarray(light.seen[:, here])

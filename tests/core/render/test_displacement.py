@@ -6,10 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.ndimage import binary_erosion
 
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput
+from collage.core.images.colour import inverse_curve
+from collage.core.render import relief
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene import displaced
@@ -104,7 +107,7 @@ def test_a_sphere_grows_by_as_much_as_is_asked(renderer) -> None:
     found = made(renderer, request(bench_of(ball), "same", 0.05))
     away = found.mesh.positions - middle
     wanted = 4 / 3 * np.pi * (radius + 0.05) ** 3
-    shifted = Displaced(found.mesh, found.rest, found.source, "")
+    shifted = found
     assert volume_of(shifted) == pytest.approx(wanted, rel=0.005)
     corner = found.mesh.triangles.ravel()
     radial = away[corner] / np.linalg.norm(away[corner], axis=1, keepdims=True)
@@ -237,3 +240,59 @@ def test_division_stops_at_what_fits(renderer, monkeypatch) -> None:
     (one,) = found.objects.values()
     assert 50_000 < len(one.mesh.triangles) <= 200_000
     assert any("too many faces" in text for text in found.remarks)
+
+
+def normals_of(renderer: Renderer, item: BenchObject, height: str, scale: float) -> tuple[np.ndarray, np.ndarray]:
+    """(h, w, 3) normals that light falls on, and where the object is, away from its edges."""
+    width = 1280 if height == "fine waves" else 240  # a wave takes some pixels
+    asked = PictureRequest(
+        bench_of(item, ground=False), {"m": material(height, scale)}, width, width * 3 // 4, mode="normals"
+    )
+    found = renderer.picture(asked)
+    stored = inverse_curve("srgb_texture")(found.linear) * 2 - 1
+    where = binary_erosion(found.objects == 0, iterations=3)
+    return stored / np.maximum(np.linalg.norm(stored, axis=-1, keepdims=True), 1e-6), where
+
+
+@pytest.mark.parametrize(
+    ("shape", "level", "height", "scale", "most"),
+    [
+        ("plane", 8, "noise", 0.01, 0.3), ("plane", 8, "fine waves", 0.0005, 3.0), ("sphere", 3, "noise", 0.01, 2.0),
+        ("cylinder", 3, "by uv", 0.01, 2.0), ("pot", 3, "noise", 0.01, 2.0), ("rounded box", 3, "by uv", 0.01, 2.0),
+        ("ring", 3, "noise", 0.003, 4.0),
+    ],
+)  # fmt: skip
+def test_what_is_finer_than_the_mesh_is_shaded_as_in_a_finely_divided_one(
+    library, monkeypatch, shape: str, level: int, height: str, scale: float, most: float
+) -> None:
+    """Against the normals of a mesh fine enough to hold all of it, with nothing of the kind."""
+    coarse = stock("It", shape, material="m", division=Division(level=1, smooth=False))
+    found, here = normals_of(Renderer(library), coarse, height, scale)
+    monkeypatch.setattr(relief, "with_slopes", lambda network: (network, {}))
+    finely = coarse.model_copy(update={"division": Division(level=level, smooth=False)})
+    wanted, there = normals_of(Renderer(library), finely, height, scale)
+    both = here & there
+    assert both.sum() > 500
+    angle = np.degrees(np.arccos(np.clip((found * wanted).sum(axis=-1)[both], -1, 1)))
+    assert angle.mean() < most
+
+
+def test_fine_relief_is_worked_out_anew_when_the_height_changes(renderer) -> None:
+    item = stock("It", "plane", material="m", division=Division(level=1))
+    first, _ = normals_of(renderer, item, "fine waves", 0.0002)
+    second, where = normals_of(renderer, item, "fine waves", 0.0004)
+    again, _ = normals_of(renderer, item, "fine waves", 0.0002)
+    assert np.array_equal(first, again)
+    assert np.abs(first - second)[where].mean() > 0.02
+    slopes = [np.abs(one[..., 0] / one[..., 1])[where].mean() for one in (first, second)]
+    assert slopes[1] == pytest.approx(2 * slopes[0], rel=0.05)
+
+
+def test_slopes_of_fine_waves_are_those_of_their_derivative(renderer) -> None:
+    """Over all of a sheet, whose faces hold nothing of them; steps of a pixel flatten waves of eight by a twentieth."""
+    sheet = stock("It", "plane", material="m", division=Division(level=1, smooth=False))
+    found, where = normals_of(renderer, sheet, "fine waves", 0.0005)
+    width = float(np.ptp(sheet.mesh().positions[:, 0]))
+    slope = (found[..., 0] / found[..., 1])[where]
+    assert np.sqrt((slope**2).mean()) == pytest.approx(0.0005 * 251.3 / width / np.sqrt(2), rel=0.08)
+    assert np.abs((found[..., 2] / found[..., 1])[where]).max() < 0.02

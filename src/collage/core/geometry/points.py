@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, cast
 
@@ -34,6 +34,7 @@ class Points:
     part, piece, slot : (n,) int32, the mesh part, connected piece and material slot of each; None where there is
         no mesh.
     triangle : (n,) int32, the triangle of each in the scene; None where there is none.
+    own_normal : (3, n), the normal without what of displacement is finer than the mesh; None where that is nothing.
     around : the objects that the points lie on and the camera; None where there are none.
     """
 
@@ -56,8 +57,13 @@ class Points:
     piece: np.ndarray | None = None
     slot: np.ndarray | None = None
     triangle: np.ndarray | None = None
+    own_normal: np.ndarray | None = None
     around: Surroundings | None = None
     id: int = field(default_factory=lambda: next(_ids))
+
+    def changed(self, **fields: Any) -> Points:
+        """Other points, with some fields replaced: what was worked out on these is not theirs."""
+        return replace(self, id=next(_ids), **fields)
 
     @property
     def moved(self) -> np.ndarray | None:
@@ -138,11 +144,11 @@ class Points:
         around = self.around
         if around is None or self.triangle is None or not 0 <= index < len(around.colours):
             return None
-        at, shares = self._corner_shares()
+        at, shares = self.corner_shares()
         colours = around.colours[index]
         return sum(colours[at + number].T * shares[number] for number in range(3))  # type: ignore[return-value]
 
-    def _corner_shares(self) -> tuple[np.ndarray, np.ndarray]:
+    def corner_shares(self) -> tuple[np.ndarray, np.ndarray]:
         """The number of the first corner of each point's triangle, and the shares of the three there, (3, n)."""
         assert self.around is not None
         assert self.triangle is not None
@@ -162,7 +168,7 @@ class Points:
         along_u, along_v = self.along(index)
         tangent = along_u - self.normal * (self.normal * along_u).sum(axis=0)
         tangent /= np.maximum(np.sqrt((tangent * tangent).sum(axis=0)), 1e-20)
-        at, shares = self._corner_shares()
+        at, shares = self.corner_shares()
         from_inside = (self.around.corners[at, 6:9].T * self.normal).sum(axis=0) < 0
         beside = np.cross(self.normal, tangent, axis=0) * np.where(from_inside, -1, 1)
         cosines, sines = turn_of(self.around.turns[index - 1][at + np.arange(3)[:, None]])
@@ -196,7 +202,7 @@ class _View:
 
     moved, object_number = Points.moved, Points.object_number
     uv_set, along, tangents, vertex_colour = Points.uv_set, Points.along, Points.tangents, Points.vertex_colour
-    _corner_shares = Points._corner_shares
+    corner_shares = Points.corner_shares
     into_object, out_of_object, shifted = Points.into_object, Points.out_of_object, Points.shifted
     _moved_own, _turned, _is_further = Points._moved_own, Points._turned, Points._is_further
 

@@ -37,13 +37,13 @@ class RenderCaches:
         self.views: Store[Hashable, View] = Store(budget, lambda view: view.nbytes, dropped=self._forget)
 
     def _forget(self, view: View) -> None:
-        for group in view.samples.groups:
+        for group in view.groups:
             self.results.forget(group.points.id)
 
     def forget(self, view: View) -> None:
         """Lets go of all that was worked out for a view, and for what lies behind what is seen through in it."""
         self._forget(view)
-        for group in view.samples.groups:
+        for group in view.groups:
             name = behind_key(view.scene, group.points)
             behind = self.views.get(name)
             if behind is not None:

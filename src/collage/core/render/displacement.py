@@ -14,7 +14,7 @@ import numpy as np
 
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import DISPLACEMENT, material_card
-from collage.core.document.model import Network
+from collage.core.document.model import Card, Network
 from collage.core.evaluate.plan import CardInput
 from collage.core.evaluate.run import Workers, never
 from collage.core.geometry.mesh import any_frame, unit
@@ -33,12 +33,8 @@ def targets_of(network: Network) -> Mapping[str, CardInput]:
 
     Raises CollageError for a displacement that is not one card's.
     """
-    material = material_card(network)
-    one = material.inputs.get(DISPLACEMENT) if material is not None else None
-    if one is None or one.wire is None or one.muted:
-        return {}
-    shader = network.cards.get(one.wire.card)
-    if shader is None or shader.skipped:
+    shader = shader_of(network)
+    if shader is None:
         return {}
     if shader.category != "displacement":
         raise CollageError(
@@ -47,6 +43,16 @@ def targets_of(network: Network) -> Mapping[str, CardInput]:
             remedy="Wire a Displacement card to the material.",
         )
     return {name: CardInput(shader.name, name) for name in (HEIGHT, SCALE)}
+
+
+def shader_of(network: Network) -> Card | None:
+    """The card that is wired to the material as its displacement; None where there is none, or it is skipped."""
+    material = material_card(network)
+    one = material.inputs.get(DISPLACEMENT) if material is not None else None
+    if one is None or one.wire is None or one.muted:
+        return None
+    shader = network.cards.get(one.wire.card)
+    return None if shader is None or shader.skipped else shader
 
 
 def displaced(
@@ -87,7 +93,9 @@ def displaced(
         total += sum_by(found.cage.vertex[here], offsets(_at_corners(found, here)).T, vertices)
         between = _between(found, region == one)
         if between is not None and _is_missed(total, count, between[0], offsets(between[1])):
-            told.append("Its displacement is finer than its faces: raise Subdivision, or use the fine part as bump.")
+            told.append(
+                "Its displacement is finer than its faces: raise Subdivision to see it in outlines and shadows."
+            )
     return moved(found, total / np.maximum(count, 1)[:, None], key), tuple(dict.fromkeys(told))
 
 

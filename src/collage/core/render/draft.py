@@ -54,7 +54,8 @@ def lit(
         geometry[rows.NORMAL : rows.NORMAL + 3], geometry[rows.COAT_NORMAL : rows.COAT_NORMAL + 3] = normal, coat
         geometry[rows.VIEW : rows.VIEW + 3] = _view(points)[:, cut]
         geometry[rows.POSITION : rows.POSITION + 3] = points.position[:, cut]
-        geometry[rows.OWN_NORMAL : rows.OWN_NORMAL + 3] = points.normal[:, cut]
+        own = points.normal if points.own_normal is None else points.own_normal
+        geometry[rows.OWN_NORMAL : rows.OWN_NORMAL + 3] = own[:, cut]
         here = slice(group.start + start, group.start + stop)
         around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here]])
         seen = np.ascontiguousarray(light.seen[:, here])

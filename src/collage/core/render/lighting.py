@@ -16,6 +16,7 @@ from typing import Protocol
 import numpy as np
 
 from collage.core.evaluate.run import Cancelled, Workers, never
+from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.kernels import lights as columns
 from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
@@ -235,6 +236,19 @@ class View:
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()
+        self._fine: dict[int, tuple[str, ObjectSamples]] = {}
+
+    def with_fine_relief(self, group: ObjectSamples, name: str, make: Callable[[], Points]) -> ObjectSamples:
+        """A group with the normals of a displacement's fine part, which has a name; kept until that changes."""
+        known = self._fine.get(group.start)
+        if known is None or known[0] != name:
+            known = self._fine[group.start] = name, replace(group, points=make())
+        return known[1]
+
+    @property
+    def groups(self) -> list[ObjectSamples]:
+        """All groups of samples, and those that stand in for some of them, see `with_fine_relief`."""
+        return [*self.samples.groups, *(group for _, group in self._fine.values())]
 
     def followed(self, scene: Scene, samples: Samples) -> View:
         """The same look at a scene of the same shape, of which some objects have other UVs.

@@ -13,6 +13,7 @@ from collage.core.evaluate.run import Workers, never
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches
 from collage.core.render.displacement import displaced, targets_of
+from collage.core.render.fine_relief import SLOPES, with_slopes
 from collage.core.render.plans import Plans
 from collage.core.render.request import PictureRequest
 from collage.core.render.surface import Surface, plan_targets, surface_key
@@ -32,9 +33,13 @@ class Wanted:
 
 @dataclass(frozen=True, eq=False)
 class Reliefs:
-    """The displaced objects of a picture by number, and what is to be told of them."""
+    """The displaced objects of a picture by number, and what is to be told of them.
+
+    slopes : by material, the slopes of its displacement, see `fine_relief`.
+    """
 
     objects: Mapping[int, Displaced] = field(default_factory=dict)
+    slopes: Mapping[str, Surface] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()
 
     @property
@@ -60,7 +65,7 @@ class ReliefMaker:
         """All displaced objects of a picture. Raises Cancelled."""
         wanted, told = self._wanted(request)
         if not wanted:
-            return Reliefs({}, tuple(told))
+            return Reliefs(remarks=tuple(told))
         scene = self.caches.scene(request.bench, request.geometry_key)
         found: dict[int, Displaced] = {}
         moving: list[Surface | None] = [None] * len(scene.regions)
@@ -72,7 +77,9 @@ class ReliefMaker:
             make = partial(self._make, item, number, one, scene, moving, workers, cancelled)
             found[number], remarks = self.caches.displaced.get_or_make(one.key, make)
             told += [f"“{item.name}”: {text}" for text in remarks]
-        return Reliefs(found, tuple(told))
+        worn = {name for number in found for name in request.bench.objects[number].materials}
+        slopes = {name: self._slopes(request, name) for name in sorted(worn & request.materials.keys())}
+        return Reliefs(found, {name: one for name, one in slopes.items() if one is not None}, tuple(told))
 
     def _make(
         self, item: BenchObject, number: int, one: Wanted, scene: Scene, moving: list[Surface | None],
@@ -127,6 +134,17 @@ class ReliefMaker:
             )
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
         return choices[1] if in_motion else choices[0]
+
+    def _slopes(self, request: PictureRequest, name: str) -> Surface | None:
+        """The slopes of a material's displacement; None where it has none."""
+        material = request.materials[name]
+        network, targets = with_slopes(material)
+        if not targets:
+            return None
+        make = partial(
+            plan_targets, self.library, network, targets, folder=request.material_folder, images=self.plans.images
+        )
+        return self.plans.get((name, SLOPES), material, (request.material_folder,), make)
 
     def _moving(self, request: PictureRequest, name: str) -> Surface | None:
         """What moves a material's surface; None where nothing does. Raises CollageError."""

@@ -27,6 +27,7 @@ from collage.core.render.caches import RenderCaches, behind_key, look_key, view_
 from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
+from collage.core.render.fine_relief import with_fine_relief
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
 from collage.core.render.plans import Plans
 from collage.core.render.relief import ReliefMaker, Reliefs
@@ -352,6 +353,11 @@ class _Work:
 
     def _kept(self, view: View, group: ObjectSamples, surface: Surface, light: Light | None, depth: int) -> Array:
         """The samples of before, as long as nothing that they show has changed."""
+        number, rule = view.scene.regions[group.region]
+        slopes = self.reliefs.slopes.get(self.request.bench.objects[number].material_of(rule))
+        if slopes is not None and view.scene.rest is not None:
+            make = partial(with_fine_relief, group.points, view.scene, slopes, self.renderer.workers, self.cancelled)
+            group = view.with_fine_relief(group, surface_key(slopes), make)
         environment = self.request.bench.environment
         shown = light.key if light is not None else ""
         name = f"{self.request.mode} {self.backdrop} {environment} {shown} {surface_key(surface)}"

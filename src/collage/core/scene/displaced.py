@@ -21,12 +21,14 @@ HARD = 0.999  # cosine between normals from which on corners of a vertex are sha
 class Displaced:
     """An object's mesh as displacement leaves it.
 
-    mesh : divided and moved, in the object's space. rest : (v, 3) where its vertices were. source : (t,) int32, the
-    triangle of the mesh before from which each came. key : names all that it depends on.
+    mesh : divided and moved, in the object's space. rest : (v, 3) where its vertices were. rest_normals : (3 t, 3) of
+    the surface as it was, at the corners. source : (t,) int32, the triangle of the mesh before from which each came.
+    key : names all that it depends on.
     """
 
     mesh: Mesh
     rest: np.ndarray
+    rest_normals: np.ndarray
     source: np.ndarray
     key: str
 
@@ -34,7 +36,7 @@ class Displaced:
     def nbytes(self) -> int:
         """Bytes of all arrays, about."""
         uv = sum(one.nbytes for one in self.mesh.uv.values())
-        return 3 * self.rest.nbytes + self.mesh.normals.nbytes + self.mesh.triangles.nbytes + uv
+        return 3 * self.rest.nbytes + 2 * self.mesh.normals.nbytes + self.mesh.triangles.nbytes + uv
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,8 +44,8 @@ class Fine:
     """A mesh divided, before it is moved.
 
     cage : its polygons. base : the mesh before. triangles : (t, 3) corners of the cage. normals : (c, 3), of the mesh
-    before, shared evenly. ways : (v, 3), which way each vertex goes, of length 1. one : (c,) int, corners of a vertex
-    that are shaded as one have the same number.
+    before, shared evenly; of the smooth surface where it is smoothed. ways : (v, 3), which way each vertex goes, of
+    length 1. one : (c,) int, corners of a vertex that are shaded as one have the same number.
     """
 
     cage: Cage
@@ -87,25 +89,37 @@ def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
     at = np.flatnonzero(hard[cage.vertex])
     one = cage.vertex.astype(int)
     one[at] = count + numbered(cage.vertex[at], *np.rint(normals[at].T * 64).astype(int))
-    return Fine(cage, mesh, triangles_of(cage), normals, unit(sum_by(cage.vertex, normals, count)), one)
+    ways, triangles = unit(sum_by(cage.vertex, normals, count)), triangles_of(cage)
+    if smooth and level:
+        normals = _normals(cage, triangles, cage.positions, one, normals)
+    return Fine(cage, mesh, triangles, normals, ways, one)
+
+
+def _normals(cage: Cage, triangles: np.ndarray, places: np.ndarray, one: np.ndarray, before: np.ndarray) -> np.ndarray:
+    """(c, 3) normals of the corners of a surface: of the faces around a vertex that are shaded as one, by their area.
+
+    triangles : (t, 3) corners. places : (v, 3). one : (c,), see Fine. before : (c, 3), for triangles without an area.
+    """
+    p = places[cage.vertex[triangles]]
+    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    count = int(one.max(initial=-1)) + 1
+    normals = unit(sum_by(one[triangles].ravel(), np.repeat(area, 3, axis=0), count))[one]
+    flat = np.linalg.norm(normals, axis=1) < 0.5
+    normals[flat] = before[flat]
+    return normals
 
 
 def moved(found: Fine, offsets: np.ndarray, key: str) -> Displaced:
     """The mesh with its vertices moved by offsets (v, 3), and the normals of the new surface."""
     cage, base = found.cage, found.base
     places = cage.positions + offsets
-    triangles = cage.vertex[found.triangles]
-    p = places[triangles]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    corners, one = found.triangles.ravel(), found.one[found.triangles]
-    count = int(one.max(initial=-1)) + 1
-    normals = unit(sum_by(one.ravel(), np.repeat(area, 3, axis=0), count))[one.ravel()]
-    flat = np.linalg.norm(normals, axis=1) < 0.5  # triangles without an area have none of their own
-    normals[flat] = found.normals[corners[flat]]
+    triangles, corners = cage.vertex[found.triangles], found.triangles.ravel()
+    normals = _normals(cage, found.triangles, places, found.one, found.normals)[corners]
     source = cage.source[found.triangles[:, 0]].astype(np.int32)
     values, width = cage.values[corners].astype(np.float32), 2 * len(base.uv)
     uv = {name: values[:, 2 * at : 2 * at + 2] for at, name in enumerate(base.uv)}
     colours = {name: values[:, width + 4 * at : width + 4 * at + 4] for at, name in enumerate(base.colours)}
     part, piece, slot = (ids[source] for ids in base.ids)
     mesh = Mesh(places, triangles, normals, uv, part, piece, slot, base.part_names, base.slot_names, None, colours)
-    return Displaced(mesh, cage.positions.astype(np.float32), source, key)
+    rest = found.normals[corners].astype(np.float32)
+    return Displaced(mesh, cage.positions.astype(np.float32), rest, source, key)

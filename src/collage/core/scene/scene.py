@@ -29,6 +29,18 @@ TRACER_BYTES = 200  # of Embree's tree, by triangle
 
 
 @dataclass(frozen=True, eq=False)
+class Rest:
+    """All surfaces as they are where nothing is displaced, in world space.
+
+    normals : (3 t, 3) float32, at every corner. gradients : (t, 6) float32, how far the position moves for one unit of
+    u and of v.
+    """
+
+    normals: np.ndarray
+    gradients: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """All objects' triangles in one, with what is read where a ray hits. Immutable once built.
 
@@ -46,6 +58,7 @@ class Scene:
     remarks : sentences about objects that cannot be read, or not as they were.
     around : what surface points look up about all objects.
     shape : names all that decides where rays meet it; scenes of the same shape share one tracer. keys : of the objects.
+    rest : what the displaced surface was before, None where nothing is displaced.
     sources : (t + 1,) int32, the number that each triangle has where nothing is displaced; None where nothing is.
     """
 
@@ -63,6 +76,7 @@ class Scene:
     shape: tuple[str, ...] = ()
     keys: tuple[str, ...] = ()
     sources: np.ndarray | None = None
+    rest: Rest | None = None
 
     def undivided(self, triangles: np.ndarray) -> np.ndarray:
         """The numbers that triangles have where nothing is displaced; -1 stays."""
@@ -226,7 +240,7 @@ def build_scene(
     bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground, displaced)
     return Scene(
         tracer, corners, faces, turned[0], ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
-        _sources(plain, displaced, ground),
+        _sources(plain, displaced, ground), _rest(placed, displaced, corners, faces),
     )  # fmt: skip
 
 
@@ -245,6 +259,27 @@ def _sources(plain: list[Mesh], displaced: Mapping[int, Displaced], ground: bool
         at += count
     ground_of = np.arange(at, at + (2 if ground else 0), dtype=np.int32)
     return np.concatenate([*found, ground_of, [-1]]).astype(np.int32)
+
+
+def _rest(
+    placed: list[tuple[int, Mesh, np.ndarray]],
+    displaced: Mapping[int, Displaced],
+    corners: np.ndarray,
+    faces: np.ndarray,
+) -> Rest | None:
+    """See Scene.rest."""
+    if not displaced:
+        return None
+    rest, at = Rest(corners[:, 6:9].copy(), faces[:, 3:9].copy()), 0
+    for number, mesh, turn in placed:
+        here = slice(at, at + len(mesh.triangles))
+        if number in displaced:
+            one, frames = displaced[number], np.empty((len(mesh.triangles), 9), np.float32)
+            kernels.frames(mesh.triangles, one.rest, next(iter(mesh.uv.values()), NO_UV), turn, frames)
+            rest.gradients[here] = frames[:, 3:]
+            rest.normals[3 * here.start : 3 * here.stop] = one.rest_normals @ turn
+        at = here.stop
+    return rest
 
 
 def _rows(count: int, sets: int, keys: tuple[str, ...], like: Scene | None) -> tuple[tuple[np.ndarray, ...], set[int]]:

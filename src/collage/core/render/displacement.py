@@ -94,7 +94,7 @@ def displaced(
         between = _between(found, region == one)
         if between is not None and _is_missed(total, count, between[0], offsets(between[1])):
             told.append(
-                "Its displacement is finer than its faces: raise Subdivision to see it in outlines and shadows."
+                "Its displacement is finer than its faces: raise Subdivision for outline and shadows."
             )
     return moved(found, total / np.maximum(count, 1)[:, None], key), tuple(dict.fromkeys(told))
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from collage.core.images.files import read_info
+from collage.core.images.files import read_info, read_pixels
 from collage.core.project.folder import load_project
 from command_line import collage, process
 from other_writers import document, woods
@@ -39,6 +39,17 @@ def test_a_picture_is_rendered_without_a_display(ball: Path, tmp_path: Path) -> 
         info = read_info(tmp_path / name)
         assert (info.width, info.height) == (160, 100)
     assert read_info(tmp_path / "b.exr").floating
+
+
+def test_a_picture_is_rendered_without_relief_and_in_grazing_light(ball: Path, tmp_path: Path) -> None:
+    sizes = "--size", "80x60", "--quality", "draft"
+    for name, more in (("a.exr", ()), ("b.exr", ("--grazing", "--without", "bump", "--without", "displacement"))):
+        assert collage("render", ball, "-o", tmp_path / name, *sizes, *more).returncode == 0
+    pictures = [read_pixels(tmp_path / name) for name in ("a.exr", "b.exr")]
+    assert abs(pictures[0] - pictures[1]).mean() > 0.01
+    done = collage("render", ball, "-o", tmp_path / "c.exr", *sizes, "--without", "fuzz")
+    assert done.returncode == 1
+    assert "There is no relief “fuzz”" in done.stderr
 
 
 def test_evaluate_writes_what_it_can_and_has_a_line_for_the_rest(tmp_path: Path) -> None:

@@ -25,6 +25,10 @@ def render(
     size: Annotated[str, typer.Option(help="Width and height in pixels.")] = "1280x800",
     view: Annotated[str, typer.Option(help="lit, clay, normals, or the name of a surface input.")] = "lit",
     quality: Annotated[str, typer.Option(help="draft or final.")] = "final",
+    without: Annotated[
+        list[str] | None, typer.Option(help="Leave out normal maps, bump or displacement; may be given several times.")
+    ] = None,
+    grazing: Annotated[bool, typer.Option("--grazing", help="One low light, to judge relief.")] = False,
 ) -> None:
     """Render a project's picture to a file. Needs no display."""
     width, height = parse_size(size)
@@ -34,18 +38,30 @@ def render(
 
     check_picture_file(out)
     prepare_kernels()
-    seconds = render_to(project, out, width, height, view, quality)
+    seconds = render_to(project, out, width, height, view, quality, tuple(without or ()), grazing)
     typer.echo(f"{out}  {width}×{height}  {seconds:.1f} s")
 
 
-def render_to(folder: Path, out: Path, width: int, height: int, view: str, quality: str) -> float:
-    """Renders a project to a file, what is wrong told on the way. Returns the seconds it took."""
+def render_to(
+    folder: Path,
+    out: Path,
+    width: int,
+    height: int,
+    view: str,
+    quality: str,
+    without: tuple[str, ...] = (),
+    grazing: bool = False,
+) -> float:
+    """Renders a project to a file, what is wrong told on the way. Returns the seconds it took.
+
+    without : kinds of relief to leave out. grazing : in one low light.
+    """
     from typing import cast
 
     from collage.app.shell.settings import level_files, load_settings
     from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project, project_folder
-    from collage.core.project.pictures import picture_request
+    from collage.core.project.pictures import in_grazing_light, picture_request, without_reliefs
     from collage.core.render.files import check_picture_file, check_view, write_picture
     from collage.core.render.renderer import Renderer
     from collage.core.render.request import Quality
@@ -58,6 +74,7 @@ def render_to(folder: Path, out: Path, width: int, height: int, view: str, quali
     for problem in problems:
         fail(problem)
     request = picture_request(project, width, height, cast(Quality, quality), view, None, folder)
+    request = in_grazing_light(without_reliefs(request, without)) if grazing else without_reliefs(request, without)
     files = level_files(load_settings())
     with progress("Rendering") as show:
         renderer = Renderer(library, ImageStore(files=files))

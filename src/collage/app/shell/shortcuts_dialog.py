@@ -24,6 +24,8 @@ OTHERS = (
     ("Remove the selected cards", "Del"),
     ("Step along the chain", "Arrow keys on the board"),
     ("Before: without the selected cards", "Hold B; over a channel: its default"),
+    ("Before: without normal maps, bump, displacement", "Hold 1, 2, 3 in the preview"),
+    ("Grazing light, to judge relief", "G in the preview"),
     ("Cut wires", "Right drag across them"),
     ("Take a card out of its chain", "Ctrl+drag"),
     ("Take all wires of a tab to another", "Ctrl+drag from the tab"),

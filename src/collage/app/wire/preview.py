@@ -13,7 +13,9 @@ from PySide6.QtGui import (
     QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
+    QFocusEvent,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QShowEvent,
@@ -27,6 +29,7 @@ from collage.app.shell.studio import Studio
 from collage.app.theme import font
 from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
 from collage.app.widgets.empty_note import EmptyNote
+from collage.app.wire.relief_keys import GRAZING_KEY, ReliefKeys
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as objects_acts
@@ -55,6 +58,7 @@ class Preview(Viewport):
         super().__init__(studio.renderer, studio.jobs, studio.theme, "Preview")
         session = studio.session
         self.mode = "lit"
+        self.relief = ReliefKeys()
         self.chosen: Stage | None = None  # what the person wants to see the material on; None for the bench
         self._stage_camera: tuple[Stage, Camera] | None = None
         self._told: tuple[Stage | None, bool] = (None, False)  # what was said of what it is shown on
@@ -104,7 +108,8 @@ class Preview(Viewport):
         if stage is not None:
             bench = stage.bench(project.bench, session.material).model_copy(update={"camera": self.camera})
             project = project.with_bench(bench)
-        return picture_request(project, *self.full_size(), mode=self.mode, peek=peek, folder=session.base_folder)
+        request = picture_request(project, *self.full_size(), mode=self.mode, peek=peek, folder=session.base_folder)
+        return self.relief.applied(request)
 
     def bench(self) -> Bench:
         bench = self.session.bench
@@ -126,9 +131,10 @@ class Preview(Viewport):
 
     def notes(self) -> list[str]:
         stage, name = self.stage, self.session.material
+        told = self.relief.notes()
         if stage is None or self.session.project.wearers(name):
-            return []
-        return [f"“{name}” is on no object: shown on a stock shape ({stage.label})"]
+            return told
+        return [*told, f"“{name}” is on no object: shown on a stock shape ({stage.label})"]
 
     def show_on(self, stage: Stage | None) -> None:
         """Shows the material in hand on a stock shape, or the bench."""
@@ -195,6 +201,7 @@ class Preview(Viewport):
         folder, camera = session.folder, session.camera
         as_saved = not session.dirty and camera == self._saved_camera
         plain = self.mode == "lit" and session.peeked is None and self.stage is None
+        plain = plain and not self.relief.held and self.relief.grazing is None
         if folder is None or image is None or not (as_saved and plain) or self.kept or not self.settled:
             return
 
@@ -244,10 +251,37 @@ class Preview(Viewport):
             self.ask("view")
 
     def move_light(self, gone: QPointF) -> None:
+        if self.relief.grazing is not None:
+            self.relief.grazing = self.relief.grazing.moved(gone)
+            self.ask("light")
+            return
         bench_acts.move_light(self.session, gone.x() * 0.5, -gone.y() * 0.35)
 
     def dropped(self) -> None:
         self.session.history.close_merge()
+
+    def toggle_grazing(self) -> None:
+        """A low light instead of the bench's, or those again."""
+        self.relief.press(GRAZING_KEY)
+        self.ask("light")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        if event.isAutoRepeat() or not plain or not self.relief.press(event.key()):
+            super().keyPressEvent(event)
+        else:
+            self.ask("light" if event.key() == GRAZING_KEY else "view")
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.isAutoRepeat() or not self.relief.release(event.key()):
+            super().keyReleaseEvent(event)
+        else:
+            self.ask("view")
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        if self.relief.let_go():
+            self.ask("view")
+        super().focusOutEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if not event.buttons():

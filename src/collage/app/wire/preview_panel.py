@@ -62,6 +62,11 @@ class PreviewPanel(QFrame):
         for name in SHOWN:
             if name not in self.buttons:
                 menu.addAction(channel_label(name), partial(self.set_mode, name))
+        menu.addSeparator()
+        self.grazing = menu.addAction("Grazing light (G)", self.preview.toggle_grazing)
+        self.grazing.setCheckable(True)
+        self.grazing.setToolTip("One low light, to judge relief; Alt+drag moves it")
+        menu.aboutToShow.connect(lambda: self.grazing.setChecked(self.preview.relief.grazing is not None))
         self.more.setMenu(menu)
         buttons.addStretch(1)
         buttons.addWidget(self.more)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import replace
 from pathlib import Path
 
 from collage.core.document.making import card, given
 from collage.core.document.materials import new_material
 from collage.core.document.model import Network, Wire
+from collage.core.document.relief import without_relief
 from collage.core.evaluate.plan import CardOutput
 from collage.core.project.folder import material_folder
 from collage.core.project.state import Project
@@ -38,6 +40,21 @@ def picture_request(
         folder,
         material_folder(folder),
     )
+
+
+def without_reliefs(request: PictureRequest, kinds: Collection[str]) -> PictureRequest:
+    """The same picture without some kinds of relief, see `relief.KINDS`. Raises CollageError for an unknown one."""
+    if not kinds:
+        return request
+    return replace(request, materials={name: without_relief(one, kinds) for name, one in request.materials.items()})
+
+
+BESIDE, LOW = 100.0, 9.0  # degrees from the camera's side, and above the horizon
+
+
+def in_grazing_light(request: PictureRequest, turn: float = BESIDE, height: float = LOW) -> PictureRequest:
+    """The same picture in one low light. turn : from the camera, height : above the horizon, degrees."""
+    return replace(request, bench=request.bench.in_grazing_light(request.bench.camera.turn + turn, height))
 
 
 TEST_PATTERN = "\x00test pattern"  # no material of a project has such a name

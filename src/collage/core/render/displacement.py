@@ -93,9 +93,7 @@ def displaced(
         total += sum_by(found.cage.vertex[here], offsets(_at_corners(found, here)).T, vertices)
         between = _between(found, region == one)
         if between is not None and _is_missed(total, count, between[0], offsets(between[1])):
-            told.append(
-                "Its displacement is finer than its faces: raise Subdivision for outline and shadows."
-            )
+            told.append("Its displacement is finer than its faces: raise Subdivision for outline and shadows.")
     return moved(found, total / np.maximum(count, 1)[:, None], key), tuple(dict.fromkeys(told))
 
 

@@ -221,6 +221,9 @@ class Environment(Frozen):
     strength: float = Field(1.0, ge=0)
 
 
+GRAZING_AROUND = 0.12  # of the environment's strength is left in grazing light
+
+
 class Bench(Frozen):
     """Everything a picture needs besides the materials."""
 
@@ -233,6 +236,12 @@ class Bench(Frozen):
     view_transform: Literal["neutral", "srgb"] = "neutral"
     loud: Triple = (1.0, 0.05, 0.6)  # linear colour of what is missing
     surround: float = Field(0.48, ge=0, le=1)  # grey behind the object, as shown (0 to 1)
+
+    def in_grazing_light(self, turn: float, height: float) -> Bench:
+        """The bench in one low light and little else, which shows the relief of its surfaces. Degrees."""
+        dim = self.environment.model_copy(update={"strength": self.environment.strength * GRAZING_AROUND})
+        light = DistantLight(name="Grazing light", turn=turn, height=height, size=1.0, strength=3.0)
+        return self.model_copy(update={"lights": (light,), "environment": dim})
 
     def in_folder(self, folder: Path) -> Bench:
         """The same with whole names of its objects' files, which are relative to a project's folder."""

@@ -1,0 +1,98 @@
+"""Relief judged in the real window: held keys, grazing light, and a normal map's strength and direction."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from places import wire_of
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from collage.app.shell.start import settle
+from collage.core.document.making import card, given
+from collage.core.document.materials import material_card, surface_card
+from collage.core.document.model import Network, Wire
+
+
+def in_relief(document: Network) -> Network:
+    """The material with the same noise as bump and as displacement, and a tilted normal map on the coat."""
+    where = card("where", "position", "vector3", (0, 0))
+    finer = card("finer", "multiply", "vector3", (0, 0), in1=("vector3", Wire("where")), in2=("float", 30.0))
+    noise = card("rough", "noise3d", "float", (0, 0), amplitude=("float", 1.0), position=("vector3", Wire("finer")))
+    bump = card("bumped", "bump", "vector3", (0, 0), height=("float", Wire("rough")), scale=("float", 0.6))
+    tilt = card("tilted", "normalmap", "vector3", (0, 0), scale=("float", 1.0))
+    tilt = tilt.with_input(given("in", "vector3", (0.65, 0.5, 0.9)))
+    moved = card("moved", "displacement", "displacementshader", (0, 0), displacement=("float", Wire("rough")),
+                 scale=("float", 0.01))  # fmt: skip
+    for one in (where, finer, noise, bump, tilt, moved):
+        document = document.with_card(one)
+    surface = surface_card(document).with_input(given("geometry_normal", "vector3", Wire("bumped")))
+    document = document.with_card(surface.with_input(given("geometry_coat_normal", "vector3", Wire("tilted"))))
+    material = material_card(document).with_input(given("displacementshader", "displacementshader", Wire("moved")))
+    return document.with_card(material)
+
+
+@pytest.fixture
+def preview(window):
+    window.session.edit_document("Relief", in_relief)
+    shown = wire_of(window).preview
+    shown.setFocus()
+    assert settle(window)
+    return shown
+
+
+def pixels(preview) -> np.ndarray:
+    return preview.picture.display.astype(float)
+
+
+@pytest.mark.parametrize(("key", "kind"), [(Qt.Key.Key_2, "bump"), (Qt.Key.Key_3, "displacement")])
+def test_while_a_key_is_held_one_kind_of_relief_is_gone(window, preview, key, kind) -> None:
+    before, document = pixels(preview), window.session.document
+    QTest.keyPress(preview, key)
+    assert settle(window)
+    assert preview.notes() == [f"Without {kind}"]
+    without, shape = pixels(preview), preview.picture.objects
+    assert np.abs(without - before).max() > 20
+    QTest.keyRelease(preview, key)
+    assert settle(window)
+    assert np.array_equal(pixels(preview), before)
+    assert window.session.document is document, "nothing was edited"
+    outline = ((preview.picture.objects >= 0) != (shape >= 0)).any()
+    assert outline == (kind == "displacement")
+
+
+def test_two_keys_leave_out_two_kinds_and_losing_the_focus_brings_all_back(window, preview) -> None:
+    before = pixels(preview)
+    QTest.keyPress(preview, Qt.Key.Key_1)
+    QTest.keyPress(preview, Qt.Key.Key_2)
+    assert preview.notes() == ["Without normal maps and bump"]
+    wire_of(window).board.setFocus()
+    assert preview.notes() == []
+    assert settle(window)
+    assert np.array_equal(pixels(preview), before)
+
+
+def test_grazing_light_comes_with_one_key_follows_the_hand_and_goes(window, preview, hand) -> None:
+    before, lights = pixels(preview), window.session.project.bench.lights
+    QTest.keyClick(preview, Qt.Key.Key_G)
+    assert settle(window)
+    low = pixels(preview)
+    assert np.abs(low - before).mean() > 5
+    assert preview.request().bench.lights[0].height < 15
+    at = preview.rect().center()
+    hand.drag(preview, at, at + QPoint(120, 0), keys=Qt.KeyboardModifier.AltModifier)
+    assert settle(window)
+    assert np.abs(pixels(preview) - low).mean() > 1
+    QTest.keyClick(preview, Qt.Key.Key_G)
+    assert settle(window)
+    assert np.array_equal(pixels(preview), before)
+    assert window.session.project.bench.lights == lights
+    assert window.session.history.undo_label == "Relief"
+
+
+def test_grazing_light_is_in_the_menu_too(window, preview) -> None:
+    panel = wire_of(window).preview_panel
+    panel.grazing.trigger()
+    assert preview.relief.grazing is not None
+    assert settle(window)
+    assert preview.shown.bench.lights[0].name == "Grazing light"

@@ -98,3 +98,12 @@ def test_an_even_normal_map_and_one_of_no_strength_lose_nothing(library, tmp_pat
         planned = plan_surface(library, material(path, 0.1, strength))
         found = run(planned.plan, sheet(16, 16, filtered=True))
         assert found.get(f"geometry_normal{SUFFIX}", np.zeros(1)).max() == 0
+
+
+def test_numbered_tiles_and_missing_files_are_read_as_the_map_itself_is(library, tmp_path: Path) -> None:
+    for number in (1001, 1002):
+        waves(tmp_path / f"waves.{number}.png", 0.3, 8)
+    for path in (tmp_path / "waves.<UDIM>.png", tmp_path / "none.png", tmp_path / "none.<UDIM>.png"):
+        found = Renderer(library).picture(request(material(path, 0.3), 48))
+        assert np.isfinite(found.linear).all()
+        assert bool(found.problems) == ("none" in path.name)

@@ -13,8 +13,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from collage.core.base.errors import CollageError
 from collage.core.evaluate.plan import Const, Plan, Ref, Step
-from collage.core.images.store import ImageRef
+from collage.core.images.store import ImageRef, OpenImages
+from collage.core.images.tiles import is_pattern
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context
 from collage.core.nodes.surface import normalmap
@@ -35,10 +37,19 @@ def variance_of_slopes(ctx: Context, scale: Array, file: ImageRef, **inputs: Arr
     length = np.sqrt(dot3(value, value))
     lost = np.clip(1 - length, 0, 1)
     if file.path and ctx.images is not None:
-        rounding = ROUNDING.get(ctx.images.open(file).bits, 0.0)
+        rounding = ROUNDING.get(_bits(ctx.images, file), 0.0)
         lost = lost * np.clip(lost / max(rounding, 1e-9) - 1, 0, 1)
     strength = (scale[:1] ** 2 + scale[-1:] ** 2) / 2
     return np.minimum(lost / np.maximum(length, 1e-3) * strength, MOST)
+
+
+def _bits(images: OpenImages, file: ImageRef) -> int:
+    """What a map's numbers are kept in; of numbered tiles those of the first one, of a broken file the usual 8."""
+    one = next(iter(images.tiles(file).values()), None) if is_pattern(file.path) else file
+    try:
+        return images.open(one).bits if one is not None else 8
+    except CollageError:
+        return 8
 
 
 def with_variances(plan: Plan, names: tuple[str, ...]) -> Plan:

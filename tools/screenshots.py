@@ -21,7 +21,6 @@ from collage.app.widgets.card_editors import RampEditor
 from collage.app.widgets.colour_editor import linear_of
 from collage.cli.shared import prepare_kernels
 from collage.core.actions import boxes as boxes_acts
-from collage.core.actions import cards as cards_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
 from collage.core.actions import uvs
@@ -72,13 +71,14 @@ def start_page(window: MainWindow) -> None:
     window.files.close_project()
 
 
-def image_card(window: MainWindow) -> None:
-    """An image whose colour space is not what it looks like, marked, and changed in its controls."""
-    folder = window.session.folder
-    name = window.session.add_image(folder / "maps" / "terracotta" / "terracotta_base_color.png", (-1.2, 4.2))
-    cards_acts.set_space(window.session, name, "file", "raw")
-    window.session.select([name])
-    window.place("Wire").board.fit_all()
+def relief(window: MainWindow) -> None:
+    """The yard without colour in a low light, which shows what is displaced."""
+    window.session.show_material("Slate floor")
+    window.session.select(["settled"])
+    place = window.place("Wire")
+    place.toggle_large()
+    place.preview_panel.set_mode("clay")
+    place.preview.toggle_grazing()
 
 
 def peek(window: MainWindow) -> None:
@@ -259,7 +259,6 @@ def main() -> None:
         window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)
         window_shot(folder, OUT / "wire-large.png", prepare=large)
         window_shot(folder, OUT / "start.png", prepare=start_page)
-        window_shot(folder, OUT / "wire-image.png", prepare=image_card)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
         window_shot(folder, OUT / "wire-ramp.png", prepare=ramp)
@@ -278,6 +277,9 @@ def main() -> None:
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-bench.png")
         window_shot(bench, OUT / "place.png", prepare=projector)
         window_shot(bench, OUT / "place-uvs.png", prepare=layout)
+        yard = Path(place) / "yard"
+        make_sample("yard", yard)
+        window_shot(yard, OUT / "relief.png", prepare=relief)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

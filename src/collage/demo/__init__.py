@@ -2,6 +2,7 @@
 
 SAMPLES = {
     "potting-shed": "A clay pot on a glazed saucer, wired and lit",
+    "yard": "A corner of the yard: slate flags, a stone trough and beaten copper, displaced",
     "potting-bench": "A potting bench: real sizes, projectors, a label, planks that differ",
     "plain-ball": "A ball with a plain material, to start from",
 }

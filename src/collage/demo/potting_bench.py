@@ -285,8 +285,8 @@ def potting_bench(label: str) -> Bench:
                   place=(0, TOP + 0.01, -0.302), material="Splashback"),
             stock("Pot", "pot", place=(-0.16, top + 0.007, 0.05), turn=-8, uv_sets=sets, material="Labelled clay"),
             stock("Saucer", "saucer", place=(-0.16, top, 0.05), material="Celadon glaze"),
-            _made("Watering can", "watering-can", (0.20, top, -0.08), 208, "Hammered copper"),
-            _made("Hose", "hose", (0.30, top, 0.115), 20, "Rubber"),
+            placed("Watering can", "watering-can", (0.20, top, -0.08), 208, "Hammered copper"),
+            placed("Hose", "hose", (0.30, top, 0.115), 20, "Rubber"),
             stock("Apron", "cloth", sizes={"width": 0.30, "length": 0.62}, place=(-0.44, TOP - 0.293, 0.234), turn=-4,
                   material="Canvas"),
             stock("Slab", "wall", sizes={"width": 0.30, "height": 0.30, "thickness": 0.012, "divisions": 4},
@@ -300,7 +300,8 @@ def potting_bench(label: str) -> Bench:
     )  # fmt: skip
 
 
-def _made(name: str, file: str, place: tuple[float, float, float], turn: float, of: str) -> BenchObject:
+def placed(name: str, file: str, place: tuple[float, float, float], turn: float, of: str) -> BenchObject:
+    """An object of a sample's own mesh. of : its material."""
     geometry = MeshFile(reading=MeshReading(file=f"{MESHES}/{file}.glb"))
     return BenchObject(name=name, geometry=geometry, place=place, turn=turn, material=of)
 

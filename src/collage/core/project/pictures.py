@@ -49,7 +49,7 @@ def without_reliefs(request: PictureRequest, kinds: Collection[str]) -> PictureR
     return replace(request, materials={name: without_relief(one, kinds) for name, one in request.materials.items()})
 
 
-BESIDE, LOW = 100.0, 9.0  # degrees from the camera's side, and above the horizon
+BESIDE, LOW = 100.0, 12.0  # degrees from the camera's side, and above the horizon
 
 
 def in_grazing_light(request: PictureRequest, turn: float = BESIDE, height: float = LOW) -> PictureRequest:

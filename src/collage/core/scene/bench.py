@@ -221,7 +221,7 @@ class Environment(Frozen):
     strength: float = Field(1.0, ge=0)
 
 
-GRAZING_AROUND = 0.12  # of the environment's strength is left in grazing light
+GRAZING_AROUND = 0.25  # of the environment's strength is left in grazing light
 
 
 class Bench(Frozen):
@@ -240,7 +240,7 @@ class Bench(Frozen):
     def in_grazing_light(self, turn: float, height: float) -> Bench:
         """The bench in one low light and little else, which shows the relief of its surfaces. Degrees."""
         dim = self.environment.model_copy(update={"strength": self.environment.strength * GRAZING_AROUND})
-        light = DistantLight(name="Grazing light", turn=turn, height=height, size=1.0, strength=3.0)
+        light = DistantLight(name="Grazing light", turn=turn, height=height, size=1.0, strength=9.0)
         return self.model_copy(update={"lights": (light,), "environment": dim})
 
     def in_folder(self, folder: Path) -> Bench:

@@ -257,9 +257,8 @@ def normals_of(renderer: Renderer, item: BenchObject, height: str, scale: float)
 @pytest.mark.parametrize(
     ("shape", "level", "height", "scale", "most"),
     [
-        ("plane", 8, "noise", 0.01, 0.3), ("plane", 8, "fine waves", 0.0005, 3.0), ("sphere", 3, "noise", 0.01, 2.0),
-        ("cylinder", 3, "by uv", 0.01, 2.0), ("pot", 3, "noise", 0.01, 2.0), ("rounded box", 3, "by uv", 0.01, 2.0),
-        ("ring", 3, "noise", 0.003, 4.0),
+        ("plane", 7, "noise", 0.01, 0.3), ("sphere", 2, "noise", 0.01, 2.0), ("cylinder", 2, "by uv", 0.01, 2.0),
+        ("rounded box", 2, "noise", 0.01, 2.0), ("ring", 2, "noise", 0.003, 4.0),
     ],
 )  # fmt: skip
 def test_what_is_finer_than_the_mesh_is_shaded_as_in_a_finely_divided_one(

@@ -36,6 +36,14 @@ HEIGHTS = {
         <multiply name="a" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
             <input name="in2" type="float" value="251.3"/></multiply>
         <sin name="h" type="float"><input name="in" type="float" nodename="a"/></sin>""",
+    "ridge": """<texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
+            <input name="in" type="vector2" nodename="t"/></separate2>
+        <subtract name="a" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
+            <input name="in2" type="float" value="0.437"/></subtract>
+        <absval name="b" type="float"><input name="in" type="float" nodename="a"/></absval>
+        <range name="h" type="float"><input name="in" type="float" nodename="b"/>
+            <input name="inlow" type="float" value="0.02"/><input name="inhigh" type="float" value="0"/>
+            <input name="doclamp" type="boolean" value="true"/></range>""",
     "no number": """<constant name="c" type="float"><input name="value" type="float" value="0"/></constant>
         <texcoord name="t" type="vector2"/><separate2 name="s" type="multioutput">
             <input name="in" type="vector2" nodename="t"/></separate2>
@@ -186,10 +194,10 @@ def test_a_part_of_another_material_stays_and_the_border_hangs_together(renderer
 
 def test_the_hand_sees_a_coarse_one_until_the_fine_one_is_there(renderer) -> None:
     bench = bench_of(stock("Ball", "sphere", material="m"))
-    coarse = made(renderer, request(bench, quality="coarse"))
-    fine = made(renderer, request(bench))
-    assert len(coarse.mesh.triangles) * 3 < len(fine.mesh.triangles)
-    assert made(renderer, request(bench, quality="coarse")) is fine
+    coarse = made(renderer, request(bench, "fine waves", quality="coarse"))
+    fine = made(renderer, request(bench, "fine waves"))
+    assert len(coarse.mesh.triangles) * 2 < len(fine.mesh.triangles)
+    assert made(renderer, request(bench, "fine waves", quality="coarse")) is fine
     assert made(renderer, request(bench, "noise", 0.021, quality="coarse")).key != coarse.key
 
 
@@ -295,3 +303,42 @@ def test_slopes_of_fine_waves_are_those_of_their_derivative(renderer) -> None:
     slope = (found[..., 0] / found[..., 1])[where]
     assert np.sqrt((slope**2).mean()) == pytest.approx(0.0005 * 251.3 / width / np.sqrt(2), rel=0.08)
     assert np.abs((found[..., 2] / found[..., 1])[where]).max() < 0.02
+
+
+def error_of(found: Displaced) -> float:
+    """How far a sheet with the ridge is beside it, in the mean over the sheet, metres."""
+    rng, mesh = np.random.default_rng(2), found.mesh
+    share = rng.dirichlet((1, 1, 1), (len(mesh.triangles), 24))
+    uv = np.einsum("tsk,tkc->tsc", share, mesh.uv["UVMap"].reshape(-1, 3, 2).astype(float))
+    high = np.einsum("tsk,tk->ts", share, (mesh.positions - found.rest)[mesh.triangles][..., 1].astype(float))
+    exact = 0.02 * np.clip(1 - np.abs(uv[..., 0] - 0.437) / 0.02, 0, 1)
+    p = found.rest[mesh.triangles].astype(float)
+    area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+    return float(((high - exact) ** 2).mean(axis=1) @ area / area.sum()) ** 0.5
+
+
+def test_triangles_go_where_the_height_asks_for_them(renderer, monkeypatch) -> None:
+    """A ridge on a sheet: as near to it as an even division of at least three times as many triangles; and whole."""
+    monkeypatch.setattr(relief, "BEGINNING", 600)
+    sheet = stock("Sheet", "plane", material="m")
+    found = made(renderer, request(bench_of(sheet), "ridge"))
+    evenly = [sheet.model_copy(update={"division": Division(level=level)}) for level in range(1, 5)]
+    every = [made(renderer, request(bench_of(one), "ridge")) for one in evenly]
+    as_near = next((one for one in every if error_of(one) <= 1.05 * error_of(found)), every[-1])
+    assert error_of(found) < 0.02 * 0.02
+    assert 3 * len(found.mesh.triangles) <= len(as_near.mesh.triangles)
+    t = found.mesh.triangles
+    ends = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+    _, count = np.unique(ends, axis=0, return_counts=True)
+    border = np.abs(found.rest[:, [0, 2]]).max(axis=1) > 0.1999
+    lone = np.unique(ends, axis=0)[count == 1]
+    assert border[lone].all(), "open along the border alone"
+
+
+def test_division_where_it_is_asked_for_stays_within_its_budget(renderer, monkeypatch) -> None:
+    monkeypatch.setattr(relief, "BEGINNING", 3000)
+    monkeypatch.setattr(relief, "ENOUGH", 9000)
+    ball = stock("Ball", "sphere", material="m", sizes={"segments": 24})
+    found = made(renderer, request(bench_of(ball), "fine waves", 0.01))
+    assert 6000 < len(found.mesh.triangles) <= 9000
+    assert open_edges(found) == 0

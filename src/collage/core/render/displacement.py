@@ -19,10 +19,11 @@ from collage.core.evaluate.plan import CardInput
 from collage.core.evaluate.run import Workers, never
 from collage.core.geometry.mesh import any_frame, unit
 from collage.core.geometry.points import Points
-from collage.core.geometry.subdivide import sum_by
+from collage.core.geometry.refine import in_triangles, refined
+from collage.core.geometry.subdivide import Cage, sum_by
 from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
-from collage.core.scene.displaced import Displaced, Fine, moved
+from collage.core.scene.displaced import Displaced, Fine, fine_of, moved
 from collage.core.scene.scene import OBJECT, REGION, Scene
 
 HEIGHT, SCALE = "displacement", "scale"
@@ -63,38 +64,105 @@ def displaced(
     moving: Sequence[Surface | None],
     key: str,
     *,
+    budget: int = 0,
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> tuple[Displaced, tuple[str, ...]]:
     """An object's mesh divided and moved, and remarks.
 
     number : the object's. scene : with nothing displaced. moving : what moves each region of the scene, None for
-    those that stay. Raises Cancelled.
+    those that stay. budget : triangles up to which it is divided further where the height asks for it. Raises
+    Cancelled.
     """
     own = np.flatnonzero(scene.ids[OBJECT, :-1] == number)
-    first = int(own[0]) if len(own) else 0
-    region = scene.ids[REGION, first + found.cage.source]
-    corner = _told_apart(found, region)
+    mover = _Mover(item, scene, moving, int(own[0]) if len(own) else 0, found, bool(budget), workers, cancelled)
     vertices = len(found.cage.positions)
-    total, count = np.zeros((vertices, 3)), np.bincount(found.cage.vertex[corner], minlength=vertices)
-    told: list[str] = []
-    reach = float(np.linalg.norm(np.ptp(found.cage.positions, axis=0)))
-    for one in np.unique(region[corner]):
-        mover = moving[one]
-        if mover is None:
-            continue
-        here = corner[region[corner] == one]
+    corner = mover.told_apart(found.cage, found.cage.vertex)
+    offsets = mover.mean(found, _at_corners(found, corner), found.cage.vertex[corner], vertices)
+    if budget:
+        found, offsets = _refined(found, offsets, mover, budget)
+    _tell_missed(found, offsets, mover)
+    return moved(found, offsets, key), tuple(dict.fromkeys(mover.told))
 
-        def offsets(places: _Places, mover: Surface = mover, one: int = int(one)) -> np.ndarray:
-            points = _points(item, found, places, scene, first, one)
-            values = evaluate_surface(mover, points, workers=workers, cancelled=cancelled)
-            return _offsets(values, points, item.matrix(), reach, told)
 
-        total += sum_by(found.cage.vertex[here], offsets(_at_corners(found, here)).T, vertices)
-        between = _between(found, region == one)
-        if between is not None and _is_missed(total, count, between[0], offsets(between[1])):
-            told.append("Its displacement is finer than its faces: raise Subdivision for outline and shadows.")
-    return moved(found, total / np.maximum(count, 1)[:, None], key), tuple(dict.fromkeys(told))
+ROUNDS = 4  # in which edges may be halved
+EVEN = 0.025  # of how much offsets differ, that one in the middle of an edge may be beside the mean of its ends
+SHORTEST = 1 / 4000  # of an edge, in sizes of the object
+
+
+def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, budget: int) -> tuple[Fine, np.ndarray]:
+    """A mesh with edges halved where the offset in their middle is none of the offsets (v, 3) at their ends."""
+    cage, tested = in_triangles(found.cage), 0
+    for _ in range(ROUNDS):
+        start, end = cage.vertex[cage.of_edge], cage.vertex[cage.following[cage.of_edge]]
+        fresh = np.maximum(start, end) >= tested  # the others were even enough
+        length = np.linalg.norm(cage.positions[start] - cage.positions[end], axis=1)
+        fresh &= length > SHORTEST * mover.reach
+        now = fine_of(cage, found.base, found.smoothed)
+        corner = mover.told_apart(cage, cage.edge)
+        corner = corner[fresh[cage.edge[corner]]]
+        middle = mover.mean(now, _at_middles(now, corner), cage.edge[corner], cage.edges)
+        error = np.linalg.norm(middle - (offsets[start] + offsets[end]) / 2, axis=1)
+        marked = fresh & (error > EVEN * float(np.linalg.norm(np.ptp(offsets, axis=0))) + 1e-9)
+        room = (budget - len(cage.vertex) // 3) // 2  # a halved edge adds two triangles
+        if marked.sum() > room:
+            least = np.partition(error[marked], -room)[-room] if room > 0 else np.inf
+            marked &= error > least
+        if not marked.any():
+            break
+        tested = len(cage.positions)
+        cage, halved = refined(cage, marked)
+        offsets = np.concatenate([offsets, middle[halved]])
+    return fine_of(cage, found.base, found.smoothed), offsets
+
+
+class _Mover:
+    """What moves an object's surface.
+
+    first : the object's first triangle in the scene. finer : whether the mesh will be divided further.
+    """
+
+    def __init__(
+        self, item: BenchObject, scene: Scene, moving: Sequence[Surface | None], first: int, found: Fine, finer: bool,
+        workers: Workers | None, cancelled: Callable[[], bool],
+    ) -> None:  # fmt: skip
+        self.item, self.scene, self.moving, self.first = item, scene, moving, first
+        self.workers, self.cancelled = workers, cancelled
+        self.step = _step(found) / (4 if finer else 1)
+        self.reach = float(np.linalg.norm(np.ptp(found.cage.positions, axis=0)))
+        self.sets = len(found.base.uv)
+        self.told: list[str] = []
+
+    def region(self, source: np.ndarray) -> np.ndarray:
+        """The region of triangles of the mesh as it was before."""
+        return self.scene.ids[REGION, self.first + source]
+
+    def told_apart(self, cage: Cage, number: np.ndarray) -> np.ndarray:
+        """Corners: the first of each number (c,), and further ones that have another UV or region than that."""
+        uv, region = cage.values[:, : 2 * self.sets], self.region(cage.source)
+        first = np.zeros(int(number.max(initial=-1)) + 1, int)
+        first[number[::-1]] = np.arange(len(number))[::-1]
+        told = (np.abs(uv - uv[first[number]]) > 1e-6).any(axis=1) | (region != region[first[number]])
+        told[first] = True
+        return np.flatnonzero(told)
+
+    def offsets(self, found: Fine, places: _Places) -> np.ndarray:
+        """(n, 3): how far places go, in the object's space. Raises Cancelled."""
+        out, region = np.zeros((len(places.position), 3)), self.region(places.source)
+        for one in np.flatnonzero(np.bincount(region)):
+            mover = self.moving[int(one)]
+            if mover is not None:
+                here = np.flatnonzero(region == one)
+                points = _points(self.item, found, places.some(here), self.scene, self.first, int(one), self.step)
+                values = evaluate_surface(mover, points, workers=self.workers, cancelled=self.cancelled)
+                out[here] = _offsets(values, points, self.item.matrix(), self.reach, self.told).T
+        return out
+
+    def mean(self, found: Fine, places: _Places, number: np.ndarray, count: int) -> np.ndarray:
+        """(count, 3): how far places with the same number (n,) go in the mean; those that stay do not count."""
+        moves = np.array([one is not None for one in self.moving])[self.region(places.source)]
+        total = sum_by(number[moves], self.offsets(found, places)[moves], count)
+        return total / np.maximum(np.bincount(number[moves], minlength=count), 1)[:, None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,54 +174,60 @@ class _Places:
     values: np.ndarray
     source: np.ndarray
 
+    def some(self, which: np.ndarray) -> _Places:
+        """Those with some numbers (n,)."""
+        return _Places(self.position[which], self.way[which], self.values[which], self.source[which])
+
 
 def _at_corners(found: Fine, corner: np.ndarray) -> _Places:
     cage, vertex = found.cage, found.cage.vertex[corner]
     return _Places(cage.positions[vertex], found.ways[vertex], cage.values[corner], cage.source[corner])
 
 
+def _at_middles(found: Fine, corner: np.ndarray) -> _Places:
+    """The middles of the edges that begin at some corners (n,)."""
+    cage, after = found.cage, found.cage.following[corner]
+    a, b = cage.vertex[corner], cage.vertex[after]
+    return _Places(
+        (cage.positions[a] + cage.positions[b]) / 2, unit(found.ways[a] + found.ways[b]),
+        (cage.values[corner] + cage.values[after]) / 2, cage.source[corner],
+    )  # fmt: skip
+
+
 LOOKED_AT = 4000  # polygons in whose middle it is looked whether they are fine enough
 MISSED = 0.3  # of how much heights differ, that they may differ from those between the corners
 
 
-def _between(found: Fine, here: np.ndarray) -> tuple[np.ndarray, _Places] | None:
-    """The vertices (n, 3 or 4) of some polygons all of whose corners are `here` (c,) bool, and their middles."""
+def _tell_missed(found: Fine, offsets: np.ndarray, mover: _Mover) -> None:
+    """Tells where offsets in the middle of some polygons differ much from those at their vertices (v, 3)."""
     cage = found.cage
     size = int(cage.sizes[0]) if len(cage.sizes) else 0
-    corners = np.arange(len(cage.vertex)).reshape(-1, size) if size and (cage.sizes == size).all() else None
-    if corners is None:
-        return None
-    corners = corners[here[corners].all(axis=1)]
+    if not size or (cage.sizes != size).any():
+        return
+    corners = np.arange(len(cage.vertex)).reshape(-1, size)
+    region = mover.region(cage.source)[corners]
+    moves = np.array([one is not None for one in mover.moving])
+    corners = corners[(region == region[:, :1]).all(axis=1) & moves[region[:, 0]]]
     corners = corners[:: max(len(corners) // LOOKED_AT, 1)]
     if not len(corners):
-        return None
+        return
     vertex = cage.vertex[corners]
     middle = _Places(
         cage.positions[vertex].mean(axis=1), unit(found.ways[vertex].mean(axis=1)),
         cage.values[corners].mean(axis=1), cage.source[corners[:, 0]],
     )  # fmt: skip
-    return vertex, middle
-
-
-def _is_missed(total: np.ndarray, count: np.ndarray, vertex: np.ndarray, offset: np.ndarray) -> bool:
-    """Whether offsets (3, n) in the middle of polygons differ much from those at their corners, vertices (n, k)."""
-    at_corners = total[vertex] / np.maximum(count[vertex], 1)[:, :, None]
-    error = np.linalg.norm(at_corners.mean(axis=1) - offset.T, axis=1)
-    spread = np.linalg.norm(offset.T - offset.mean(axis=1), axis=1)
+    offset = mover.offsets(found, middle)
+    error = np.linalg.norm(offsets[vertex].mean(axis=1) - offset, axis=1)
+    spread = np.linalg.norm(offset - offset.mean(axis=0), axis=1)
     rounding = 1e-5 * float(np.abs(offset).max(initial=0))
-    return bool(np.sqrt((error**2).mean()) > MISSED * np.sqrt((spread**2).mean()) + rounding)
+    if np.sqrt((error**2).mean()) > MISSED * np.sqrt((spread**2).mean()) + rounding:
+        mover.told.append("Its displacement is finer than its faces: raise Subdivision for outline and shadows.")
 
 
-def _told_apart(found: Fine, region: np.ndarray) -> np.ndarray:
-    """Corners of the cage: one for each vertex, and more where others of the vertex have another UV or region."""
-    vertex, first = found.cage.vertex, found.cage.first
-    uv = found.cage.values[:, : 2 * len(found.base.uv)]
-    other = (np.abs(uv - uv[first[vertex]]) > 1e-6).any(axis=1) | (region != region[first[vertex]])
-    return np.unique(np.concatenate([first, np.flatnonzero(other)]))
-
-
-def _points(item: BenchObject, found: Fine, places: _Places, scene: Scene, first: int, region: int) -> Points:
-    """The surface as it was. first : the object's first triangle in the scene."""
+def _points(
+    item: BenchObject, found: Fine, places: _Places, scene: Scene, first: int, region: int, step: float
+) -> Points:
+    """The surface as it was. first : the object's first triangle in the scene. step : in the first UV set."""
     turn, own = item.matrix().astype(np.float32), places.position.astype(np.float32)
     base = first + places.source  # the triangle of the scene
     along_u, along_v = scene.faces[base, 3:6], scene.faces[base, 6:9]
@@ -162,7 +236,7 @@ def _points(item: BenchObject, found: Fine, places: _Places, scene: Scene, first
     bitangent = np.cross(normal, tangent)
     bitangent *= np.sign((bitangent * along_v).sum(axis=1, keepdims=True) + 1e-30)
     uv = {name: _rows(places.values[:, 2 * at : 2 * at + 2]) for at, name in enumerate(found.base.uv)}
-    count, step = len(own), _step(found)
+    count = len(own)
     part, piece, slot = (ids[places.source] for ids in found.base.ids)
     return Points(
         position=_rows(own @ turn + np.array(item.place, np.float32)),

@@ -18,15 +18,19 @@ from collage.core.render.plans import Plans
 from collage.core.render.request import PictureRequest
 from collage.core.render.surface import Surface, plan_targets, surface_key
 from collage.core.scene.bench import BenchObject
-from collage.core.scene.displaced import DEEPEST, ENOUGH, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
+from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
 from collage.core.scene.scene import Scene
 
 
 @dataclass(frozen=True, eq=False)
 class Wanted:
-    """How an object is to be displaced. moving : what moves each of its regions. key : names all of it."""
+    """How an object is to be displaced. moving : what moves each of its regions. key : names all of it.
+
+    level : how often all of it is divided. budget : triangles up to which it is divided where the height asks for it.
+    """
 
     level: int
+    budget: int
     moving: tuple[Surface | None, ...]
     key: str
 
@@ -86,7 +90,9 @@ class ReliefMaker:
         workers: Workers | None, cancelled: Callable[[], bool],
     ) -> tuple[Displaced, tuple[str, ...]]:  # fmt: skip
         divided = self._fine(item, one.level)
-        return displaced(item, number, divided, scene, moving, one.key, workers=workers, cancelled=cancelled)
+        return displaced(
+            item, number, divided, scene, moving, one.key, budget=one.budget, workers=workers, cancelled=cancelled
+        )
 
     def _fine(self, item: BenchObject, level: int) -> Fine:
         smooth = item.division.smooth
@@ -121,17 +127,12 @@ class ReliefMaker:
         """Coarser for a moving hand, unless the fine one is there already."""
         mesh, asked = item.mesh(), item.division.level
         choices = []
-        for enough in (ENOUGH, ENOUGH_IN_MOTION):
-            level = level_for(mesh, asked, enough)
-            parts = [
-                item.key,
-                str(level),
-                str(item.division.smooth),
-                *(surface_key(one) if one else "" for one in moving),
-            ]
-            choices.append(
-                Wanted(level, moving, hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest())
-            )
+        for enough, budget in ((BEGINNING, ENOUGH), (ENOUGH_IN_MOTION, 0)):
+            level, budget = level_for(mesh, asked, enough), budget if asked is None else 0
+            moved_by = (surface_key(one) if one else "" for one in moving)
+            parts = [item.key, f"{level} {budget} {item.division.smooth}", *moved_by]
+            key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
+            choices.append(Wanted(level, budget, moving, key))
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
         return choices[1] if in_motion else choices[0]
 

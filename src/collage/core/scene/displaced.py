@@ -11,7 +11,8 @@ from collage.core.geometry.subdivide import Cage, cage_of, divided, sum_by, tria
 from collage.core.geometry.topology import numbered
 
 MOST_TRIANGLES = 2_000_000  # of one object, whatever is asked for
-ENOUGH = 200_000  # triangles that are fine enough where nothing is asked for
+ENOUGH = 120_000  # triangles that are fine enough where nothing is asked for
+BEGINNING = 50_000  # triangles from which on they are divided only where the height asks for it
 ENOUGH_IN_MOTION = 40_000  # the same while a value is dragged
 DEEPEST = 8  # divisions
 HARD = 0.999  # cosine between normals from which on corners of a vertex are shaded as one
@@ -54,6 +55,7 @@ class Fine:
     normals: np.ndarray
     ways: np.ndarray
     one: np.ndarray
+    smoothed: bool = False
 
     @property
     def nbytes(self) -> int:
@@ -83,6 +85,11 @@ def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
     cage = cage_of(mesh if level else replace(mesh, face=None), carried)  # what is not divided stays as it is
     for _ in range(level):
         cage = divided(cage, smooth)
+    return fine_of(cage, mesh, smooth and level > 0)
+
+
+def fine_of(cage: Cage, mesh: Mesh, smoothed: bool) -> Fine:
+    """A divided mesh with what moving it needs. smoothed : whether its surface is another one than the mesh's."""
     normals, count = unit(cage.values[:, -3:]), len(cage.positions)
     hard = np.zeros(count, bool)
     hard[cage.vertex[(normals * normals[cage.first[cage.vertex]]).sum(axis=1) < HARD]] = True
@@ -90,9 +97,9 @@ def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
     one = cage.vertex.astype(int)
     one[at] = count + numbered(cage.vertex[at], *np.rint(normals[at].T * 64).astype(int))
     ways, triangles = unit(sum_by(cage.vertex, normals, count)), triangles_of(cage)
-    if smooth and level:
+    if smoothed:
         normals = _normals(cage, triangles, cage.positions, one, normals)
-    return Fine(cage, mesh, triangles, normals, ways, one)
+    return Fine(cage, mesh, triangles, normals, ways, one, smoothed)
 
 
 def _normals(cage: Cage, triangles: np.ndarray, places: np.ndarray, one: np.ndarray, before: np.ndarray) -> np.ndarray:

@@ -61,6 +61,10 @@ def test_an_object_is_subdivided(tmp_path: Path) -> None:
     assert load_project(folder)[0].bench.objects[0].division == Division(level=3, smooth=True)
     assert collage("objects", "subdivide", folder, name).returncode == 0
     assert load_project(folder)[0].bench.objects[0].division == Division(level=None, smooth=True)
+    assert collage("objects", "subdivide", folder, name, "2", "--crease", "60", "--hold-borders").returncode == 0
+    division = load_project(folder)[0].bench.objects[0].division
+    assert division == Division(level=2, smooth=True, crease=60, hold_borders=True)
+    assert collage("objects", "subdivide", folder, name, "--crease", "400").returncode == 1
     failed = collage("objects", "subdivide", folder, name, "20")
     assert failed.returncode == 1
     assert "0 to 8 levels" in failed.stderr

@@ -255,14 +255,19 @@ def smooth(
 def subdivide(
     folder: Folder,
     name: Name,
-    level: Annotated[int | None, typer.Argument(help="Levels, 0 to 8; left out, as fine as fits.")] = None,
+    level: Annotated[int | None, typer.Argument(help="Levels, 0 to 8; left out, where the height asks for it.")] = None,
     smooth: Annotated[bool | None, typer.Option("--smooth/--plain", help="Round the shape, or keep it.")] = None,
+    crease: Annotated[float | None, typer.Option(help="Degrees from which on edges stay sharp when smooth.")] = None,
+    hold_borders: Annotated[
+        bool | None, typer.Option("--hold-borders/--free-borders", help="Leave open borders where they are.")
+    ] = None,
 ) -> None:
     """Subdivide an object where a material displaces it."""
     from collage.core.actions import objects
 
+    given = {"smooth": smooth, "crease": crease, "hold_borders": hold_borders}
     with saved_session(folder) as session:
-        objects.subdivide(session, name, level, smooth)
+        objects.subdivide(session, name, level=level, **{key: one for key, one in given.items() if one is not None})
 
 
 @app.command()

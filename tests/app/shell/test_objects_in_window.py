@@ -127,6 +127,16 @@ def test_an_object_is_displaced_subdivided_by_its_menu_and_flat_again(window) ->
     texts = [action.text() for action in levels.actions()]
     assert texts == ["Automatic", "None", "1 level", *(f"{n} levels" for n in range(2, 7)), "", "Smooth"]
     assert levels.actions()[0].isChecked()
+    levels.actions()[-1].trigger()
+    assert session.bench.objects[0].division.smooth
+    levels = next(action.menu() for action in preview.assign_menu(0).actions() if action.text() == "Subdivision")
+    more = {action.text(): action for action in levels.actions()}
+    assert more["Keep edges sharp from 40°"].isChecked()
+    more["Keep no edge sharp"].trigger()
+    more["Hold borders"].trigger()
+    assert (session.bench.objects[0].division.crease, session.bench.objects[0].division.hold_borders) == (180, True)
+    for _ in range(3):
+        session.history.undo()
     levels.actions()[1].trigger()
     assert session.bench.objects[0].division.level == 0
     assert session.history.undo_label == "Subdivision 0: Ball"

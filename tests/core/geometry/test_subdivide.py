@@ -137,3 +137,30 @@ def test_seams_keep_both_their_uvs() -> None:
     assert seam(cage) > 0
     assert seam(fine) > 1.5 * seam(cage), "the new vertices on the seam have two as well"
     assert open_edges(fine) == open_edges(cage) == 0
+
+
+def wavy_sheet() -> Mesh:
+    """Three by three quads whose border is no straight line."""
+    at = [(x, 0.3 * ((x + 2 * z) % 3), z) for z in range(4) for x in range(4)]
+    return mesh_of(at, [[4 * z + x, 4 * z + 4 + x, 4 * z + 5 + x, 4 * z + 1 + x] for z in range(3) for x in range(3)])
+
+
+@pytest.mark.parametrize("held", [False, True])
+def test_borders_are_smoothed_along_or_held(held: bool) -> None:
+    before = cage_of(wavy_sheet(), nothing(wavy_sheet()), NEVER)
+    found = divided(before, smooth=True, held=held)
+    rim = (np.abs(before.positions[:, [0, 2]] - 1.5) > 1.4).any(axis=1)
+    moved = np.abs(found.positions[: len(rim)] - before.positions).max(axis=1) > 1e-9
+    assert moved[~rim].any(), "inside it is smoothed"
+    corners = (np.abs(before.positions[:, [0, 2]] - 1.5) > 1.4).all(axis=1)
+    assert not moved[corners].any()
+    assert moved[rim & ~corners].any() == (not held)
+
+
+@pytest.mark.parametrize(("angle", "sharp"), [(40.0, True), (89.0, True), (91.0, False), (180.0, False)])
+def test_edges_stay_sharp_from_the_crease_angle_on(angle: float, sharp: bool) -> None:
+    """Two sides of a roof that meet at a right angle."""
+    at = [(x, 1 - abs(y), y) for y in (-1, 0, 1) for x in (0, 1, 2)]
+    roof = mesh_of(at, [[0, 3, 4, 1], [1, 4, 5, 2], [3, 6, 7, 4], [4, 7, 8, 5]])
+    found = divided(cage_of(roof, nothing(roof), angle), smooth=True)
+    assert (found.positions[4, 1] == pytest.approx(1.0)) == sharp

@@ -11,6 +11,8 @@ from scipy.ndimage import binary_erosion
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput
+from collage.core.geometry.mesh import Mesh
+from collage.core.geometry.stock import shape
 from collage.core.images.colour import inverse_curve
 from collage.core.render import relief
 from collage.core.render.renderer import Renderer
@@ -18,6 +20,8 @@ from collage.core.render.request import PictureRequest
 from collage.core.scene import displaced
 from collage.core.scene.bench import AreaLight, Assigned, Bench, BenchObject, Camera, Division, stock
 from collage.core.scene.displaced import Displaced
+from collage.core.scene.geometry import StockShape
+from collage.core.scene.scene import build_scene
 
 HEIGHTS = {
     "same": '<constant name="h" type="float"><input name="value" type="float" value="1"/></constant>',
@@ -237,8 +241,8 @@ def test_faces_that_are_too_large_for_the_height_are_told(renderer) -> None:
         sheet = stock("Sheet", "plane", material="m", division=Division(level=level))
         remarks = renderer.reliefs.of(request(bench_of(sheet), "fine waves")).remarks
         assert any("finer than its faces" in text for text in remarks) == missed
-    for shape, height in (("sphere", "noise"), ("plane", "same")):
-        assert not renderer.reliefs.of(request(bench_of(stock("One", shape, material="m")), height)).remarks
+    for name, height in (("sphere", "noise"), ("plane", "same")):
+        assert not renderer.reliefs.of(request(bench_of(stock("One", name, material="m")), height)).remarks
 
 
 def test_division_stops_at_what_fits(renderer, monkeypatch) -> None:
@@ -263,17 +267,17 @@ def normals_of(renderer: Renderer, item: BenchObject, height: str, scale: float)
 
 
 @pytest.mark.parametrize(
-    ("shape", "level", "height", "scale", "most"),
+    ("name", "level", "height", "scale", "most"),
     [
         ("plane", 7, "noise", 0.01, 0.3), ("sphere", 2, "noise", 0.01, 2.0), ("cylinder", 2, "by uv", 0.01, 2.0),
         ("rounded box", 2, "noise", 0.01, 2.0), ("ring", 2, "noise", 0.003, 4.0),
     ],
 )  # fmt: skip
 def test_what_is_finer_than_the_mesh_is_shaded_as_in_a_finely_divided_one(
-    library, monkeypatch, shape: str, level: int, height: str, scale: float, most: float
+    library, monkeypatch, name: str, level: int, height: str, scale: float, most: float
 ) -> None:
     """Against the normals of a mesh fine enough to hold all of it, with nothing of the kind."""
-    coarse = stock("It", shape, material="m", division=Division(level=1, smooth=False))
+    coarse = stock("It", name, material="m", division=Division(level=1, smooth=False))
     found, here = normals_of(Renderer(library), coarse, height, scale)
     monkeypatch.setattr(relief, "with_slopes", lambda network: (network, {}))
     finely = coarse.model_copy(update={"division": Division(level=level, smooth=False)})
@@ -342,3 +346,45 @@ def test_division_where_it_is_asked_for_stays_within_its_budget(renderer, monkey
     found = made(renderer, request(bench_of(ball), "fine waves", 0.01))
     assert 6000 < len(found.mesh.triangles) <= 9000
     assert open_edges(found) == 0
+
+
+def torn_apart(rng: np.random.Generator, mesh: Mesh) -> Mesh:
+    """The mesh with islands of its own: each connected run of faces lies somewhere else in UV, turned and mirrored."""
+    centre = mesh.positions[mesh.triangles].mean(axis=1)
+    seeds = centre[rng.integers(0, len(centre), 7)]
+    island = np.repeat(np.linalg.norm(centre[:, None] - seeds, axis=2).argmin(axis=1), 3)
+    place = mesh.positions[mesh.triangles.ravel()].astype(float)
+    uv = np.empty((len(place), 2))
+    for number in range(7):
+        here, axes = island == number, rng.normal(0, 4, (3, 2))
+        uv[here] = place[here] @ axes + rng.random(2)
+    return Mesh(mesh.positions, mesh.triangles, mesh.normals, {"UVMap": uv.astype(np.float32)}, face=mesh.face)
+
+
+CLOSED = ("sphere", "rounded box", "cylinder", "ring")
+
+
+@pytest.mark.parametrize("seed", range(50))
+def test_no_ray_from_inside_gets_out_of_a_mesh_with_seams(renderer, seed: int) -> None:
+    """Islands at random: heights differ on the two sides of every seam, and still nothing opens."""
+    rng = np.random.default_rng(seed)
+    ready = torn_apart(rng, shape(CLOSED[seed % 4], **({"segments": 16} if seed % 4 != 1 else {"divisions": 6})))
+
+    class Given(StockShape):
+        def mesh(self) -> Mesh:
+            return ready
+
+    level = None if seed % 3 == 0 else int(rng.integers(0, 3))
+    item = BenchObject(name="it", material="m", division=Division(level=level, smooth=bool(seed % 2)))
+    item = item.model_copy(update={"geometry": Given(shape=f"torn {seed}")})
+    found = made(renderer, request(bench_of(item), "by uv", 0.004))
+    assert open_edges(found) == 0
+    corner = ready.positions[ready.triangles[rng.integers(0, len(ready.triangles))]].mean(axis=0)
+    inward = -ready.face_normals[
+        int(np.argmin(np.linalg.norm(ready.positions[ready.triangles].mean(axis=1) - corner, axis=1)))
+    ]
+    start = (corner + 0.012 * inward).astype(np.float32)
+    scene = build_scene((item,), False, displaced={0: found})
+    ways = rng.normal(size=(2000, 3)).astype(np.float32)
+    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    assert (scene.nearest(np.tile(start, (2000, 1)), ways)["primID"] >= 0).all()

@@ -43,7 +43,8 @@ from collage.core.scene.geometry import MeshFile
 from collage.core.scene.stage import Stage
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
-SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
+CREASES = (20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
+SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # and for shading
 KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept for the next start
 
 
@@ -378,14 +379,23 @@ class Preview(Viewport):
         menu.setToolTip(action_of(objects_acts.subdivide).help)
         for level in (None, *range(7)):
             text = "Automatic" if level is None else f"{level} levels" if level > 1 else ("None", "1 level")[level]
-            action = menu.addAction(text, partial(objects_acts.subdivide, self.session, item.name, level))
+            action = menu.addAction(text, partial(objects_acts.subdivide, self.session, item.name, level=level))
             action.setCheckable(True)
             action.setChecked(level == now.level)
         menu.addSeparator()
-        rounded = partial(objects_acts.subdivide, self.session, item.name, now.level, not now.smooth)
-        action = menu.addAction("Smooth", rounded)
-        action.setCheckable(True)
-        action.setChecked(now.smooth)
+        change = partial(objects_acts.subdivide, self.session, item.name)
+        choices = [("Smooth", now.smooth, partial(change, smooth=not now.smooth))]
+        if now.smooth:
+            choices.append(("Hold borders", now.hold_borders, partial(change, hold_borders=not now.hold_borders)))
+            choices += [
+                (f"Keep edges sharp from {angle:g}°" if angle < 180 else "Keep no edge sharp",
+                 angle == now.crease, partial(change, crease=angle))
+                for angle in CREASES
+            ]  # fmt: skip
+        for text, chosen, act in choices:
+            action = menu.addAction(text, act)
+            action.setCheckable(True)
+            action.setChecked(chosen)
 
     def _fill_smoothing(self, menu: QMenu, name: str, now: float | None) -> None:
         for angle in SMOOTHING:

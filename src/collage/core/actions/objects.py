@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
+from pydantic import ValidationError
+
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
@@ -175,16 +177,18 @@ def smooth(session: Session, name: str, angle: float | None) -> None:
 
 
 @act("objects.subdivide", "Subdivision", command="objects subdivide")
-def subdivide(session: Session, name: str, level: int | None, smooth: bool | None = None) -> None:
-    """Subdivides an object for displacement; no level is as fine as fits. Raises CollageError.
-
-    smooth : whether its shape is rounded on the way; None leaves that as it is.
-    """
-    if level is not None and not 0 <= level <= DEEPEST:
-        raise CollageError(f"Subdivision has 0 to {DEEPEST} levels.", about=name)
+def subdivide(session: Session, name: str, **changes: object) -> None:
+    """Changes how an object is subdivided for displacement; see Division. Raises CollageError."""
     before = object_of(session.project.bench, name).division
-    division = Division(level=level, smooth=before.smooth if smooth is None else smooth)
-    text = "automatic" if level is None else f"{level}"
+    try:
+        division = Division.model_validate({**before.model_dump(), **changes})
+    except ValidationError:
+        raise CollageError(
+            "The object cannot be subdivided so.",
+            about=name,
+            remedy=f"Use 0 to {DEEPEST} levels, and a crease angle of 0 to 180 degrees.",
+        ) from None
+    text = "automatic" if division.level is None else f"{division.level}"
     change_object(
         session, f"Subdivision {text}: {name}", name, lambda item: item.model_copy(update={"division": division})
     )

@@ -170,12 +170,15 @@ def _sharp_edges(cage: Cage, sharp: float) -> np.ndarray:
     return np.asarray(~((count == 2) & near)[cage.edge])
 
 
-def divided(cage: Cage, smooth: bool) -> Cage:
-    """Each polygon divided once: triangles into four where there are no others, else all into quads."""
-    return _by_triangles(cage, smooth) if cage.is_triangles else _by_quads(cage, smooth)
+def divided(cage: Cage, smooth: bool, held: bool = False) -> Cage:
+    """Each polygon divided once: triangles into four where there are no others, else all into quads.
+
+    smooth : whether the surface is smoothed. held : whether borders stay where they are even so.
+    """
+    return _by_triangles(cage, smooth, held) if cage.is_triangles else _by_quads(cage, smooth, held)
 
 
-def _by_quads(cage: Cage, smooth: bool) -> Cage:
+def _by_quads(cage: Cage, smooth: bool, held: bool) -> Cage:
     """A polygon of n corners becomes n quads, with a new vertex in the middle of it and of each edge."""
     vertices, edges, polygons = len(cage.positions), cage.edges, len(cage.sizes)
     place = cage.positions[cage.vertex]
@@ -189,7 +192,7 @@ def _by_quads(cage: Cage, smooth: bool) -> Cage:
         around = _mean_by(cage.vertex, centre[cage.polygon], vertices)
         valence, of_edges = _of_edges(cage, middle)
         inside = (around + 2 * of_edges + (valence - 3)[:, None] * cage.positions) / np.maximum(valence, 1)[:, None]
-        corners = _held(cage, inside)
+        corners = _kept(cage, inside, held)
     before = cage.before
     quads = np.stack(
         [cage.vertex, vertices + cage.edge, vertices + edges + cage.polygon, vertices + cage.edge[before]], axis=1
@@ -207,7 +210,7 @@ def _by_quads(cage: Cage, smooth: bool) -> Cage:
     )
 
 
-def _by_triangles(cage: Cage, smooth: bool) -> Cage:
+def _by_triangles(cage: Cage, smooth: bool, held: bool) -> Cage:
     """A triangle becomes four, with a new vertex in the middle of each edge."""
     vertices, edges = len(cage.positions), cage.edges
     place = cage.positions[cage.vertex]
@@ -221,7 +224,7 @@ def _by_triangles(cage: Cage, smooth: bool) -> Cage:
         around = 2 * of_edges - cage.positions  # the mean of the neighbours
         n = np.maximum(valence, 1)
         weight = (0.625 - (0.375 + 0.25 * np.cos(2 * np.pi / n)) ** 2)[:, None]
-        corners = _held(cage, (1 - weight) * cage.positions + weight * around)
+        corners = _kept(cage, (1 - weight) * cage.positions + weight * around, held)
     tri, edge = cage.vertex.reshape(-1, 3), vertices + cage.edge.reshape(-1, 3)
     before, values = np.roll(edge, 1, axis=1), cage.values.reshape(len(tri), 3, -1)
     half, sharp = (values + np.roll(values, -1, axis=1)) / 2, cage.sharp.reshape(-1, 3)
@@ -240,8 +243,8 @@ def _by_triangles(cage: Cage, smooth: bool) -> Cage:
     )
 
 
-def _held(cage: Cage, inside: np.ndarray) -> np.ndarray:
-    """Where vertices go: on a sharp edge along it, where more than two meet, or a border has its end, nowhere."""
+def _kept(cage: Cage, inside: np.ndarray, held: bool) -> np.ndarray:
+    """Where vertices go: on a sharp edge along it; nowhere where more than two meet, a border ends, or it is held."""
     vertices, sharp = len(inside), cage.of_edge[_by_edge(cage, cage.sharp)]
     a, b = cage.vertex[sharp], cage.vertex[cage.following[sharp]]
     count = np.bincount(np.concatenate([a, b]), minlength=vertices)
@@ -249,7 +252,11 @@ def _held(cage: Cage, inside: np.ndarray) -> np.ndarray:
     along = (6 * cage.positions + total) / 8
     lone = np.bincount(cage.vertex, minlength=vertices) == 1  # the corner of a sheet
     out = np.where((count == 2)[:, None], along, inside)
-    return np.where(((count > 2) | lone)[:, None], cage.positions, out)
+    stays = (count > 2) | lone
+    if held:
+        border = cage.of_edge[np.bincount(cage.edge, minlength=cage.edges) == 1]
+        stays[cage.vertex[border]] = stays[cage.vertex[cage.following[border]]] = True
+    return np.where(stays[:, None], cage.positions, out)
 
 
 def _of_edges(cage: Cage, middle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -95,8 +95,8 @@ class ReliefMaker:
         )
 
     def _fine(self, item: BenchObject, level: int) -> Fine:
-        smooth = item.division.smooth
-        return self.caches.fine.get_or_make((item.key, level, smooth), lambda: fine(item.mesh(), level, smooth))
+        how = item.division.smooth, item.division.crease, item.division.hold_borders
+        return self.caches.fine.get_or_make((item.key, level, *how), lambda: fine(item.mesh(), level, *how))
 
     def _wanted(self, request: PictureRequest) -> tuple[dict[int, Wanted], list[str]]:
         movings: dict[str, Surface] = {}
@@ -130,7 +130,7 @@ class ReliefMaker:
         for enough, budget in ((BEGINNING, ENOUGH), (ENOUGH_IN_MOTION, 0)):
             level, budget = level_for(mesh, asked, enough), budget if asked is None else 0
             moved_by = (surface_key(one) if one else "" for one in moving)
-            parts = [item.key, f"{level} {budget} {item.division.smooth}", *moved_by]
+            parts = [item.key, f"{level} {budget} {item.division}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
             choices.append(Wanted(level, budget, moving, key))
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced

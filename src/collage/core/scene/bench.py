@@ -79,11 +79,15 @@ def groups_of(mesh: Mesh, by: Literal["part", "slot", "piece", "set"]) -> list[F
 class Division(Frozen):
     """How finely an object is divided where it is displaced.
 
-    level : how often each face is divided; None as finely as fits. smooth : whether the shape is rounded on the way.
+    level : how often each face is divided; None where the height asks for it. smooth : whether the shape is rounded on
+    the way. crease : degrees between two faces from which on their edge stays sharp even so. hold_borders : whether
+    open borders stay where they are.
     """
 
     level: int | None = Field(None, ge=0, le=8)
     smooth: bool = False
+    crease: float = Field(40.0, ge=0, le=180)
+    hold_borders: bool = False
 
 
 class BenchObject(Frozen):

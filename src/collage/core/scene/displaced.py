@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from collage.core.geometry.mesh import Mesh, unit
-from collage.core.geometry.subdivide import Cage, cage_of, divided, sum_by, triangles_of
+from collage.core.geometry.subdivide import SHARP, Cage, cage_of, divided, sum_by, triangles_of
 from collage.core.geometry.topology import numbered
 
 MOST_TRIANGLES = 2_000_000  # of one object, whatever is asked for
@@ -78,13 +78,13 @@ def level_for(mesh: Mesh, asked: int | None, enough: int) -> int:
     return level
 
 
-def fine(mesh: Mesh, level: int, smooth: bool) -> Fine:
-    """A mesh divided `level` times."""
+def fine(mesh: Mesh, level: int, smooth: bool, crease: float = SHARP, held: bool = False) -> Fine:
+    """A mesh divided `level` times. crease, held : see bench.Division."""
     tangents = mesh.tangents_of(next(iter(mesh.uv), ""))
     carried = np.concatenate([*mesh.uv.values(), *mesh.colours.values(), tangents, mesh.normals], axis=1)
-    cage = cage_of(mesh if level else replace(mesh, face=None), carried)  # what is not divided stays as it is
+    cage = cage_of(mesh if level else replace(mesh, face=None), carried, crease)  # what is not divided stays as it is
     for _ in range(level):
-        cage = divided(cage, smooth)
+        cage = divided(cage, smooth, held)
     return fine_of(cage, mesh, smooth and level > 0)
 
 

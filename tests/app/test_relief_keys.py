@@ -96,3 +96,18 @@ def test_grazing_light_is_in_the_menu_too(window, preview) -> None:
     assert preview.relief.grazing is not None
     assert settle(window)
     assert preview.shown.bench.lights[0].name == "Grazing light"
+
+
+def test_the_height_under_the_pointer_is_told_in_millimetres(window, preview, hand) -> None:
+    told: list[str] = []
+    preview.pixel.connect(told.append)
+    panel = wire_of(window).preview_panel
+    next(one for one in panel.more.menu().actions() if one.text() == "Displacement height").trigger()
+    assert settle(window)
+    low, high = preview.picture.span
+    assert -0.02 < low < -0.001
+    assert 0.001 < high < 0.02
+    hand.move(preview, preview.rect().center())
+    assert told[-1].endswith(" mm")
+    assert low * 1000 <= float(told[-1][:-3].replace("−", "-")) <= high * 1000
+    assert panel.more.text() == "Displacement height"

@@ -15,6 +15,7 @@ from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.stock import shape
 from collage.core.images.colour import inverse_curve
 from collage.core.render import relief
+from collage.core.render.heights import height_of, words_for
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene import displaced
@@ -388,3 +389,31 @@ def test_no_ray_from_inside_gets_out_of_a_mesh_with_seams(renderer, seed: int) -
     ways = rng.normal(size=(2000, 3)).astype(np.float32)
     ways /= np.linalg.norm(ways, axis=1, keepdims=True)
     assert (scene.nearest(np.tile(start, (2000, 1)), ways)["primID"] >= 0).all()
+
+
+def test_the_view_of_heights_is_in_metres(renderer) -> None:
+    """A sheet with one wave of a centimetre: each pixel says how high it is there."""
+    sheet = stock("Sheet", "plane", material="m", division=Division(level=4, smooth=False))
+    asked = request(bench_of(sheet, ground=False), "wave", 0.01, mode="height")
+    found = renderer.picture(asked)
+    assert found.span == pytest.approx((-0.01, 0.01), rel=1e-3)
+    on_it = np.argwhere(binary_erosion(found.objects == 0))
+    read = np.array([height_of(found.linear[y, x, 0], found.span) for y, x in on_it])
+    view = renderer._view(asked, renderer.reliefs.of(asked), (0.0, 0.0), lambda: False)
+    group = view.samples.groups[0]
+    u = dict(zip(view.samples.pixel[group.start : group.stop], group.points.uv["UVMap"][0], strict=True))
+    wanted = 0.01 * np.sin(2 * np.pi * np.array([u[y * 80 + x] for y, x in on_it]))
+    assert np.abs(read - wanted).max() < 1e-4
+
+
+def test_the_view_of_heights_without_any_is_even(renderer) -> None:
+    asked = request(bench_of(stock("Ball", "sphere", material="m"), ground=False), "same", 0.0, mode="height")
+    found = renderer.picture(asked)
+    assert found.span == (-5e-4, 5e-4)
+    read = [height_of(grey, found.span) for grey in found.linear[binary_erosion(found.objects == 0)][:, 0]]
+    assert np.abs(read).max() < 1e-5
+
+
+@pytest.mark.parametrize(("metres", "words"), [(0.0123, "+12.30 mm"), (-0.0042, "−4.20 mm"), (0.0, "+0.00 mm")])
+def test_heights_are_told_in_millimetres(metres: float, words: str) -> None:
+    assert words_for(metres) == words

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QColor,
     QImage,
     QKeyEvent,
+    QLinearGradient,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -31,6 +32,7 @@ from collage.app.preview.orbit import panned, turned, zoomed
 from collage.app.shell.jobs import Jobs, Latest
 from collage.app.theme import Theme, font
 from collage.core.base.text import counted
+from collage.core.render.heights import DARK, LIGHT, Span, height_of, words_for
 from collage.core.render.pace import Pace
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
@@ -216,11 +218,27 @@ class Viewport(QWidget):
             painter.drawImage(self.rect(), self._image)
         for draw in self.over:
             draw(painter)
+        if self.picture is not None and self.picture.span is not None:
+            self._draw_scale(painter, self.picture.span)
         self._draw_remarks(painter)
         if self.hasFocus():
             painter.setPen(QPen(QColor(self.theme.accent), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.end()
+
+    def _draw_scale(self, painter: QPainter, span: Span) -> None:
+        """What the greys of a picture of heights stand for, in its upper left corner."""
+        box = QRect(12, 12, 148, 42)
+        painter.fillRect(box, QColor(self.theme.panel))
+        greys = QLinearGradient(QPointF(box.left() + 8, 0), QPointF(box.right() - 8, 0))
+        for place, stored in ((0.0, DARK), (1.0, LIGHT)):
+            greys.setColorAt(place, QColor.fromRgbF(stored, stored, stored))
+        painter.fillRect(box.adjusted(8, 8, -8, -24), greys)
+        painter.setFont(font(11))
+        painter.setPen(QColor(self.theme.ink))
+        line = box.adjusted(8, 24, -8, -4)
+        for side, metres in zip((Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight), span, strict=True):
+            painter.drawText(line, side, words_for(metres))
 
     def _draw_remarks(self, painter: QPainter) -> None:
         """One line for each thing that the picture does not show as it is, over its lower edge."""
@@ -339,6 +357,9 @@ class Viewport(QWidget):
         if at is None or self.picture is None:
             return
         linear, shown = self.picture.linear[at[1], at[0]], self.picture.display[at[1], at[0]]
+        if self.picture.span is not None and self.picture.objects[at[1], at[0]] >= 0:
+            self.pixel.emit(words_for(height_of(float(linear[0]), self.picture.span)))
+            return
         numbers = " ".join(f"{part:.3f}" for part in linear)
         self.pixel.emit(f"{numbers} linear   #{shown[0]:02X}{shown[1]:02X}{shown[2]:02X}")
 

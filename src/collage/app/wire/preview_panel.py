@@ -13,6 +13,7 @@ from collage.app.wire.channel_names import channel_label
 from collage.app.wire.preview import Preview
 from collage.app.wire.stage_button import StageButton
 from collage.core.render.channels import SHOWN
+from collage.core.render.heights import HEIGHTS
 
 MODES = (
     ("lit", "Lit", "Final surface under light"),
@@ -22,6 +23,11 @@ MODES = (
     ("normals", "Normal", "Normals, as in a normal map"),
     ("clay", "Clay", "Clay: relief without colour"),
 )
+
+
+def view_label(mode: str) -> str:
+    """What a view is called on the screen."""
+    return "Displacement height" if mode == HEIGHTS else channel_label(mode)
 
 
 class PreviewPanel(QFrame):
@@ -63,6 +69,7 @@ class PreviewPanel(QFrame):
             if name not in self.buttons:
                 menu.addAction(channel_label(name), partial(self.set_mode, name))
         menu.addSeparator()
+        menu.addAction(view_label(HEIGHTS), partial(self.set_mode, HEIGHTS))
         self.grazing = menu.addAction("Grazing light (G)", self.preview.toggle_grazing)
         self.grazing.setCheckable(True)
         self.grazing.setToolTip("One low light, to judge relief; Alt+drag moves it")
@@ -85,7 +92,7 @@ class PreviewPanel(QFrame):
         for name, button in self.buttons.items():
             button.setChecked(name == mode)
         self._group.setExclusive(True)
-        self.more.setText("More" if mode in self.buttons else channel_label(mode))
+        self.more.setText("More" if mode in self.buttons else view_label(mode))
         self.preview.set_mode(mode)
 
     def toggle_mode(self, mode: str) -> None:

@@ -8,9 +8,10 @@ from collage.core.base.errors import CollageError
 from collage.core.images.codecs import codec_to_write
 from collage.core.images.files import write_image
 from collage.core.render.channels import SHOWN
+from collage.core.render.heights import HEIGHTS
 from collage.core.render.request import Picture
 
-VIEWS = ("lit", "clay", "normals")
+VIEWS = ("lit", "clay", "normals", HEIGHTS)
 
 
 def check_view(view: str) -> None:

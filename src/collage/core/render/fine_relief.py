@@ -44,7 +44,7 @@ def with_fine_relief(
     points: Points, scene: Scene, slopes: Surface, workers: Workers | None = None, cancelled: Callable[[], bool] = never
 ) -> Points:
     """Points on a displaced surface with the normals of the height itself. Raises Cancelled."""
-    rest, mesh_normal = _undisplaced(points, scene)
+    rest, mesh_normal = undisplaced(points, scene)
     back = rest.changed(step_u=-rest.step_u, step_v=-rest.step_v)
     with np.errstate(all="ignore"):  # what is no number keeps the normal of the mesh
         # the mean of a step forth and one back is the slope at the point itself
@@ -71,7 +71,7 @@ def _slope(values: Mapping[str, np.ndarray]) -> np.ndarray:
     return np.asarray(-packed[:2] / np.maximum(packed[2:], STEEPEST) / SOBEL * values[SCALE])
 
 
-def _undisplaced(points: Points, scene: Scene) -> tuple[Points, np.ndarray]:
+def undisplaced(points: Points, scene: Scene) -> tuple[Points, np.ndarray]:
     """The same points before they were displaced, and the normals (3, n) of the displaced mesh, outward."""
     assert scene.rest is not None
     assert points.triangle is not None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from functools import partial
+from functools import cached_property, partial
 
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import has_displacement
@@ -14,6 +14,7 @@ from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches
 from collage.core.render.displacement import displaced, targets_of
 from collage.core.render.fine_relief import SLOPES, with_slopes
+from collage.core.render.heights import Span, span_of
 from collage.core.render.plans import Plans
 from collage.core.render.request import PictureRequest
 from collage.core.render.surface import Surface, plan_targets, surface_key
@@ -45,6 +46,11 @@ class Reliefs:
     objects: Mapping[int, Displaced] = field(default_factory=dict)
     slopes: Mapping[str, Surface] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()
+
+    @cached_property
+    def span(self) -> Span:
+        """How low and how high they go, metres."""
+        return span_of(self.objects.values())
 
     @property
     def keys(self) -> tuple[str, ...]:

@@ -28,6 +28,7 @@ from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
 from collage.core.render.fine_relief import with_fine_relief
+from collage.core.render.heights import HEIGHTS, shown_heights
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
 from collage.core.render.plans import Plans
 from collage.core.render.relief import ReliefMaker, Reliefs
@@ -215,6 +216,7 @@ class Renderer:
             work.problems,
             time.perf_counter() - begin,
             remarks=tuple(work.remarks),
+            span=work.reliefs.span if request.mode == HEIGHTS else None,
         )
 
     def _view(
@@ -360,7 +362,8 @@ class _Work:
             group = view.with_fine_relief(group, surface_key(slopes), make)
         environment = self.request.bench.environment
         shown = light.key if light is not None else ""
-        name = f"{self.request.mode} {self.backdrop} {environment} {shown} {surface_key(surface)}"
+        mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"
+        name = f"{mode} {self.backdrop} {environment} {shown} {surface_key(surface)}"
         if is_see_through(surface):  # what lies behind it counts too
             name += " ".join(f"{key} {surface_key(one)}" for key, one in self.surfaces.items())
             name += " ".join(view.scene.keys)
@@ -380,6 +383,8 @@ class _Work:
     ) -> Array:
         request = self.request
         if light is None:
+            if request.mode == HEIGHTS:
+                return shown_heights(group.points, view.scene, self.reliefs.span)
             if request.mode == "normals":
                 normal = pack(inputs, group.points, 0, group.points.count)[1]
                 return srgb_to_linear(normal * 0.5 + 0.5).astype(np.float32)

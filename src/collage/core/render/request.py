@@ -25,7 +25,7 @@ class PictureRequest:
     """A frozen request for a picture.
 
     materials : by name, as the bench's objects name them. width, height : pixels.
-    mode : "lit", "clay", "normals", or the name of a surface input to look at alone.
+    mode : "lit", "clay", "normals", "height", or the name of a surface input to look at alone.
     peek : a card's output to look at on the object instead, of the material named first.
     folder : where the bench's file names start; material_folder : where those of the materials start.
     """
@@ -66,6 +66,7 @@ class Picture:
     ids : of the scene's triangles, see Scene.
     problems : what was wrong, by material and card. seconds : how long it took. complete : whether all of its rays
     were traced; the first stage of a draft picture is not. remarks : what it does not show as it is.
+    span : of a picture of heights, the lowest and the highest, metres.
     """
 
     display: np.ndarray
@@ -76,6 +77,7 @@ class Picture:
     seconds: float
     complete: bool = True
     remarks: tuple[str, ...] = ()
+    span: tuple[float, float] | None = None
 
     @cached_property
     def objects(self) -> np.ndarray:

@@ -71,6 +71,9 @@ def main() -> None:
     maps.measure()
     print()
     objects.measure()
+    print()
+    with tempfile.TemporaryDirectory() as place:
+        relief.measure(Path(place) / "yard")
 
 
 if __name__ == "__main__":

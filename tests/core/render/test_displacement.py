@@ -14,7 +14,7 @@ from collage.core.evaluate.plan import CardOutput
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.stock import shape
 from collage.core.images.colour import inverse_curve
-from collage.core.render import relief
+from collage.core.render import displacement, relief
 from collage.core.render.heights import height_of, words_for
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
@@ -326,7 +326,7 @@ def test_triangles_go_where_the_height_asks_for_them(renderer, monkeypatch) -> N
     """A ridge on a sheet: as near to it as an even division of at least three times as many triangles; and whole."""
     monkeypatch.setattr(relief, "BEGINNING", 600)
     sheet = stock("Sheet", "plane", material="m")
-    found = made(renderer, request(bench_of(sheet), "ridge"))
+    found = made(renderer, request(bench_of(sheet), "ridge", quality="final"))
     evenly = [sheet.model_copy(update={"division": Division(level=level)}) for level in range(1, 5)]
     every = [made(renderer, request(bench_of(one), "ridge")) for one in evenly]
     as_near = next((one for one in every if error_of(one) <= 1.05 * error_of(found)), every[-1])
@@ -342,7 +342,7 @@ def test_triangles_go_where_the_height_asks_for_them(renderer, monkeypatch) -> N
 
 def test_division_where_it_is_asked_for_stays_within_its_budget(renderer, monkeypatch) -> None:
     monkeypatch.setattr(relief, "BEGINNING", 3000)
-    monkeypatch.setattr(relief, "ENOUGH", 9000)
+    monkeypatch.setattr(displacement, "ENOUGH", 9000)
     ball = stock("Ball", "sphere", material="m", sizes={"segments": 24})
     found = made(renderer, request(bench_of(ball), "fine waves", 0.01))
     assert 6000 < len(found.mesh.triangles) <= 9000

@@ -23,7 +23,7 @@ from collage.core.geometry.refine import in_triangles, refined
 from collage.core.geometry.subdivide import Cage, sum_by
 from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
-from collage.core.scene.displaced import Displaced, Fine, fine_of, moved
+from collage.core.scene.displaced import ENOUGH, Displaced, Fine, fine_of, moved
 from collage.core.scene.scene import OBJECT, REGION, Scene
 
 HEIGHT, SCALE = "displacement", "scale"
@@ -64,47 +64,44 @@ def displaced(
     moving: Sequence[Surface | None],
     key: str,
     *,
-    budget: int = 0,
+    rounds: int = 0,
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> tuple[Displaced, tuple[str, ...]]:
     """An object's mesh divided and moved, and remarks.
 
     number : the object's. scene : with nothing displaced. moving : what moves each region of the scene, None for
-    those that stay. budget : triangles up to which it is divided further where the height asks for it. Raises
-    Cancelled.
+    those that stay. rounds : in which it is divided further where the height asks for it. Raises Cancelled.
     """
     own = np.flatnonzero(scene.ids[OBJECT, :-1] == number)
-    mover = _Mover(item, scene, moving, int(own[0]) if len(own) else 0, found, bool(budget), workers, cancelled)
+    mover = _Mover(item, scene, moving, int(own[0]) if len(own) else 0, found, rounds > 0, workers, cancelled)
     vertices = len(found.cage.positions)
     corner = mover.told_apart(found.cage, found.cage.vertex)
     offsets = mover.mean(found, _at_corners(found, corner), found.cage.vertex[corner], vertices)
-    if budget:
-        found, offsets = _refined(found, offsets, mover, budget)
+    if rounds:
+        found, offsets = _refined(found, offsets, mover, rounds)
     _tell_missed(found, offsets, mover)
     return moved(found, offsets, key), tuple(dict.fromkeys(mover.told))
 
 
-ROUNDS = 4  # in which edges may be halved
 EVEN = 0.025  # of how much offsets differ, that one in the middle of an edge may be beside the mean of its ends
 SHORTEST = 1 / 4000  # of an edge, in sizes of the object
 
 
-def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, budget: int) -> tuple[Fine, np.ndarray]:
+def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, rounds: int) -> tuple[Fine, np.ndarray]:
     """A mesh with edges halved where the offset in their middle is none of the offsets (v, 3) at their ends."""
-    cage, tested = in_triangles(found.cage), 0
-    for _ in range(ROUNDS):
+    cage, ways, tested = in_triangles(found.cage), found.ways, 0
+    for _ in range(rounds):
         start, end = cage.vertex[cage.of_edge], cage.vertex[cage.following[cage.of_edge]]
         fresh = np.maximum(start, end) >= tested  # the others were even enough
         length = np.linalg.norm(cage.positions[start] - cage.positions[end], axis=1)
         fresh &= length > SHORTEST * mover.reach
-        now = fine_of(cage, found.base, found.smoothed)
         corner = mover.told_apart(cage, cage.edge)
         corner = corner[fresh[cage.edge[corner]]]
-        middle = mover.mean(now, _at_middles(now, corner), cage.edge[corner], cage.edges)
+        middle = mover.mean(found, _at_middles(cage, ways, corner), cage.edge[corner], cage.edges)
         error = np.linalg.norm(middle - (offsets[start] + offsets[end]) / 2, axis=1)
         marked = fresh & (error > EVEN * float(np.linalg.norm(np.ptp(offsets, axis=0))) + 1e-9)
-        room = (budget - len(cage.vertex) // 3) // 2  # a halved edge adds two triangles
+        room = (ENOUGH - len(cage.vertex) // 3) // 2  # a halved edge adds two triangles
         if marked.sum() > room:
             least = np.partition(error[marked], -room)[-room] if room > 0 else np.inf
             marked &= error > least
@@ -113,6 +110,7 @@ def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, budget: int) -> tu
         tested = len(cage.positions)
         cage, halved = refined(cage, marked)
         offsets = np.concatenate([offsets, middle[halved]])
+        ways = np.concatenate([ways, unit(ways[start[halved]] + ways[end[halved]])])
     return fine_of(cage, found.base, found.smoothed), offsets
 
 
@@ -184,12 +182,12 @@ def _at_corners(found: Fine, corner: np.ndarray) -> _Places:
     return _Places(cage.positions[vertex], found.ways[vertex], cage.values[corner], cage.source[corner])
 
 
-def _at_middles(found: Fine, corner: np.ndarray) -> _Places:
-    """The middles of the edges that begin at some corners (n,)."""
-    cage, after = found.cage, found.cage.following[corner]
+def _at_middles(cage: Cage, ways: np.ndarray, corner: np.ndarray) -> _Places:
+    """The middles of the edges that begin at some corners (n,). ways : (v, 3), which way vertices go."""
+    after = cage.following[corner]
     a, b = cage.vertex[corner], cage.vertex[after]
     return _Places(
-        (cage.positions[a] + cage.positions[b]) / 2, unit(found.ways[a] + found.ways[b]),
+        (cage.positions[a] + cage.positions[b]) / 2, unit(ways[a] + ways[b]),
         (cage.values[corner] + cage.values[after]) / 2, cage.source[corner],
     )  # fmt: skip
 

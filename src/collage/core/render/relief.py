@@ -19,19 +19,22 @@ from collage.core.render.plans import Plans
 from collage.core.render.request import PictureRequest
 from collage.core.render.surface import Surface, plan_targets, surface_key
 from collage.core.scene.bench import BenchObject
-from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
+from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
 from collage.core.scene.scene import Scene
+
+ROUNDS_OF = {"coarse": 2, "draft": 2, "final": 4}
+"""By the quality of a picture, how often edges may be halved; a coarse one shows what a draft has, if it is there."""
 
 
 @dataclass(frozen=True, eq=False)
 class Wanted:
     """How an object is to be displaced. moving : what moves each of its regions. key : names all of it.
 
-    level : how often all of it is divided. budget : triangles up to which it is divided where the height asks for it.
+    level : how often all of it is divided. rounds : in which it is divided further where the height asks for it.
     """
 
     level: int
-    budget: int
+    rounds: int
     moving: tuple[Surface | None, ...]
     key: str
 
@@ -97,7 +100,7 @@ class ReliefMaker:
     ) -> tuple[Displaced, tuple[str, ...]]:  # fmt: skip
         divided = self._fine(item, one.level)
         return displaced(
-            item, number, divided, scene, moving, one.key, budget=one.budget, workers=workers, cancelled=cancelled
+            item, number, divided, scene, moving, one.key, rounds=one.rounds, workers=workers, cancelled=cancelled
         )
 
     def _fine(self, item: BenchObject, level: int) -> Fine:
@@ -133,12 +136,12 @@ class ReliefMaker:
         """Coarser for a moving hand, unless the fine one is there already."""
         mesh, asked = item.mesh(), item.division.level
         choices = []
-        for enough, budget in ((BEGINNING, ENOUGH), (ENOUGH_IN_MOTION, 0)):
-            level, budget = level_for(mesh, asked, enough), budget if asked is None else 0
+        for enough, rounds in ((BEGINNING, ROUNDS_OF[request.quality]), (ENOUGH_IN_MOTION, 0)):
+            level, rounds = level_for(mesh, asked, enough), rounds if asked is None else 0
             moved_by = (surface_key(one) if one else "" for one in moving)
-            parts = [item.key, f"{level} {budget} {item.division}", *moved_by]
+            parts = [item.key, f"{level} {rounds} {item.division}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
-            choices.append(Wanted(level, budget, moving, key))
+            choices.append(Wanted(level, rounds, moving, key))
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
         return choices[1] if in_motion else choices[0]
 

@@ -358,8 +358,11 @@ class _Work:
         number, rule = view.scene.regions[group.region]
         slopes = self.reliefs.slopes.get(self.request.bench.objects[number].material_of(rule))
         if slopes is not None and view.scene.rest is not None:
-            make = partial(with_fine_relief, group.points, view.scene, slopes, self.renderer.workers, self.cancelled)
-            group = view.with_fine_relief(group, surface_key(slopes), make)
+            quick = self.request.quality == "coarse"
+            make = partial(
+                with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled
+            )
+            group = view.with_fine_relief(group, f"{quick} {surface_key(slopes)}", make)
         environment = self.request.bench.environment
         shown = light.key if light is not None else ""
         mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"

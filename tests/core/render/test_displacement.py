@@ -418,3 +418,27 @@ def test_the_view_of_heights_without_any_is_even(renderer) -> None:
 @pytest.mark.parametrize(("metres", "words"), [(0.0123, "+12.30 mm"), (-0.0042, "−4.20 mm"), (0.0, "+0.00 mm")])
 def test_heights_are_told_in_millimetres(metres: float, words: str) -> None:
     assert words_for(metres) == words
+
+
+@pytest.mark.parametrize("corners", [
+    [[0, 0, 0], [0, 0, 0], [0, 0, 0]], [[0, 0, 0], [1, 0, 0], [2, 0, 0]], [[0, 0, 0], [0.1, 0, 0], [0, 0.1, 0]], [],
+])  # fmt: skip
+@pytest.mark.parametrize(("height", "scale"), [("noise", 0.01), ("fine waves", 1e9), ("no number", 1.0)])
+def test_hostile_meshes_are_divided_without_harm(
+    renderer, corners: list[list[float]], height: str, scale: float
+) -> None:
+    """A point, a line, one triangle and none at all, divided where the height asks for it and smoothed."""
+    places = np.array(corners, np.float32).reshape(-1, 3)
+    count = len(places) // 3
+    triangles = np.arange(3 * count, dtype=np.int32).reshape(-1, 3)
+    ready = Mesh(places, triangles, np.tile([0.0, 0, 1], (3 * count, 1)), {"UVMap": places[:, :2]})
+
+    class Given(StockShape):
+        def mesh(self) -> Mesh:
+            return ready
+
+    for division in (Division(), Division(level=8), Division(level=2, smooth=True, crease=0, hold_borders=True)):
+        item = BenchObject(name="it", material="m", division=division)
+        item = item.model_copy(update={"geometry": Given(shape=f"hostile {len(corners)} {places.sum()}")})
+        found = renderer.picture(request(bench_of(item), height, scale))
+        assert np.isfinite(found.linear).all()

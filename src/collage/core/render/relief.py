@@ -124,6 +124,8 @@ class ReliefMaker:
             worn = [item.material_of(rule) for rule in range(-1, len(item.assigned))]
             if not item.hidden and any(name in movings for name in worn):
                 try:
+                    if not len(item.mesh().triangles):
+                        continue
                     wanted[number] = self._want(request, item, tuple(movings.get(name) for name in worn))
                 except CollageError:  # its mesh cannot be read, which the scene tells
                     continue

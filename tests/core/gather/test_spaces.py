@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Network
 from collage.core.gather.spaces import DATA, LINEAR, SRGB, channels_fed, doubts_of, note_of, with_file
 from collage.core.images.files import write_image
@@ -99,3 +100,44 @@ def test_what_speaks_against_a_space_is_told(
     assert (note.wanted, bool(note.doubt)) == (wanted, doubted)
     assert note.text == ("90 × 80 · 32 bit float · RGB" if file.endswith("exr") else "90 × 80 · 8 bit · RGB")
     assert list(doubts_of(graph, lambda stored: tmp_path / stored)) == (["i"] if doubted else [])
+
+
+def vectors(lean: float = 0.0, length: float = 1.0) -> np.ndarray:
+    """A picture of directions that scatter about one that leans to the right."""
+    rng = np.random.default_rng(5)
+    out = np.concatenate([rng.normal(0, 0.2, (96, 96, 2)), np.ones((96, 96, 1))], axis=2) + np.array([lean, 0, 0])
+    out *= length / np.linalg.norm(out, axis=2, keepdims=True)
+    return np.round((out / 2 + 0.5) * 255).clip(0, 255).astype(np.uint8)
+
+
+@pytest.mark.parametrize(
+    ("pixels", "reason"),
+    [
+        (vectors(), ""),
+        (vectors(lean=0.8), "lean to one side"),
+        (vectors(length=0.4), "directions of length 1"),
+        (np.repeat(np.random.default_rng(1).integers(0, 255, (96, 96, 1)), 3, axis=2).astype(np.uint8), "grey"),
+        (np.full((96, 96, 3), (128, 128, 255), np.uint8), ""),
+    ],
+)
+@pytest.mark.parametrize("through", [False, True])
+def test_a_picture_that_is_no_normal_map_is_told_where_it_is_used_as_one(
+    tmp_path: Path, pixels: np.ndarray, reason: str, through: bool
+) -> None:
+    write_image(tmp_path / "a.png", pixels)
+    between = (
+        '<clg_normal_format name="f" type="vector3"><input name="in" type="vector3" nodename="i"/></clg_normal_format>'
+    )
+    used = parse_document(
+        f"""<materialx version="1.39">
+        <image name="i" type="vector3"><input name="file" type="filename" value="a.png"/></image>
+        {between if through else ""}
+        <normalmap name="n" type="vector3">
+            <input name="in" type="vector3" nodename="{"f" if through else "i"}"/></normalmap>
+        <image name="other" type="vector3"><input name="file" type="filename" value="a.png"/></image>
+        </materialx>""".encode()
+    )
+    found = doubts_of(used, lambda stored: tmp_path / stored)
+    assert list(found) == (["i"] if reason else [])
+    assert reason in found.get("i", "")
+    assert doubts_of(used, lambda stored: tmp_path / "none.png") == {}

@@ -13,6 +13,7 @@ from collage.app.wire.tabs import draw_tab
 from collage.core.base.errors import CollageError
 from collage.core.document.model import MAP_SET, Card
 from collage.core.document.types import CHANNELS
+from collage.core.gather.spaces import NO_NORMAL_MAP
 from collage.core.nodes.labels import input_label, tab_label, title_of
 from collage.core.nodes.library import Library
 from collage.core.render.values import Limits
@@ -100,7 +101,7 @@ class CardItem(QGraphicsItem):
         self.picture: QImage | None = None
         self._cut: dict[int, QPixmap] = {}  # the picture, its corner cut off, by how much smaller it is
         self.problem: CollageError | None = None
-        self.doubt = ""  # what speaks against its file's colour space
+        self.doubt = ""  # what speaks against its file: its colour space, or its being a normal map
         self.limits: Limits | None = None
         self.working = 0  # counts on while its image is being read
         self.chosen = self.hovered = self.peeked = self.named = False
@@ -262,7 +263,7 @@ class CardItem(QGraphicsItem):
     def _draw_flags(self, painter: QPainter) -> None:
         """What the picture cannot show: values below 0, above 1, no number at all, or a doubtful colour space."""
         found = self.limits
-        flags = ["space?"] if self.doubt else []
+        flags = ["normal?" if self.doubt.startswith(NO_NORMAL_MAP) else "space?"] if self.doubt else []
         if found is not None and self.card.category not in _DIRECTIONAL:
             told = ("NaN", found.broken > 0), ("< 0", found.low < -1e-3), ("> 1", found.high > 1.001)
             flags += [text for text, on in told if on]

@@ -6,9 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
+
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Input, Network
-from collage.core.gather.looks import look_of
+from collage.core.gather.looks import look_of, signed
 from collage.core.images.colour import is_linear
 from collage.core.images.files import ImageInfo, read_info, read_top
 from collage.core.images.tiles import is_pattern
@@ -89,15 +91,62 @@ def with_space(one: Input, space: str) -> Input:
 
 
 def doubts_of(network: Network, found: Callable[[str], Path]) -> dict[str, str]:
-    """By card, what speaks against the colour space of its file. found : turns what is stored into a path."""
+    """By card, what speaks against the colour space of its file, or against its being used as a normal map.
+
+    found : turns what is stored into a path.
+    """
     doubts = {}
     for card in network.cards.values():
         for one in card.inputs.values():
             if one.type == "filename" and isinstance(one.value, str) and one.value and not is_pattern(one.value):
                 note = note_of(network, card, one, found(one.value))
-                if note is not None and note.doubt:
-                    doubts[card.name] = note.doubt
+                doubt = note.doubt if note is not None else ""
+                doubt = doubt or (against_normal_map(found(one.value)) if feeds_normal_map(network, card.name) else "")
+                if doubt:
+                    doubts[card.name] = doubt
     return doubts
+
+
+NO_NORMAL_MAP = "Does not look like a normal map"
+"""How a doubt begins that is not about the colour space."""
+_PASSES = {"clg_normal_format", "clg_blend_normals", "convert"}  # what comes out of these is still a normal map
+LEANS = 0.25  # of the mean direction, away from straight up, from which on a map is none in tangent space
+PLAUSIBLE = 0.6  # share of unit vectors below which a picture is none
+
+
+def feeds_normal_map(network: Network, name: str) -> bool:
+    """Whether what a card puts out is taken for a normal map."""
+    seen, waiting = set[str](), [name]
+    while waiting:
+        here = waiting.pop()
+        for consumer, key, _ in network.consumers(here):
+            category = network.cards[consumer].category
+            if category == "normalmap" and key == "in":
+                return True
+            if category in _PASSES and consumer not in seen:
+                seen.add(consumer)
+                waiting.append(consumer)
+    return False
+
+
+def against_normal_map(path: Path) -> str:
+    """Why an image is no normal map in tangent space, a sentence; empty where it may be one, or cannot be read."""
+    try:
+        look = look_of(read_top(path, LOOKED_AT))
+    except CollageError:
+        return ""
+    if not look.tells:
+        return ""
+    if look.channels < 3 or look.grey:
+        return f"{NO_NORMAL_MAP}: it is grey. Use a Bump card for a height."
+    vectors = signed(look.sample)
+    lean = float(np.abs(vectors[:, :, :2].reshape(-1, 2).mean(0)).max())
+    if lean >= LEANS:
+        return f"{NO_NORMAL_MAP}: its directions lean to one side. Is it in object space?"
+    good = float((np.abs(np.sqrt((vectors**2).sum(2)) - 1) < 0.12).mean())
+    if good < PLAUSIBLE:
+        return f"{NO_NORMAL_MAP}: only {good:.0%} of it are directions of length 1."
+    return ""
 
 
 def note_of(network: Network, card: Card, one: Input, path: Path) -> ImageNote | None:

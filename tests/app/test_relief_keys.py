@@ -61,6 +61,23 @@ def test_while_a_key_is_held_one_kind_of_relief_is_gone(window, preview, key, ki
     assert outline == (kind == "displacement")
 
 
+def test_a_held_key_that_repeats_makes_no_new_pictures(window, preview) -> None:
+    """Some repeats come as a release and a press that are marked as nothing else."""
+    QTest.keyPress(preview, Qt.Key.Key_2)
+    assert settle(window)
+    count = preview.count
+    for _ in range(5):
+        QTest.keyRelease(preview, Qt.Key.Key_2)
+        QTest.keyPress(preview, Qt.Key.Key_2)
+        QTest.qWait(80)
+    assert settle(window)
+    assert preview.count == count
+    assert preview.notes() == ["Without bump"]
+    QTest.keyRelease(preview, Qt.Key.Key_2)
+    assert settle(window)
+    assert preview.notes() == []
+
+
 def test_two_keys_leave_out_two_kinds_and_losing_the_focus_brings_all_back(window, preview) -> None:
     before = pixels(preview)
     QTest.keyPress(preview, Qt.Key.Key_1)

@@ -29,7 +29,7 @@ from collage.app.shell.studio import Studio
 from collage.app.theme import font
 from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
 from collage.app.widgets.empty_note import EmptyNote
-from collage.app.wire.relief_keys import GRAZING_KEY, ReliefKeys
+from collage.app.wire.relief_keys import GRAZING_KEY, HELD, ReliefKeys
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as objects_acts
@@ -45,6 +45,7 @@ from collage.core.scene.stage import Stage
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
 CREASES = (20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
 SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # and for shading
+FLUTTER = 60  # milliseconds within which a held key may come up and down again: some repeats look like that
 KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept for the next start
 
 
@@ -60,6 +61,11 @@ class Preview(Viewport):
         session = studio.session
         self.mode = "lit"
         self.relief = ReliefKeys()
+        self._up: set[int] = set()  # held keys that came up just now
+        self._let_go = QTimer(self)
+        self._let_go.setSingleShot(True)
+        self._let_go.setInterval(FLUTTER)
+        self._let_go.timeout.connect(self._come_up)
         self.chosen: Stage | None = None  # what the person wants to see the material on; None for the bench
         self._stage_camera: tuple[Stage, Camera] | None = None
         self._told: tuple[Stage | None, bool] = (None, False)  # what was said of what it is shown on
@@ -268,18 +274,33 @@ class Preview(Viewport):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-        if event.isAutoRepeat() or not plain or not self.relief.press(event.key()):
+        if event.key() in self._up:  # it was held all the time
+            self._up.discard(event.key())
+        elif event.isAutoRepeat() or not plain or not self.relief.press(event.key()):
             super().keyPressEvent(event)
         else:
             self.ask("light" if event.key() == GRAZING_KEY else "view")
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if event.isAutoRepeat() or not self.relief.release(event.key()):
+        if event.isAutoRepeat() or event.key() not in HELD:
             super().keyReleaseEvent(event)
         else:
+            self._up.add(event.key())
+            self._let_go.start()
+
+    def _come_up(self) -> None:
+        """Keys that came up and stayed up."""
+        changed = [self.relief.release(key) for key in self._up]
+        self._up.clear()
+        if any(changed):
             self.ask("view")
 
+    @property
+    def settled(self) -> bool:
+        return super().settled and not self._let_go.isActive()
+
     def focusOutEvent(self, event: QFocusEvent) -> None:
+        self._up.clear()
         if self.relief.let_go():
             self.ask("view")
         super().focusOutEvent(event)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 import shutil
+import sys
 from pathlib import Path
 
 import pytest
 
+from collage.cli import main
 from collage.core.images.files import read_info, read_pixels
 from collage.core.project.folder import load_project
 from command_line import collage, process
@@ -201,3 +203,23 @@ def test_materials_of_a_document_of_many_are_added_by_name(ball: Path, tmp_path:
     every = collage("materials", "add", folder, file, "--all")
     assert every.stdout.splitlines()[3] == "wood_003 2", "names that are taken get a number"
     assert len(load_project(folder)[0].materials) == len(materials) + 12
+
+
+@pytest.mark.parametrize(("words", "window"), [
+    (["demo"], ("demo", None)), (["open"], ("open", None)), (["open", "project"], ("open", "project")),
+    (["open", "nothing"], None), (["info", "project"], None), (["open", "--help"], None),
+])  # fmt: skip
+def test_the_window_comes_before_all_else(tmp_path: Path, monkeypatch, words: list[str], window) -> None:
+    """Also where a project is named: its kernels are compiled behind it."""
+    (tmp_path / "project").mkdir()
+    (tmp_path / "project" / "project.json").write_text("{}")
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(sys, "argv", ["collage", *words])
+    asked: list[object] = []
+    monkeypatch.setattr(
+        "collage.starting.start_window",
+        lambda command, folder=None: asked.append((command, folder and str(folder))) or True,
+    )
+    monkeypatch.setattr("collage.cli.root.run", lambda: asked.append(None))
+    main()
+    assert asked == [window]

@@ -70,7 +70,8 @@ def seed_label(size: tuple[int, int] = (512, 356)) -> np.ndarray:
     return np.concatenate([colour, paper[..., None].astype(float)], axis=2)
 
 
-def _write_maps(folder: Path) -> Steps[None]:
+def write_shared_sets(folder: Path) -> Steps[None]:
+    """The map sets of clay, glaze, wood and copper, which the yard has too."""
     for done, (name, make) in enumerate((("terracotta", terracotta), ("celadon", celadon), ("bench_wood", bench_wood))):
         yield Progress(f"Making the map set {name.replace('_', ' ')}", done / 8)
         write_set(folder, name, make())
@@ -78,6 +79,10 @@ def _write_maps(folder: Path) -> Steps[None]:
     found, metal = copper(512)
     write_set(folder, "copper", found)
     write_image(folder / "maps" / "copper" / "copper_metalness.png", encoded(metal, colour=False, bits=8))
+
+
+def _write_maps(folder: Path) -> Steps[None]:
+    yield from write_shared_sets(folder)
     yield Progress("Making the map set canvas", 0.5)
     write_set(folder, "canvas", canvas())
     yield Progress("Making the splashback", 0.6)

@@ -16,11 +16,10 @@ from collage.core.images.files import write_image
 from collage.core.project.folder import MESHES, save_project
 from collage.core.project.state import Project
 from collage.core.scene.bench import AreaLight, Bench, Camera, Division, Environment, stock
-from collage.demo.library import copper
-from collage.demo.maps import bench_wood, celadon, encoded, studio, terracotta
+from collage.demo.maps import studio
 from collage.demo.objects import watering_can
-from collage.demo.potting_bench import hammered_copper, placed
-from collage.demo.sets import celadon_glaze, lime_bloomed_clay, material, weathered_bench, write_set
+from collage.demo.potting_bench import hammered_copper, placed, write_shared_sets
+from collage.demo.sets import celadon_glaze, lime_bloomed_clay, material, weathered_bench
 
 
 def trough(length: float = 0.46, width: float = 0.24, height: float = 0.19, wall: float = 0.036) -> Mesh:
@@ -191,13 +190,7 @@ def yard() -> Bench:
 
 def yard_steps(folder: Path) -> Steps[None]:
     """Writes the sample into a folder."""
-    for done, (name, make) in enumerate((("terracotta", terracotta), ("celadon", celadon), ("bench_wood", bench_wood))):
-        yield Progress(f"Making the map set {name.replace('_', ' ')}", done / 6)
-        write_set(folder, name, make())
-    yield Progress("Making the map set copper", 0.5)
-    found, metal = copper(512)
-    write_set(folder, "copper", found)
-    write_image(folder / "maps" / "copper" / "copper_metalness.png", encoded(metal, colour=False, bits=8))
+    yield from write_shared_sets(folder)
     yield Progress("Making the studio", 0.7)
     write_image(folder / "environments" / "studio.exr", studio(), bits=16)
     yield Progress("Making the objects", 0.9)

@@ -22,6 +22,9 @@ ONE_NUMBER: frozenset[Role] = frozenset(
 )
 
 
+LEANS = 0.25  # of the mean direction, away from straight up, from which on a picture is no normal map
+
+
 @dataclass(frozen=True, eq=False)
 class Look:
     """A picture in small.
@@ -62,11 +65,19 @@ class Look:
         """The share of pixels that are unit vectors out of the surface, 0 where the picture leans to one side."""
         if self.sample.shape[2] < 3 or self.grey:
             return 0.0
-        way = signed(self.sample)
-        length = np.sqrt((way**2).sum(2))
-        lean = np.abs(way[:, :, :2].reshape(-1, 2).mean(0)).max()
-        good = (np.abs(length - 1) < 0.12) & (way[:, :, 2] > 0.05)
-        return float(good.mean()) if lean < 0.25 else 0.0
+        good = self.unit_vectors & (signed(self.sample)[:, :, 2] > 0.05)
+        return float(good.mean()) if self.lean < LEANS else 0.0
+
+    @property
+    def lean(self) -> float:
+        """How far the mean of its pixels, taken for directions, is beside straight up."""
+        return float(np.abs(signed(self.sample)[:, :, :2].reshape(-1, 2).mean(0)).max())
+
+    @property
+    def unit_vectors(self) -> np.ndarray:
+        """(h, w) bool, which of its pixels are directions of length 1."""
+        length = np.sqrt((signed(self.sample) ** 2).sum(2))
+        return np.asarray(np.abs(length - 1) < 0.12)
 
     @property
     def two_valued(self) -> bool:

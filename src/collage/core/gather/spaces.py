@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
-
-import numpy as np
 
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Input, Network
-from collage.core.gather.looks import look_of, signed
+from collage.core.gather.looks import LEANS, look_of
 from collage.core.images.colour import is_linear
 from collage.core.images.files import ImageInfo, read_info, read_top
 from collage.core.images.tiles import is_pattern
@@ -110,7 +109,6 @@ def doubts_of(network: Network, found: Callable[[str], Path]) -> dict[str, str]:
 NO_NORMAL_MAP = "Does not look like a normal map"
 """How a doubt begins that is not about the colour space."""
 _PASSES = {"clg_normal_format", "clg_blend_normals", "convert"}  # what comes out of these is still a normal map
-LEANS = 0.25  # of the mean direction, away from straight up, from which on a map is none in tangent space
 PLAUSIBLE = 0.6  # share of unit vectors below which a picture is none
 
 
@@ -132,6 +130,16 @@ def feeds_normal_map(network: Network, name: str) -> bool:
 def against_normal_map(path: Path) -> str:
     """Why an image is no normal map in tangent space, a sentence; empty where it may be one, or cannot be read."""
     try:
+        found = path.stat()
+    except OSError:
+        return ""
+    return _against_normal_map(path, found.st_mtime_ns, found.st_size)
+
+
+@lru_cache(maxsize=256)
+def _against_normal_map(path: Path, _changed: int, _size: int) -> str:
+    """Looked at once for each state of a file: a board asks with every change."""
+    try:
         look = look_of(read_top(path, LOOKED_AT))
     except CollageError:
         return ""
@@ -139,11 +147,9 @@ def against_normal_map(path: Path) -> str:
         return ""
     if look.channels < 3 or look.grey:
         return f"{NO_NORMAL_MAP}: it is grey. Use a Bump card for a height."
-    vectors = signed(look.sample)
-    lean = float(np.abs(vectors[:, :, :2].reshape(-1, 2).mean(0)).max())
-    if lean >= LEANS:
+    if look.lean >= LEANS:
         return f"{NO_NORMAL_MAP}: its directions lean to one side. Is it in object space?"
-    good = float((np.abs(np.sqrt((vectors**2).sum(2)) - 1) < 0.12).mean())
+    good = float(look.unit_vectors.mean())
     if good < PLAUSIBLE:
         return f"{NO_NORMAL_MAP}: only {good:.0%} of it are directions of length 1."
     return ""

@@ -34,6 +34,10 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "bench": ("bench", "The bench of a project: exposure, tone, environment and lights."),
     "objects": ("objects", "The objects on the bench: add, list, check, mend, place, duplicate, remove."),
     "uv": ("uvs", "The UV sets of objects: list, new, unwrap, project, pack, change, move, measure."),
+    "bake": (
+        "bake",
+        "Bake normals, height, occlusion and more onto an object's UVs.",
+    ),
     "gather": ("gather", "Group the maps in a folder to sets with roles; build materials from them."),
     "library": ("gather", "List what the library holds; make the sample library."),
     "seamless": ("gather", "Make a photograph tile, with a seam score before and after."),

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
 from collage.core.actions import objects as acts
+from collage.core.actions.bake import wear_baked
 from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
@@ -23,6 +25,8 @@ ANGLES = (("turn", "Turn (°)", "About the upright axis"), ("tilt", "Tilt (°)",
 
 class PlacementPanel(QFrame):
     """Fields for one object; empty where none is chosen."""
+
+    bake_wanted = Signal(str)  # for the object, by its name
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -46,6 +50,10 @@ class PlacementPanel(QFrame):
             button.setToolTip(action.help)
             button.clicked.connect(partial(self._do, act))
             acts_row.addWidget(button)
+        bake = self.buttons["bake"] = QPushButton(action_of(wear_baked).label)
+        bake.setToolTip("Bake normals, height, occlusion and more onto its UVs")
+        bake.clicked.connect(lambda: self.bake_wanted.emit(self.name))
+        acts_row.addWidget(bake)
         acts_row.addStretch(1)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 10, 12, 10)

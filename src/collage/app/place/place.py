@@ -9,6 +9,7 @@ from psygnal import Signal as Event
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from collage.app.place.bake_dialog import BakeDialog
 from collage.app.place.maps import MapList
 from collage.app.place.panel import PlacementPanel
 from collage.app.place.pick_strip import WAYS, PickStrip
@@ -71,6 +72,8 @@ class PlacePlace:
         self.maps.chosen.connect(self.show_projector)
         self.view.hint.connect(studio.hint)
         self.tree.chosen.connect(self.choose)
+        self.tree.bake_wanted.connect(self.bake)
+        self.panel.bake_wanted.connect(self.bake)
         self.view.picked.connect(self.choose)
         self.view.pixel.connect(studio.pixel)
         self.view.timed.connect(studio.timed)
@@ -118,6 +121,10 @@ class PlacePlace:
         self.uvs.show_object(*(chosen if chosen is not None else ("", None)))
         if chosen is not None and not self.view.projector:
             self.below.setCurrentWidget(self.panel)
+
+    def bake(self, name: str) -> None:
+        """Opens the dialog that bakes maps for an object."""
+        BakeDialog(self.studio, name, self.widget).show()
 
     def _faces_picked(self, picked: np.ndarray | None) -> None:
         """What is picked on the object is picked in its UVs."""

@@ -14,6 +14,7 @@ from collage.app.widgets.panels import title
 from collage.core.actions import faces as faces_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as acts
+from collage.core.actions.bake import wear_baked
 from collage.core.actions.registry import action_of
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
@@ -27,6 +28,7 @@ class ObjectTree(QFrame):
     """A tree that follows the project; what is chosen in it is told."""
 
     chosen = Signal(object)  # Chosen, or None
+    bake_wanted = Signal(str)  # for an object, by its name
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -193,6 +195,7 @@ class ObjectTree(QFrame):
                            partial(acts.hide_faces, session, name, faces, not gone))  # fmt: skip
             if faces[0] != "set":
                 add(menu, acts.isolate_faces, partial(acts.isolate_faces, session, name, faces))
+        add(menu, wear_baked, partial(self.bake_wanted.emit, name))
         for act in (acts.isolate, acts.duplicate, acts.drop, acts.remove):
             add(menu, act, partial(act, session, name))
         return menu

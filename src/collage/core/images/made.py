@@ -6,7 +6,7 @@ import json
 import os
 from contextlib import suppress
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field, ValidationError
@@ -45,11 +45,15 @@ class Derive(Frozen):
 
 
 class Record(Frozen):
-    """How a picture was made. source : the picture it was made from, relative to the record's own folder."""
+    """How a picture was made. source : the picture it was made from, relative to the record's own folder.
+
+    baked : of a map that was baked from objects, how and what its values mean; see bake.files.
+    """
 
     made_by: str = "Collage"
     version: int = 1
-    source: str
+    source: str = ""
+    baked: dict[str, Any] | None = None
     seamless: Seamless | None = None
     derive: Derive | None = None
     region: Region | None = None
@@ -94,7 +98,8 @@ def tiles_already(path: Path, pixels: np.ndarray) -> bool:
     return min(pixels.shape[:2]) >= 32 and scores(pixels[::step, ::step]).seam <= NO_SEAM
 
 
-def _keep_record(path: Path, record: Record) -> None:
+def keep_record(path: Path, record: Record) -> None:
+    """Writes the record of a picture beside it. Raises CollageError."""
     with disk_errors(
         "How the picture was made cannot be kept",
         about=path.name,
@@ -134,7 +139,7 @@ def make_seamless_file(source: Path, target: Path, how: Seamless) -> Files:
     record = Record(
         source=_relative(source, target), seamless=how, before=_numbers(before), after=_numbers(after),
     )  # fmt: skip
-    _keep_record(target, record)
+    keep_record(target, record)
     return [target]
 
 
@@ -177,7 +182,7 @@ def _stored(steps: Steps[np.ndarray]) -> Steps[np.ndarray]:
 def _kept(steps: Steps[None], path: Path, record: Record) -> Steps[None]:
     """A picture that is written, and then its record."""
     yield from steps
-    _keep_record(path, record)
+    keep_record(path, record)
 
 
 class DerivedMaps:
@@ -207,7 +212,7 @@ def make_region_file(source: Path, target: Path, region: Region) -> Files:
     pixels = read_pixels(source)
     made = yield from within(taking(pixels, region), 0.2, 0.6)
     yield from within(writing(target, made if pixels.dtype.kind == "f" else sixteen_bits(made)), 0.6, 1)
-    _keep_record(target, Record(source=_relative(source, target), region=region))
+    keep_record(target, Record(source=_relative(source, target), region=region))
     return [target]
 
 
@@ -215,6 +220,8 @@ def make_again(path: Path) -> Files:
     """Makes a picture anew from its record, after its source has changed. Raises CollageError."""
     path = path.with_name(path.name.removesuffix(RECORD) + ".png") if path.suffix == ".json" else path
     record = read_record(path)
+    if record.baked is not None:
+        raise CollageError("It was baked from objects.", about=path.name, remedy="Bake it again in its project.")
     source = path.parent / record.source
     if record.seamless is not None:
         return (yield from make_seamless_file(source, path, record.seamless))

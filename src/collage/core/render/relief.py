@@ -73,10 +73,17 @@ class ReliefMaker:
         return tuple(f"{number} {one.key}" for number, one in wanted.items())
 
     def of(
-        self, request: PictureRequest, workers: Workers | None = None, cancelled: Callable[[], bool] = never
+        self,
+        request: PictureRequest,
+        workers: Workers | None = None,
+        cancelled: Callable[[], bool] = never,
+        enough: int = 0,
     ) -> Reliefs:
-        """All displaced objects of a picture. Raises Cancelled."""
-        wanted, told = self._wanted(request)
+        """All displaced objects of a picture. Raises Cancelled.
+
+        enough : triangles of each, evenly divided; 0 for as many as a picture of its quality has.
+        """
+        wanted, told = self._wanted(request, enough)
         if not wanted:
             return Reliefs(remarks=tuple(told))
         scene = self.caches.scene(request.bench, request.geometry_key)
@@ -107,7 +114,7 @@ class ReliefMaker:
         how = item.division.smooth, item.division.crease, item.division.hold_borders
         return self.caches.fine.get_or_make((item.key, level, *how), lambda: fine(item.mesh(), level, *how))
 
-    def _wanted(self, request: PictureRequest) -> tuple[dict[int, Wanted], list[str]]:
+    def _wanted(self, request: PictureRequest, enough: int = 0) -> tuple[dict[int, Wanted], list[str]]:
         movings: dict[str, Surface] = {}
         told: list[str] = []
         for name in sorted(set(request.bench.worn) & request.materials.keys()):
@@ -126,7 +133,7 @@ class ReliefMaker:
                 try:
                     if not len(item.mesh().triangles):
                         continue
-                    wanted[number] = self._want(request, item, tuple(movings.get(name) for name in worn))
+                    wanted[number] = self._want(request, item, tuple(movings.get(name) for name in worn), enough)
                 except CollageError:  # its mesh cannot be read, which the scene tells
                     continue
                 level, asked = wanted[number].level, item.division.level
@@ -134,12 +141,14 @@ class ReliefMaker:
                     told.append(f"“{item.name}” is divided {level} times, not {asked}: it has too many faces.")
         return wanted, told
 
-    def _want(self, request: PictureRequest, item: BenchObject, moving: tuple[Surface | None, ...]) -> Wanted:
+    def _want(
+        self, request: PictureRequest, item: BenchObject, moving: tuple[Surface | None, ...], enough: int
+    ) -> Wanted:
         """Coarser for a moving hand, unless the fine one is there already."""
-        mesh, asked = item.mesh(), item.division.level
+        mesh, asked = item.mesh(), None if enough else item.division.level
         choices = []
-        for enough, rounds in ((BEGINNING, ROUNDS_OF[request.quality]), (ENOUGH_IN_MOTION, 0)):
-            level, rounds = level_for(mesh, asked, enough), rounds if asked is None else 0
+        for most, rounds in ((enough or BEGINNING, ROUNDS_OF[request.quality]), (ENOUGH_IN_MOTION, 0)):
+            level, rounds = level_for(mesh, asked, most), rounds if asked is None and not enough else 0
             moved_by = (surface_key(one) if one else "" for one in moving)
             parts = [item.key, f"{level} {rounds} {item.division}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()

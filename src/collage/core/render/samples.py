@@ -35,6 +35,8 @@ _STEP = np.arange(61 * EDGE_SAMPLES)
 _EDGE_PLACES = np.stack([_STEP * 0.7548776662 + 0.5, _STEP * 0.5698402910 + 0.5], axis=1) % 1
 _EDGE_PLACES = _EDGE_PLACES.astype(np.float32).reshape(-1, EDGE_SAMPLES, 2)
 
+MOST_BACKS = 4  # of surfaces that a ray goes through to find a front
+
 Result = TypeVar("Result")
 
 
@@ -206,6 +208,27 @@ def find_behind(
     return _Finder(scene, camera, size, workers, cancelled, worn=worn).behind(points, origin, pattern)
 
 
+def find_hits(
+    scene: Scene,
+    origins: np.ndarray,
+    directions: np.ndarray,
+    furthest: float,
+    wide: float,
+    *,
+    worn: Sequence[str] = (),
+    workers: Workers | None = None,
+    cancelled: Callable[[], bool] = never,
+) -> Samples:
+    """Where rays from anywhere meet the front of a surface; its pixels are those rays, in a row.
+
+    origins, directions : (n, 3) float32. furthest : metres that a ray goes. wide : metres that each sample stands for.
+    worn : see `find_samples`. Raises Cancelled.
+    """
+    finder = _Finder(scene, Camera(), (len(origins), 1), workers, cancelled, worn=worn)
+    finder.focal_length = np.float32(1)
+    return finder.hits(origins, directions, furthest, wide)
+
+
 def over_blocks(
     workers: Workers | None, work: Callable[[slice], Result], count: int, size: int = BLOCK, *, even: bool = True
 ) -> list[Result]:
@@ -334,6 +357,30 @@ class _Finder:
         rays.spread = np.linalg.norm(places - self.eye, axis=1).astype(np.float32)
         found = self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
         return replace(found, places=origin)
+
+    def hits(self, origins: np.ndarray, directions: np.ndarray, furthest: float, wide: float) -> Samples:
+        count = len(origins)
+        rays = self._trace(origins, directions, np.arange(count, dtype=np.int32), np.zeros(count, np.int32))
+        for _ in range(MOST_BACKS):
+            met = np.flatnonzero((rays.triangle >= 0) & (rays.distance < furthest))
+            normal = self.scene.faces[rays.triangle[met], :3]
+            behind = met[np.einsum("ij,ij->i", normal, directions[met]) > 0]
+            if not len(behind):
+                break
+            self._go_on(rays, behind, origins, furthest)
+        missed = rays.distance > furthest
+        rays.triangle[missed], rays.region[missed] = -1, BACKGROUND
+        rays.spread = np.full(count, wide, np.float32)
+        return self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
+
+    def _go_on(self, rays: _Rays, some: np.ndarray, origins: np.ndarray, furthest: float) -> None:
+        """Lets some rays (n,) go on behind what they have met."""
+        gone = rays.distance[some] * np.float32(1 + 1e-5) + np.float32(1e-6 * furthest)
+        start = np.ascontiguousarray(origins[some] + rays.directions[some] * gone[:, None])
+        further = self._trace(start, np.ascontiguousarray(rays.directions[some]), rays.pixel[some], rays.pattern[some])
+        for name in ("triangle", "region", "u", "v"):
+            getattr(rays, name)[some] = getattr(further, name)
+        rays.distance[some] = further.distance + gone
 
     # ---- rays ---------------------------------------------------------------------------------
 

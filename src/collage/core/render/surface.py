@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,19 +60,23 @@ def plan_surface(
     images: ImageStore | None = None,
     loud: Loud = LOUD,
     until: float | None = None,
+    inputs: Collection[str] | None = None,
 ) -> Surface:
-    """The plan for every input of the material's surface that the draft picture uses. until : see `build_plan`."""
+    """The plan for every input of the material's surface that the draft picture uses, or for some of them.
+
+    until : see `build_plan`.
+    """
     try:
         shown = as_open_pbr(library, network)
     except CollageError as error:
         return Surface(Plan((), {}), {((), error.about): error})
     targets: dict[str, CardInput | CardOutput] = {
-        name: CardInput(shown.surface.name, name) for name in _looked_at(shown.surface)
+        name: CardInput(shown.surface.name, name) for name in _looked_at(shown.surface, inputs)
     }
     for number, (card, weight) in enumerate(shown.layers):
         if weight is not None:
             targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
-            targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card)}
+            targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card, inputs)}
     return plan_targets(library, shown.network, targets, folder=folder, images=images, loud=loud, until=until)
 
 
@@ -85,8 +89,10 @@ def plan_targets(
     return Surface(with_variances(plan, normals), plan.problems)
 
 
-def _looked_at(surface: Card) -> tuple[str, ...]:
+def _looked_at(surface: Card, inputs: Collection[str] | None) -> tuple[str, ...]:
     """The inputs that count; tangents only where something may be brushed."""
+    if inputs is not None:
+        return tuple(inputs)
     return SHOWN + tuple(
         tangent for brushed, tangent in ((BRUSHED, TANGENT), (COAT_BRUSHED, COAT_TANGENT)) if brushed in surface.inputs
     )
@@ -182,8 +188,8 @@ def pack(
         packed[k.FILM : k.FILM + 3] = 0
     if not np.isfinite(packed.sum()):  # one sum tells whether any of them is no number
         np.nan_to_num(packed, copy=False, nan=0.0, posinf=1e4, neginf=-1e4)
-    normal = _normal(values.get(NORMAL), points, start, stop)
-    coat = _normal(values.get(COAT_NORMAL), points, start, stop)
+    normal = normal_of(values.get(NORMAL), points, start, stop)
+    coat = normal_of(values.get(COAT_NORMAL), points, start, stop)
     return packed, normal, coat
 
 
@@ -273,7 +279,8 @@ def _facing(points: Points, start: int, stop: int) -> Array:
     return np.abs(slant)[None]
 
 
-def _normal(value: Array | None, points: Points, start: int, stop: int) -> Array:
+def normal_of(value: Array | None, points: Points, start: int, stop: int) -> Array:
+    """A normal as an input gives it, of length 1, (3, n); the points' own where there is none or it is no direction."""
     own = points.normal[:, start:stop]
     if value is None:
         return np.ascontiguousarray(own)

@@ -26,6 +26,7 @@ OTHERS = (
     ("Before: without the selected cards", "Hold B; over a channel: its default"),
     ("Before: without normal maps, bump, displacement", "Hold 1, 2, 3 in the preview"),
     ("Grazing light, to judge relief", "G in the preview"),
+    ("Section line: an object's profile, to scale", "L in the preview"),
     ("Cut wires", "Right drag across them"),
     ("Take a card out of its chain", "Ctrl+drag"),
     ("Take all wires of a tab to another", "Ctrl+drag from the tab"),

@@ -30,6 +30,7 @@ from collage.app.theme import font
 from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
 from collage.app.widgets.empty_note import EmptyNote
 from collage.app.wire.relief_keys import GRAZING_KEY, HELD, ReliefKeys
+from collage.app.wire.section_view import SectionView
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as objects_acts
@@ -45,6 +46,7 @@ from collage.core.scene.stage import Stage
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
 CREASES = (20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
 SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # and for shading
+SECTION_KEY = Qt.Key.Key_L
 FLUTTER = 60  # milliseconds within which a held key may come up and down again: some repeats look like that
 KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept for the next start
 
@@ -78,6 +80,11 @@ class Preview(Viewport):
         self.empty.button.clicked.connect(studio.ball_wanted)
         self.stage_changed.connect(self._show_empty)
         self.over.append(self._draw_flat)
+        self.section = SectionView(studio.renderer, studio.jobs, self)
+        self.section.changed.connect(self.update)
+        self.section.hint.connect(self.hint)
+        self.shown_changed.connect(lambda: self.section.follow(self.shown, self._extent))
+        self.over.append(lambda painter: self.section.draw(painter, self.shown, self._extent, self.theme))
         session.changed.connect(self._on_changed)
         session.peek_changed.connect(self._values_changed)
         session.files_changed.connect(self._values_changed)
@@ -104,6 +111,7 @@ class Preview(Viewport):
         self.session.saved.disconnect(self._saved)
         self._keep_soon.stop()
         self._keeping.close()
+        self.section.close()
         super().close_down()
 
     # ---- what is shown ------------------------------------------------------------------------
@@ -272,8 +280,22 @@ class Preview(Viewport):
         self.relief.press(GRAZING_KEY)
         self.ask("light")
 
+    def toggle_section(self) -> None:
+        """A line across an object shows its profile; or no more."""
+        self.section.toggle()
+        if self.section.on:
+            self.setFocus()
+
+    @property
+    def _extent(self) -> tuple[int, int]:
+        return self.width(), self.height()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        ends = event.key() == Qt.Key.Key_Escape and self.section.on
+        if plain and not event.isAutoRepeat() and (event.key() == SECTION_KEY or ends):
+            self.toggle_section()
+            return
         if event.key() in self._up:  # it was held all the time
             self._up.discard(event.key())
         elif event.isAutoRepeat() or not plain or not self.relief.press(event.key()):
@@ -297,7 +319,7 @@ class Preview(Viewport):
 
     @property
     def settled(self) -> bool:
-        return super().settled and not self._let_go.isActive()
+        return super().settled and not self._let_go.isActive() and self.section.idle
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         self._up.clear()
@@ -305,10 +327,23 @@ class Preview(Viewport):
             self.ask("view")
         super().focusOutEvent(event)
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        plain = event.button() == Qt.MouseButton.LeftButton and not event.modifiers()
+        if plain and self.section.press(event.position(), self.shown, self._extent):
+            self.setFocus()
+        else:
+            super().mousePressEvent(event)
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.section.move(event.position(), self.shown, self._extent):
+            return
         if not event.buttons():
-            self.hint.emit(HINT)
+            self.hint.emit(self.section.hint_text if self.section.on else HINT)
         super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not self.section.release():
+            super().mouseReleaseEvent(event)
 
     def clicked(self, point: QPoint) -> None:
         number = self.object_at(point) if self.stage is None else -1

@@ -64,6 +64,10 @@ def test_an_object_is_subdivided(tmp_path: Path) -> None:
     assert collage("objects", "subdivide", folder, name, "2", "--crease", "60", "--hold-borders").returncode == 0
     division = load_project(folder)[0].bench.objects[0].division
     assert division == Division(level=2, smooth=True, crease=60, hold_borders=True)
+    assert collage("objects", "subdivide", folder, name, "--detail", "5").returncode == 0
+    assert load_project(folder)[0].bench.objects[0].division.detail == 0.005
+    assert collage("objects", "subdivide", folder, name, "--detail", "0").returncode == 0
+    assert load_project(folder)[0].bench.objects[0].division.detail is None
     assert collage("objects", "subdivide", folder, name, "--crease", "400").returncode == 1
     failed = collage("objects", "subdivide", folder, name, "20")
     assert failed.returncode == 1

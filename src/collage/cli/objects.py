@@ -261,13 +261,19 @@ def subdivide(
     hold_borders: Annotated[
         bool | None, typer.Option("--hold-borders/--free-borders", help="Leave open borders where they are.")
     ] = None,
+    detail: Annotated[
+        float | None, typer.Option(min=0, help="Millimetres: what is finer is shaded only. 0 for all that fits.")
+    ] = None,
 ) -> None:
     """Subdivide an object where a material displaces it."""
     from collage.core.actions import objects
 
-    given = {"smooth": smooth, "crease": crease, "hold_borders": hold_borders}
+    given: dict[str, object] = {"smooth": smooth, "crease": crease, "hold_borders": hold_borders}
+    changes = {key: one for key, one in given.items() if one is not None}
+    if detail is not None:
+        changes["detail"] = detail / 1000 if detail > 0 else None
     with saved_session(folder) as session:
-        objects.subdivide(session, name, level=level, **{key: one for key, one in given.items() if one is not None})
+        objects.subdivide(session, name, level=level, **changes)
 
 
 @app.command()

@@ -125,7 +125,14 @@ def test_an_object_is_displaced_subdivided_by_its_menu_and_flat_again(window) ->
     menu = preview.assign_menu(0)
     levels = next(action.menu() for action in menu.actions() if action.text() == "Subdivision")
     texts = [action.text() for action in levels.actions()]
-    assert texts == ["Automatic", "None", "1 level", *(f"{n} levels" for n in range(2, 7)), "", "Smooth"]
+    assert texts[:9] == [
+        "Automatic",
+        "None",
+        "1 level",
+        *(f"{n} levels" for n in range(2, 7)),
+        "Finest relief in the mesh",
+    ]
+    assert texts[-2:] == ["", "Smooth"]
     assert levels.actions()[0].isChecked()
     levels.actions()[-1].trigger()
     assert session.bench.objects[0].division.smooth
@@ -135,7 +142,9 @@ def test_an_object_is_displaced_subdivided_by_its_menu_and_flat_again(window) ->
     more["Keep no edge sharp"].trigger()
     more["Hold borders"].trigger()
     assert (session.bench.objects[0].division.crease, session.bench.objects[0].division.hold_borders) == (180, True)
-    for _ in range(3):
+    more["5 mm; finer is shaded only"].trigger()
+    assert session.bench.objects[0].division.detail == 0.005
+    for _ in range(4):
         session.history.undo()
     levels.actions()[1].trigger()
     assert session.bench.objects[0].division.level == 0

@@ -442,3 +442,62 @@ def test_hostile_meshes_are_divided_without_harm(
         item = item.model_copy(update={"geometry": Given(shape=f"hostile {len(corners)} {places.sum()}")})
         found = renderer.picture(request(bench_of(item), height, scale))
         assert np.isfinite(found.linear).all()
+
+
+def two_waves(broad: float, fine: float, depths: tuple[float, float]) -> Network:
+    """Waves along u of two lengths, metres on a sheet 0.4 wide."""
+    terms = "".join(
+        f"""<multiply name="a{at}" type="float"><input name="in1" type="float" nodename="s" output="outx"/>
+            <input name="in2" type="float" value="{2 * np.pi * 0.4 / length}"/></multiply>
+        <sin name="w{at}" type="float"><input name="in" type="float" nodename="a{at}"/></sin>
+        <multiply name="d{at}" type="float"><input name="in1" type="float" nodename="w{at}"/>
+            <input name="in2" type="float" value="{depth}"/></multiply>"""
+        for at, (length, depth) in enumerate(zip((broad, fine), depths, strict=True))
+    )
+    return parse_document(
+        f"""<materialx version="1.39"><texcoord name="t" type="vector2"/>
+        <separate2 name="s" type="multioutput"><input name="in" type="vector2" nodename="t"/></separate2>{terms}
+        <add name="h" type="float"><input name="in1" type="float" nodename="d0"/>
+            <input name="in2" type="float" nodename="d1"/></add>
+        <open_pbr_surface name="surface" type="surfaceshader"/>
+        <displacement name="d" type="displacementshader"><input name="displacement" type="float" nodename="h"/>
+        </displacement>
+        <surfacematerial name="m" type="material"><input name="surfaceshader" type="surfaceshader" nodename="surface"/>
+            <input name="displacementshader" type="displacementshader" nodename="d"/></surfacematerial>
+        </materialx>""".encode()
+    )
+
+
+def test_with_a_detail_broad_forms_move_the_surface_and_fine_ones_are_seen_in_the_light(renderer) -> None:
+    """As high as a Gaussian of a quarter of the detail leaves them; the light sees the slopes of both."""
+    broad, fine, depths, detail = 0.1, 0.004, (0.004, 0.0002), 0.02
+    network = two_waves(broad, fine, depths)
+    sheet = stock("Sheet", "plane", material="m", sizes={"width": 0.4, "depth": 0.4}, division=Division(detail=detail))
+    camera = Camera(turn=0, height=89.9, distance=1, target=(0, 0, 0), field=10)
+    asked = PictureRequest(Bench(objects=(sheet,), camera=camera, ground=False), {"m": network}, 400, 400,
+                           mode="normals")  # fmt: skip
+    found = made(renderer, asked)
+    corner, u = found.mesh.triangles.ravel(), found.mesh.uv["UVMap"][:, 0] * 0.4
+    inner = np.abs(u - 0.2) < 0.17
+    raised = found.mesh.positions[corner, 1]
+    left = np.exp(-2 * (np.pi * 0.25 * detail / broad) ** 2)
+    assert np.abs(raised - left * depths[0] * np.sin(2 * np.pi * u / broad))[inner].max() < 0.03 * depths[0]
+    whole = sheet.model_copy(update={"division": Division()})
+    finest = made(renderer, replace(asked, bench=asked.bench.model_copy(update={"objects": (whole,)})))
+    assert len(found.mesh.triangles) < len(finest.mesh.triangles) / 3
+    picture = renderer.picture(asked)
+    normal = linear_of(picture)[200, 100:300]
+    x = (np.arange(100, 300) + 0.5 - 200) / asked.bench.camera.focal_length(400, 400)
+    u = x + 0.2
+    slope = sum(
+        depth * 2 * np.pi / length * np.cos(2 * np.pi * u / length)
+        for length, depth in zip((broad, fine), depths, strict=True)
+    )
+    lean = np.degrees(np.arctan2(-normal[:, 0], normal[:, 1]) - np.arctan(slope))
+    assert np.abs(lean).mean() < 2
+    assert np.degrees(np.arctan(np.abs(slope))).mean() > 8
+
+
+def linear_of(picture) -> np.ndarray:
+    """(h, w, 3) the normals that a picture of normals shows."""
+    return inverse_curve("srgb_texture")(picture.linear) * 2 - 1

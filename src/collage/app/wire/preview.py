@@ -41,10 +41,11 @@ from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import Bench, BenchObject, Camera, Faces
 from collage.core.scene.geometry import MeshFile
-from collage.core.scene.stage import Stage
+from collage.core.scene.stage import Stage, length_text
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
 CREASES = (20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
+DETAILS = (None, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05)  # metres, of the finest relief that moves a surface
 SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # and for shading
 SECTION_KEY = Qt.Key.Key_L
 FLUTTER = 60  # milliseconds within which a held key may come up and down again: some repeats look like that
@@ -438,8 +439,14 @@ class Preview(Viewport):
             action = menu.addAction(text, partial(objects_acts.subdivide, self.session, item.name, level=level))
             action.setCheckable(True)
             action.setChecked(level == now.level)
-        menu.addSeparator()
         change = partial(objects_acts.subdivide, self.session, item.name)
+        menu.addSection("Finest relief in the mesh")
+        for detail in DETAILS:
+            text = f"{length_text(detail)}; finer is shaded only" if detail else "As fine as fits"
+            action = menu.addAction(text, partial(change, detail=detail))
+            action.setCheckable(True)
+            action.setChecked(detail == now.detail)
+        menu.addSeparator()
         choices = [("Smooth", now.smooth, partial(change, smooth=not now.smooth))]
         if now.smooth:
             choices.append(("Hold borders", now.hold_borders, partial(change, hold_borders=not now.hold_borders)))

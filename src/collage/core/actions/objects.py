@@ -186,7 +186,7 @@ def subdivide(session: Session, name: str, **changes: object) -> None:
         raise CollageError(
             "The object cannot be subdivided so.",
             about=name,
-            remedy=f"Use 0 to {DEEPEST} levels, and a crease angle of 0 to 180 degrees.",
+            remedy=f"Use 0 to {DEEPEST} levels, a crease angle of 0 to 180 degrees, a detail above 0.",
         ) from None
     text = "automatic" if division.level is None else f"{division.level}"
     change_object(

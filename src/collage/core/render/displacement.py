@@ -7,7 +7,7 @@ nothing tears.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -95,7 +95,7 @@ def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, rounds: int) -> tu
         start, end = cage.vertex[cage.of_edge], cage.vertex[cage.following[cage.of_edge]]
         fresh = np.maximum(start, end) >= tested  # the others were even enough
         length = np.linalg.norm(cage.positions[start] - cage.positions[end], axis=1)
-        fresh &= length > SHORTEST * mover.reach
+        fresh &= length > max(SHORTEST * mover.reach, (mover.item.division.detail or 0) / 2)
         corner = mover.told_apart(cage, cage.edge)
         corner = corner[fresh[cage.edge[corner]]]
         middle = mover.mean(found, _at_middles(cage, ways, corner), cage.edge[corner], cage.edges)
@@ -152,15 +152,50 @@ class _Mover:
             if mover is not None:
                 here = np.flatnonzero(region == one)
                 points = _points(self.item, found, places.some(here), self.scene, self.first, int(one), self.step)
-                values = evaluate_surface(mover, points, workers=self.workers, cancelled=self.cancelled)
-                out[here] = _offsets(values, points, self.item.matrix(), self.reach, self.told).T
+                out[here] = self._offsets_at(mover, points).T
         return out
+
+    def _offsets_at(self, mover: Surface, points: Points) -> np.ndarray:
+        """(3, n), in the object's space: at the points, or in the mean around them where only broad forms count."""
+        detail, total = self.item.division.detail, np.zeros((3, points.count))
+        for near in (points,) if detail is None else around(points, detail):
+            values = evaluate_surface(mover, near, workers=self.workers, cancelled=self.cancelled)
+            total += _offsets(values, points, self.item.matrix(), self.reach, self.told)
+        if detail is not None:
+            total /= LOOKS
+        return total
 
     def mean(self, found: Fine, places: _Places, number: np.ndarray, count: int) -> np.ndarray:
         """(count, 3): how far places with the same number (n,) go in the mean; those that stay do not count."""
         moves = np.array([one is not None for one in self.moving])[self.region(places.source)]
         total = sum_by(number[moves], self.offsets(found, places)[moves], count)
         return total / np.maximum(np.bincount(number[moves], minlength=count), 1)[:, None]
+
+
+LOOKS, SPREAD = 64, 0.25  # samples for broad forms, and how far they spread, in finest forms
+
+
+def around(points: Points, detail: float) -> Iterator[Points]:
+    """Points around others (n) on their plane; in the mean they see forms of `detail` metres and more.
+
+    They lie as in a Gaussian of SPREAD times that, on a spiral, so that no fine form keeps step with them (R. Swinbank
+    and R. J. Purser, Fibonacci grids, 2006): forms of twice the size are left three quarters as high, of half of it
+    hardly any.
+    """
+    number = np.arange(LOOKS) + 0.5
+    radius = SPREAD * detail * np.sqrt(-2 * np.log(1 - number / LOOKS))
+    angle = 2 * np.pi * (number * 0.6180339887 % 1)
+    long_u, long_v = (np.sqrt((one * one).sum(axis=0)) for one in (points.along_u, points.along_v))
+    for right, up in zip(radius * np.cos(angle), radius * np.sin(angle), strict=True):
+        moved = points.changed(step_u=np.float32(right) / np.maximum(long_u, np.float32(1e-9)))
+        moved = _taken(moved, 0).changed(step_v=np.float32(up) / np.maximum(long_v, np.float32(1e-9)))
+        yield _taken(moved, 1).changed(step_u=points.step_u, step_v=points.step_v)
+
+
+def _taken(points: Points, axis: int) -> Points:
+    """Points that have taken their step along u or v."""
+    step = points.shifted(axis)
+    return points.changed(position=step.position, object_position=step.object_position, uv=dict(step.uv))
 
 
 @dataclass(frozen=True, eq=False)

@@ -148,7 +148,8 @@ class ReliefMaker:
         mesh, asked = item.mesh(), None if enough else item.division.level
         choices = []
         for most, rounds in ((enough or BEGINNING, ROUNDS_OF[request.quality]), (ENOUGH_IN_MOTION, 0)):
-            level, rounds = level_for(mesh, asked, most), rounds if asked is None and not enough else 0
+            level = level_for(mesh, asked, most, item.division.detail)
+            rounds = rounds if asked is None and not enough else 0
             moved_by = (surface_key(one) if one else "" for one in moving)
             parts = [item.key, f"{level} {rounds} {item.division}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()

@@ -69,10 +69,17 @@ class Fine:
         return self.cage.values[:, at : at + 2]
 
 
-def level_for(mesh: Mesh, asked: int | None, enough: int) -> int:
-    """How often to divide a mesh: as asked, or until there are nearly `enough` triangles; never past MOST_TRIANGLES."""
+def level_for(mesh: Mesh, asked: int | None, enough: int, detail: float | None = None) -> int:
+    """How often to divide a mesh: as asked, or until there are nearly `enough` triangles; never past MOST_TRIANGLES.
+
+    detail : metres, of the finest forms that it has to carry: two edges for each are enough.
+    """
     count, most = max(len(mesh.triangles), 1), MOST_TRIANGLES if asked is not None else enough
     level = 0
+    if asked is None and detail is not None:
+        edge = float(np.sqrt(2 * mesh.areas.mean(dtype=np.float64))) if len(mesh.triangles) else 0.0
+        enough_edges = max(int(np.ceil(np.log2(max(2 * edge / detail, 1)))), 0)
+        asked, most = min(enough_edges, DEEPEST), enough
     while level < (DEEPEST if asked is None else min(asked, DEEPEST)) and count * 4 ** (level + 1) <= most:
         level += 1
     return level

@@ -172,7 +172,7 @@ def _face_vectors(positions: np.ndarray, triangles: np.ndarray) -> np.ndarray:
 
 def unit(vectors: np.ndarray) -> np.ndarray:
     """Vectors (..., 3) of length 1; those of no length stay."""
-    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
     return vectors / np.where(length == 0, 1, length)
 
 

@@ -304,9 +304,13 @@ def _step(found: Fine) -> float:
 
 def _across(direction: np.ndarray, normal: np.ndarray) -> np.ndarray:
     """Directions (n, 3) laid at right angles to normals, of length 1."""
-    flat = direction - normal * (direction * normal).sum(axis=1, keepdims=True)
-    length = np.linalg.norm(flat, axis=1, keepdims=True)
-    return np.asarray(np.where(length > 1e-9, flat / np.maximum(length, 1e-9), any_frame(normal)[0]))
+    flat = direction - normal * np.einsum("ij,ij->i", direction, normal)[:, None]
+    length = np.sqrt(np.einsum("ij,ij->i", flat, flat))
+    out = flat / np.maximum(length, 1e-9)[:, None]
+    lost = np.flatnonzero(length <= 1e-9)
+    if len(lost):
+        out[lost] = any_frame(normal[lost])[0]
+    return np.asarray(out)
 
 
 def _rows(values: np.ndarray) -> np.ndarray:

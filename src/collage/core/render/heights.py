@@ -35,7 +35,7 @@ def heights(points: Points, scene: Scene) -> np.ndarray:
     """(n,) metres along the normal of the surface as it was; 0 where nothing is displaced."""
     if scene.rest is None or points.object_position is None:
         return np.zeros(points.count, np.float32)
-    rest, _ = undisplaced(points, scene)
+    rest = undisplaced(points, scene)
     return np.asarray(((points.position - rest.position) * rest.normal).sum(axis=0))
 
 

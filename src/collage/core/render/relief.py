@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 
 from collage.core.base.errors import CollageError
@@ -12,7 +12,7 @@ from collage.core.document.materials import has_displacement
 from collage.core.evaluate.run import Workers, never
 from collage.core.nodes.library import Library
 from collage.core.render.caches import RenderCaches
-from collage.core.render.displacement import displaced, targets_of
+from collage.core.render.displacement import HEIGHT, SCALE, displaced, targets_of
 from collage.core.render.fine_relief import SLOPES, with_slopes
 from collage.core.render.heights import Span, span_of
 from collage.core.render.plans import Plans
@@ -22,7 +22,7 @@ from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
 from collage.core.scene.scene import Scene
 
-ROUNDS_OF = {"coarse": 2, "draft": 2, "final": 4}
+ROUNDS_OF = {"coarse": 3, "draft": 3, "final": 6}
 """By the quality of a picture, how often edges may be halved; a coarse one shows what a draft has, if it is there."""
 
 
@@ -159,25 +159,36 @@ class ReliefMaker:
 
     def _slopes(self, request: PictureRequest, name: str) -> Surface | None:
         """The slopes of a material's displacement; None where it has none."""
-        material = request.materials[name]
-        network, targets = with_slopes(material)
-        if not targets:
+        try:
+            planned = self._planned(request, name)
+        except CollageError:  # told where it was to move the surface
             return None
-        make = partial(
-            plan_targets, self.library, network, targets, folder=request.material_folder, images=self.plans.images
-        )
-        return self.plans.get((name, SLOPES), material, (request.material_folder,), make)
+        return _some(planned, (SLOPES, SCALE)) if planned is not None and SLOPES in planned.plan.outputs else None
 
     def _moving(self, request: PictureRequest, name: str) -> Surface | None:
         """What moves a material's surface; None where nothing does. Raises CollageError."""
+        planned = self._planned(request, name)
+        if planned is None:
+            return None
+        for error in planned.problems.values():
+            raise error
+        return _some(planned, (HEIGHT, SCALE))
+
+    def _planned(self, request: PictureRequest, name: str) -> Surface | None:
+        """One plan for a material's displacement and its slopes; None where it has none. Raises CollageError."""
         network = request.materials[name]
         targets = targets_of(network)
         if not targets:
             return None
+        sloped, more = with_slopes(network)
         make = partial(
-            plan_targets, self.library, network, targets, folder=request.material_folder, images=self.plans.images
-        )
-        moving = self.plans.get((name, "displacement"), network, (request.material_folder,), make)
-        for error in moving.problems.values():
-            raise error
-        return moving
+            plan_targets, self.library, sloped, {**targets, **more}, folder=request.material_folder,
+            images=self.plans.images,
+        )  # fmt: skip
+        return self.plans.get((name, "displacement"), network, (request.material_folder,), make)
+
+
+def _some(surface: Surface, names: Collection[str]) -> Surface:
+    """The same with some of its outputs."""
+    outputs = {name: one for name, one in surface.plan.outputs.items() if name in names}
+    return replace(surface, plan=replace(surface.plan, outputs=outputs))

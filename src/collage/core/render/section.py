@@ -158,5 +158,5 @@ def _in_world(item: BenchObject, line: SectionLine) -> tuple[np.ndarray, np.ndar
 def _undisplaced(points: Points, scene: Scene) -> tuple[np.ndarray, np.ndarray]:
     """Where points were before they were displaced, and their normals then, (n, 3) float64 each, world space."""
     on_object = scene.rest is not None and points.object_position is not None
-    rest = undisplaced(points, scene)[0] if on_object else points
+    rest = undisplaced(points, scene) if on_object else points
     return rest.position.T.astype(np.float64), rest.normal.T.astype(np.float64)

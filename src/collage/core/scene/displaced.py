@@ -12,8 +12,8 @@ from collage.core.geometry.topology import numbered
 
 MOST_TRIANGLES = 2_000_000  # of one object, whatever is asked for
 ENOUGH = 120_000  # triangles that are fine enough where nothing is asked for
-BEGINNING = 50_000  # triangles from which on they are divided only where the height asks for it
-ENOUGH_IN_MOTION = 40_000  # the same while a value is dragged
+BEGINNING = 12_000  # triangles from which on they are divided only where the height asks for it
+ENOUGH_IN_MOTION = 12_000  # the same while a value is dragged: the light shows what is finer
 DEEPEST = 8  # divisions
 HARD = 0.999  # cosine between normals from which on corners of a vertex are shaded as one
 

@@ -100,6 +100,38 @@ def made(renderer: Renderer, asked: PictureRequest) -> Displaced:
     return found
 
 
+@pytest.mark.parametrize(("space", "wanted"), [(0, "tangent"), (1, "object"), (2, "world")])
+@pytest.mark.parametrize("signed", [False, True])
+def test_vectors_of_any_space_move_the_surface_that_way(renderer, space: int, wanted: str, signed: bool) -> None:
+    """One sixth of a metre by two by minus three sixths, of an object that is turned."""
+    vector = np.array([1, 2, -3]) / 6
+    stored = vector if signed else vector / 2 + 0.5
+    network = parse_document(
+        f"""<materialx version="1.39"><clg_vector_relief name="h" type="vector3">
+            <input name="in" type="vector3" value="{", ".join(map(str, stored))}"/>
+            <input name="space" type="integer" value="{space}"/>
+            <input name="signed" type="boolean" value="{str(signed).lower()}"/>
+            <input name="depth" type="float" value="0.03"/></clg_vector_relief>
+        <open_pbr_surface name="surface" type="surfaceshader"/>
+        <displacement name="d" type="displacementshader"><input name="displacement" type="vector3" nodename="h"/>
+        </displacement>
+        <surfacematerial name="m" type="material"><input name="surfaceshader" type="surfaceshader" nodename="surface"/>
+            <input name="displacementshader" type="displacementshader" nodename="d"/></surfacematerial>
+        </materialx>""".encode()
+    )
+    ball = stock("Ball", "sphere", material="m", turn=35, tilt=20, sizes={"segments": 24}, division=Division(level=0))
+    found = made(renderer, PictureRequest(bench_of(ball), {"m": network}, 80, 60))
+    gone = found.mesh.positions - found.rest
+    if wanted == "tangent":  # by how much along the normal, at the equator where tangents are plain
+        corner = found.mesh.triangles.ravel()
+        along = (gone[corner] * found.rest_normals).sum(axis=1)
+        assert np.median(along) == pytest.approx(0.03 * vector[2], abs=1e-4)
+        return
+    turn = ball.matrix().T if wanted == "world" else np.eye(3)
+    inner = np.abs(found.rest[:, 1] - found.rest[:, 1].mean()) < 0.09  # at the poles several tangents meet
+    assert np.abs(gone - 0.03 * vector @ turn)[inner].max() < 1e-5
+
+
 def volume_of(found: Displaced) -> float:
     p = found.mesh.positions[found.mesh.triangles].astype(float)
     return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)

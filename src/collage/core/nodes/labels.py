@@ -59,6 +59,7 @@ LABELS = {
     "dot": "Pass through", "blur": "Blur", "nodegraph": "Group", "facingratio": "Facing ratio",
     "blackbody": "Blackbody", "displacement": "Displacement",
     "clg_normal_format": "Normal map format", "clg_blend_normals": "Normal blend", "clg_relief_depth": "Relief depth",
+    "clg_vector_relief": "Vector relief",
     "clg_waves": "Broad waves",
 }  # fmt: skip
 """Label of each category. Categories that are not here are shown by their standard name."""
@@ -83,6 +84,7 @@ SYNONYMS = {
     "clg_slope_mask": "dust snow moss up angle steepness curvature",
     "clg_normal_format": "flip green channel swap axes invert y signed two channels blue convert",
     "clg_blend_normals": "combine stack add normal maps detail bump layers",
+    "clg_vector_relief": "displacement vectors object world tangent space map",
     "clg_relief_depth": "displacement height midpoint amount outward limits clamp metres",
     "clg_waves": "uneven wavy wobble bend warp relief displacement wall pattern",
     "clg_height_mask": "tide damp dirt ground gradient world",

@@ -33,7 +33,7 @@ Ground = Literal["flat", "shape", "raw"]
 NEEDS_SHAPE = {"normal", "viewdirection", "facingratio", "clg_slope_mask", "clg_rim_mask"}
 """Kinds of cards that say nothing on a flat sheet: they look at how the surface lies."""
 
-IN_METRES = {"clg_waves", "clg_relief_depth"}
+IN_METRES = {"clg_waves", "clg_relief_depth", "clg_vector_relief"}
 """Kinds of cards whose numbers are far from 0 to 1: shown from the least to the greatest."""
 
 SURROUND = 0.195

@@ -24,7 +24,7 @@ MAX_DEPTH = 40
 MAX_ELEMENTS = 500_000
 
 _NODES = Path(__file__).parent.parent / "nodes"
-OWN_DEFINITIONS = (_NODES / "collage_defs.mtlx", _NODES / "coordinates.mtlx", _NODES / "relief.mtlx")
+OWN_DEFINITIONS = tuple(_NODES / f"{name}.mtlx" for name in ("collage_defs", "coordinates", "relief", "masks"))
 """Files of Collage's definitions. A document carries those it uses along, so that other programs understand it."""
 
 _OWN = ("ND_clg_", "NG_clg_")
@@ -131,11 +131,12 @@ def _carry_own(document: Any, used: set[str]) -> None:
         category = min(used - done)
         done.add(category)
         for definition in own.getMatchingNodeDefs(category):
-            graph = next(one for one in own.getNodeGraphs() if one.getNodeDefString() == definition.getName())
-            for one in (definition, graph):
+            graphs = [one for one in own.getNodeGraphs() if one.getNodeDefString() == definition.getName()]
+            for one in (definition, *graphs):  # what looks around with rays has no graph
                 copy = document.addChildOfCategory(one.getCategory(), one.getName())
                 copy.copyContentFrom(one)
-            used |= {node.getCategory() for node in graph.getNodes() if node.getCategory().startswith("clg_")}
+            for graph in graphs:
+                used |= {node.getCategory() for node in graph.getNodes() if node.getCategory().startswith("clg_")}
 
 
 def _standard_definitions() -> Any:

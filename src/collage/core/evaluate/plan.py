@@ -103,6 +103,14 @@ class Step:
         return {name: one for name, one in self.sources.items() if isinstance(one, Ref)}
 
 
+def sends_rays(plan: Plan) -> bool:
+    """Whether something of a plan looks around with rays; see nodes.proximity."""
+    if "rays" not in plan.memo:
+        marks = (getattr(step.function, "__collage__", None) for step in plan.steps)
+        plan.memo["rays"] = any(mark is not None and mark.rays for mark in marks)
+    return bool(plan.memo["rays"])
+
+
 @dataclass(frozen=True)
 class CardOutput:
     """What a card puts out, as something to plan for."""

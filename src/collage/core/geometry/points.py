@@ -36,6 +36,7 @@ class Points:
     triangle : (n,) int32, the triangle of each in the scene; None where there is none.
     own_normal : (3, n), the normal without what of displacement is finer than the mesh; None where that is nothing.
     around : the objects that the points lie on and the camera; None where there are none.
+    effort : the share of all rays that masks send from the points, 0 to 1: less for a first look.
     """
 
     position: np.ndarray
@@ -59,6 +60,7 @@ class Points:
     triangle: np.ndarray | None = None
     own_normal: np.ndarray | None = None
     around: Surroundings | None = None
+    effort: float = 1.0
     id: int = field(default_factory=lambda: next(_ids))
 
     def changed(self, **fields: Any) -> Points:

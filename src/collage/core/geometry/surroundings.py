@@ -5,6 +5,7 @@ from __future__ import annotations
 import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -41,6 +42,7 @@ class Surroundings:
     gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV
         sets, for each triangle of the scene, world space.
     turns : (sets - 1, 3 t) how far tangents are turned from those, see Mesh.tangent_turns.
+    tracer : Embree's scene of all triangles, for rays from the points; None where there are none.
     """
 
     names: tuple[str, ...] = ()
@@ -55,6 +57,7 @@ class Surroundings:
     corners: np.ndarray = field(default_factory=lambda: np.zeros((0, 6), np.float32))
     colours: Sequence[np.ndarray] = ()
     camera: CameraFrame | None = None
+    tracer: Any = None
 
     def frame(self, space: str) -> tuple[np.ndarray, np.ndarray] | None:
         """Rotation (3, 3) from world space and origin (3,) of a named space: `camera`, or an object's own by its name.

@@ -52,6 +52,7 @@ class Mark:
     beside: bool
     picks: Picks
     most: Mapping[str, int]
+    rays: bool = False
 
     def beyond(self, constants: Mapping[str, Any]) -> list[str]:
         """Sentences about constant inputs that ask for more than makes a difference."""
@@ -84,6 +85,7 @@ def behaviour(
     beside: bool = False,
     picks: Picks = _no_pick,
     most: Mapping[str, int] = MappingProxyType({}),
+    rays: bool = False,
 ) -> Callable[[Function], Function]:
     """Marks `(ctx, **inputs) -> Array` as what cards of these categories compute.
 
@@ -92,12 +94,13 @@ def behaviour(
     beside : the function finds those steps itself where they are the neighbours in a picture, given as `Beside`.
     picks : tells an input that is simply passed on, so that what the others need is never computed.
     most : by input, the highest number that makes a difference; a card that asks for more is told so.
+    rays : it looks around with rays, and is asked again at rest, with all of them; see Points.effort.
     A category may also be a full definition name (ND_...), which then goes first.
     """
 
     def mark(function: Function) -> Function:
         looks = spatial or bool(heights)
-        function.__collage__ = Mark(categories, looks, heights, beside, picks, most)  # type: ignore[attr-defined]
+        function.__collage__ = Mark(categories, looks, heights, beside, picks, most, rays)  # type: ignore[attr-defined]
         return function
 
     return mark

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -23,17 +24,25 @@ from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.render.film import shown_value, to_display
+from collage.core.render.samples import find_samples
 from collage.core.render.values import NO_NUMBER, limits_of, marked, marks, scaled
+from collage.core.scene.bench import stock
+from collage.core.scene.cameras import Camera
+from collage.core.scene.scene import GROUND, build_scene
 
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT_BOX: Box = ((0.0, 0.0, 0.0), (1.0, 1.0, 0.0))
 Ground = Literal["flat", "shape", "raw"]
-"""What pictures lie on: flat; on a ball; or flat with their least and greatest value as black and white."""
+"""What pictures lie on: flat; on a ball; or flat with their least and greatest value as black and white. Of cards that
+look around, on a pot instead of a ball."""
 
 NEEDS_SHAPE = {"normal", "viewdirection", "facingratio", "clg_slope_mask", "clg_rim_mask"}
 """Kinds of cards that say nothing on a flat sheet: they look at how the surface lies."""
 
-IN_METRES = {"clg_waves", "clg_relief_depth", "clg_vector_relief"}
+NEEDS_OBJECT = {"clg_crevice_mask", "clg_edge_mask", "clg_distance_mask", "clg_thickness"}
+"""Kinds of cards that look around with rays: they are shown on a pot that stands on the ground."""
+
+IN_METRES = {"clg_waves", "clg_relief_depth", "clg_vector_relief", "clg_thickness"}
 """Kinds of cards whose numbers are far from 0 to 1: shown from the least to the greatest."""
 
 SURROUND = 0.195
@@ -109,6 +118,20 @@ def _ball(width: int, height: int, box: Box) -> tuple[Points, np.ndarray]:
     return points, np.where(inside, light, 0).astype(np.float32)
 
 
+@lru_cache(maxsize=4)
+def _pot(width: int, height: int) -> tuple[Points, np.ndarray, np.ndarray]:
+    """Points on a pot that stands on the ground, the pixel of each, and the light in every pixel, 0 beside it."""
+    item = stock("Pot", "pot", sizes={"segments": 64}, scale=0.45)
+    camera = Camera(turn=20, height=28).framing(*item.mesh().bounds)
+    camera = camera.model_copy(update={"distance": camera.distance * 0.72})
+    found = find_samples(build_scene((item,), True), camera, (width, height), edges=False)
+    group = next(one for one in found.groups if one.region != GROUND)
+    light, pixel = np.zeros(width * height, np.float32), found.pixel[group.start : group.stop]
+    normal = group.points.normal
+    light[pixel] = np.clip(normal[0] * -0.35 + normal[1] * 0.5 + normal[2] * 0.79, 0, 1) * 0.75 + 0.25
+    return group.points.changed(effort=1.0), pixel, light
+
+
 def first_output(library: Library, card: Card) -> tuple[str, str] | None:
     """Name and type of the output that stands for a card in its picture; None if it has no picture."""
     if card.network is not None:
@@ -129,12 +152,18 @@ def first_output(library: Library, card: Card) -> tuple[str, str] | None:
 
 def needs_shape(network: Network, name: str) -> bool:
     """Whether what a card puts out depends on how the surface lies, by itself or by what it takes in."""
-    return any(_looks_at_shape(network.cards[one]) for one in network.upstream(name))
+    return any(_is_one(network.cards[one], NEEDS_SHAPE | NEEDS_OBJECT) for one in network.upstream(name))
 
 
-def _looks_at_shape(card: Card) -> bool:
+def needs_object(network: Network, name: str) -> bool:
+    """Whether it depends on what lies around."""
+    return any(_is_one(network.cards[one], NEEDS_OBJECT) for one in network.upstream(name))
+
+
+def _is_one(card: Card, kinds: AbstractSet[str]) -> bool:
+    """Whether a card is of one of the kinds, or has one in it."""
     within = card.network.cards.values() if card.network is not None else ()
-    return card.category in NEEDS_SHAPE or any(_looks_at_shape(one) for one in within)
+    return card.category in kinds or any(_is_one(one, kinds) for one in within)
 
 
 def card_pictures(
@@ -163,7 +192,7 @@ def card_pictures(
     """
     network = inside(document, path)
 
-    def made(some: list[str], on: Ground) -> CardPictures:
+    def made(some: list[str], on: Ground, pot: bool = False) -> CardPictures:
         targets: dict[str, CardOutput] = {}
         types: dict[str, str] = {}
         for name in some:
@@ -173,26 +202,36 @@ def card_pictures(
         loaded = images.loaded if images is not None else 0
         plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud, until=until)
         points, light = _ball(*size, box) if on == "shape" else (_sheet(*size, box), None)
+        pixel = None
+        if pot:
+            points, pixel, light = _pot(*size)
         values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
         pictures, read = {}, {}
         for name, value in values.items():
             if isinstance(value, np.ndarray):
-                read[name] = number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
+                number = np.broadcast_to(value.astype(np.float32), (len(value), points.count))
+                if pixel is not None:
+                    spread = np.zeros((len(number), size[0] * size[1]), np.float32)
+                    spread[:, pixel] = number
+                    number = spread
+                read[name] = number
                 what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
                 shown_on: Ground = "raw" if network.cards[name].category in IN_METRES else on
                 pictures[name] = _picture(number, what, size, shown_on, light, mark)
         return CardPictures(pictures, plan.problems, read, _waiting(plan, loaded))
 
     every = list(names)
+    on_pot = [name for name in every if needs_object(network, name)] if ground in ("flat", "shape") else []
     on_ball = [name for name in every if needs_shape(network, name)] if ground == "flat" else []
-    rest = made([name for name in every if name not in on_ball], ground)
-    if not on_ball:
-        return rest
-    more = made(on_ball, "shape")
-    return CardPictures(
-        {**rest.pictures, **more.pictures}, {**rest.problems, **more.problems}, {**rest.values, **more.values},
-        rest.waiting | more.waiting,
-    )  # fmt: skip
+    on_ball = [name for name in on_ball if name not in on_pot]
+    found = made([name for name in every if name not in on_ball and name not in on_pot], ground)
+    for more in (made(on_ball, "shape") if on_ball else None, made(on_pot, "shape", True) if on_pot else None):
+        if more is not None:
+            found = CardPictures(
+                {**found.pictures, **more.pictures}, {**found.problems, **more.problems},
+                {**found.values, **more.values}, found.waiting | more.waiting,
+            )  # fmt: skip
+    return found
 
 
 def _waiting(plan: Plan, loaded: int) -> frozenset[Place]:

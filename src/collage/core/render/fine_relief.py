@@ -7,6 +7,7 @@ was before. So a mesh needs to be only as fine as its outline and its shadows as
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -103,7 +104,9 @@ def _at_rest(points: Points, scene: Scene, workers: Workers | None = None) -> tu
         points.count,
     )
     place = points.around.places[points.object_number].T
+    around = replace(points.around, tracer=None)  # rays would meet the displaced surface
     before = points.changed(
+        around=around,
         position=np.ascontiguousarray(points.out_of_object(points.object_position) + place, np.float32),
         normal=rows[k.NORMAL : k.NORMAL + 3],
         along_u=rows[k.ALONG_U : k.ALONG_U + 3],

@@ -236,19 +236,20 @@ class View:
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()
-        self._fine: dict[int, tuple[str, ObjectSamples]] = {}
+        self._changed: dict[tuple[str, int], tuple[str, ObjectSamples]] = {}
 
-    def with_fine_relief(self, group: ObjectSamples, name: str, make: Callable[[], Points]) -> ObjectSamples:
-        """A group with the normals of a displacement's fine part, which has a name; kept until that changes."""
-        known = self._fine.get(group.start)
+    def with_points(self, group: ObjectSamples, kind: str, name: str, make: Callable[[], Points]) -> ObjectSamples:
+        """A group with other points, of which there is one of each kind; kept until their name changes."""
+        key = kind, group.start
+        known = self._changed.get(key)
         if known is None or known[0] != name:
-            known = self._fine[group.start] = name, replace(group, points=make())
+            known = self._changed[key] = name, replace(group, points=make())
         return known[1]
 
     @property
     def groups(self) -> list[ObjectSamples]:
-        """All groups of samples, and those that stand in for some of them, see `with_fine_relief`."""
-        return [*self.samples.groups, *(group for _, group in self._fine.values())]
+        """All groups of samples, and those that stand in for some of them, see `with_points`."""
+        return [*self.samples.groups, *(group for _, group in self._changed.values())]
 
     def followed(self, scene: Scene, samples: Samples) -> View:
         """The same look at a scene of the same shape, of which some objects have other UVs.

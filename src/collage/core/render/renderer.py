@@ -16,7 +16,7 @@ from collage.core.base.memory import keep_freed_memory
 from collage.core.base.progress import Progress, Steps, finished
 from collage.core.document.model import Network
 from collage.core.evaluate.literals import Loud
-from collage.core.evaluate.plan import Place, build_plan
+from collage.core.evaluate.plan import Place, Plan, build_plan, sends_rays
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, never, run
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.store import WAIT, ImageStore
@@ -347,7 +347,7 @@ class _Work:
         number, rule = view.scene.regions[group.region]
         material = request.bench.objects[number].material_of(rule)
         if request.peek is not None:
-            return self._peeked(material, group)
+            return self._peeked(view, material, group)
         surface = self.surfaces.get(material)
         if surface is None:
             return self._shown(view, group, {}, light, depth)
@@ -362,7 +362,8 @@ class _Work:
             make = partial(
                 with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled
             )
-            group = view.with_fine_relief(group, f"{quick} {surface_key(slopes)}", make)
+            group = view.with_points(group, "fine relief", f"{quick} {surface_key(slopes)}", make)
+        group = self._with_all_rays(view, group, surface.plan)
         environment = self.request.bench.environment
         shown = light.key if light is not None else ""
         mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"
@@ -380,6 +381,13 @@ class _Work:
             if self.stage is COMPLETE or view.follows:  # else what a moving hand sees is not seen again
                 cache.put(name, group.points.id, kept)
         return kept
+
+    def _with_all_rays(self, view: View, group: ObjectSamples, plan: Plan) -> ObjectSamples:
+        """At rest, points from which masks send all of their rays; before, and where there are none, as they are."""
+        points = group.points
+        if self.stage is not COMPLETE or points.effort >= 1 or not sends_rays(plan):
+            return group
+        return view.with_points(group, "all rays", f"{points.id}", lambda: points.changed(effort=1.0))
 
     def _shown(
         self, view: View, group: ObjectSamples, inputs: Mapping[str, Array], light: Light | None, depth: int
@@ -423,7 +431,7 @@ class _Work:
         views.recount(key)
         return seen
 
-    def _peeked(self, material: str, group: ObjectSamples) -> Array:
+    def _peeked(self, view: View, material: str, group: ObjectSamples) -> Array:
         request, renderer = self.request, self.renderer
         assert request.peek is not None
         name, target = request.peek
@@ -435,6 +443,7 @@ class _Work:
         )  # fmt: skip
         self.problems.update({(name, place): error for place, error in plan.problems.items()})
         source = plan.outputs.get("peek")
+        group = self._with_all_rays(view, group, plan)
         result = run(plan, group.points, cache=renderer.cache, workers=renderer.workers, cancelled=self.cancelled)
         value = result.get("peek")
         numbers = value.astype(np.float32) if isinstance(value, np.ndarray) else np.zeros((1, 1), np.float32)

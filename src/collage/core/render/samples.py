@@ -35,6 +35,7 @@ _STEP = np.arange(61 * EDGE_SAMPLES)
 _EDGE_PLACES = np.stack([_STEP * 0.7548776662 + 0.5, _STEP * 0.5698402910 + 0.5], axis=1) % 1
 _EDGE_PLACES = _EDGE_PLACES.astype(np.float32).reshape(-1, EDGE_SAMPLES, 2)
 
+FIRST_EFFORT = 0.2  # of what sees rays at points of a picture, until it is at rest
 MOST_BACKS = 4  # of surfaces that a ray goes through to find a front
 
 Result = TypeVar("Result")
@@ -225,7 +226,7 @@ def find_hits(
     worn : see `find_samples`. Raises Cancelled.
     """
     finder = _Finder(scene, Camera(), (len(origins), 1), workers, cancelled, worn=worn)
-    finder.focal_length = np.float32(1)
+    finder.focal_length, finder.effort = np.float32(1), 1.0
     return finder.hits(origins, directions, furthest, wide)
 
 
@@ -311,6 +312,7 @@ class _Finder:
         self.focal_length = np.float32(camera.focal_length(*size))
         frame = CameraFrame(self.eye, self.axes, float(self.focal_length) / size[1])
         self.around = replace(scene.around, camera=frame)
+        self.effort = FIRST_EFFORT
         self.workers, self.cancelled = workers, cancelled
 
     def picture(self, shift: tuple[float, float], edges: bool) -> Samples:
@@ -521,4 +523,5 @@ class _Finder:
             slot=self._id(SLOT, triangle),
             triangle=triangle,
             around=self.around,
+            effort=self.effort,
         )

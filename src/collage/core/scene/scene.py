@@ -235,7 +235,7 @@ def build_scene(
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     colours = _vertex_colours([mesh for _, mesh, _ in placed], count)
     around = _around(objects, meshes, turns, ids[OBJECT], gradients)
-    around = replace(around, corners=corners, colours=colours, turns=turned[1:])
+    around = replace(around, corners=corners, colours=colours, turns=turned[1:], tracer=tracer)
     shown = [world for world, (_, mesh, _) in zip(worlds, placed[: len(objects)], strict=False) if len(mesh.triangles)]
     bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground, displaced)
     return Scene(

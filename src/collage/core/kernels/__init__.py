@@ -36,27 +36,14 @@ FAMILIES = {
     "meshes": 4.5,
     "pyramids": 2.1,
     "relief": 1.9,
-    "proximity": 1.4,
     "film": 1.8,
     "png": 1.6,
+    "proximity": 1.4,
     "uv": 1.2,
 }
 """By family, the seconds that compiling it took on one processor of an ordinary server: the shares of the progress."""
 
-NEEDED = (
-    "elementwise",
-    "cells",
-    "shading",
-    "sampling",
-    "rays",
-    "noise",
-    "meshes",
-    "pyramids",
-    "png",
-    "relief",
-    "proximity",
-    "film",
-)
+NEEDED = tuple(name for name in FAMILIES if name not in ("hexagons", "uv"))
 """What a project's first picture needs; the rest can come after it."""
 
 ROOM = 400  # megabytes that one compiling process may take

@@ -83,11 +83,9 @@ class Rays:
             if not len(waiting):
                 break
             gone = gone * np.float32(1 + 1e-5) + self.lift[at[waiting]]
-            start = origins[waiting] + ways[waiting] * gone[:, None]
-            left = np.maximum(far[waiting] - gone, 0)
-            more = self.tracer.run(
-                np.ascontiguousarray(start), np.ascontiguousarray(ways[waiting]), dists=left, output=1
-            )
+            way, left = np.ascontiguousarray(ways[waiting]), np.maximum(far[waiting] - gone, 0)
+            start = np.ascontiguousarray(origins[waiting] + way * gone[:, None])
+            more = self.tracer.run(start, way, dists=left, output=1)
             triangle[waiting], length[waiting] = more["primID"], gone + more["tfar"]
             still = self._other(at[waiting], triangle[waiting])
             gone, waiting = length[waiting][still], waiting[still]

@@ -260,3 +260,58 @@ def unlink(folder: Folder, material: Material, follower: Annotated[str, typer.Ar
         if links.link_of(session.network, place) is None:
             raise CollageError(f"“{follower}” follows no other value.", remedy="See `collage cards list`.")
         acts.unlink(session, place)
+
+
+@app.command()
+def effect(
+    folder: Folder,
+    material: Material,
+    name: Annotated[str, typer.Argument(help="An effect; with --remove the card of one.")] = "",
+    remove: Annotated[bool, typer.Option("--remove", help="Take it away again.")] = False,
+) -> None:
+    """Put an effect over a material, or take it away; without a name, list those that there are."""
+    from collage.core.actions.effects import add_effect, remove_effect
+    from collage.core.nodes.effects import EFFECTS, effects_of
+
+    with saved_session(folder, material) as session:
+        if not name:
+            there = effects_of(session.network)
+            for one in EFFECTS.values():
+                cards = ", ".join(card for card, of in there.items() if of == one.name)
+                typer.echo(f"{one.name:12} {one.help}{f' (on it: {cards})' if cards else ''}")
+        elif remove:
+            remove_effect(session, card_of(session.network, name).name)
+        else:
+            typer.echo(add_effect(session, name))
+
+
+@app.command()
+def mask(
+    folder: Folder,
+    material: Material,
+    source: Annotated[str, typer.Argument(metavar="CARD[.OUTPUT]", help="The mask.")],
+    values: Annotated[
+        list[str] | None, typer.Option("--set", metavar="INPUT=VALUE", help="An input of the surface; may be repeated.")
+    ] = None,
+    release: Annotated[bool, typer.Option("--release", help="Take it off all inputs that follow it.")] = False,
+) -> None:
+    """Give inputs of the surface other values where a mask is, or take the mask off them."""
+    from collage.core.actions.effects import release_mask, use_mask
+    from collage.core.document.materials import surface_card
+    from collage.core.document.model import Wire
+
+    name, _, output = source.partition(".")
+    with saved_session(folder, material) as session:
+        card_of(session.network, name)
+        surface = surface_card(session.network)
+        if release:
+            release_mask(session, name)
+            return
+        given: dict[str, Value] = {}
+        for one in values or []:
+            key, _, text = one.partition("=")
+            tab = tab_of(session.library, surface, key) if surface is not None else None
+            given[key] = parsed_value(key, tab.type if tab is not None else "float", text)
+        if not given:
+            raise CollageError("No input is named.", remedy="Name one or more with --set INPUT=VALUE.")
+        use_mask(session, Wire(name, output), given)

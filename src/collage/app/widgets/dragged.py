@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 MATERIAL_FORMAT = "application/x-collage-material"  # a material's name
 OFFER_FORMAT = "application/x-collage-offer"  # a definition's name, dragged from the sources
 SET_FORMAT = "application/x-collage-set"  # a map set: the material's name and the card's, on two lines
+EFFECT_FORMAT = "application/x-collage-effect"  # an effect's name
 KEPT_FORMAT = "application/x-collage-group"  # a saved group's name
 
 

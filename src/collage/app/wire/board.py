@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.theme import Theme
-from collage.app.widgets.dragged import KEPT_FORMAT, OFFER_FORMAT, SET_FORMAT, files_in, text_in
+from collage.app.widgets.dragged import EFFECT_FORMAT, KEPT_FORMAT, OFFER_FORMAT, SET_FORMAT, files_in, text_in
 from collage.app.wire.board_arrows import next_card
 from collage.app.wire.board_menu import conversion_menu, menu_at
 from collage.app.wire.board_view import BoardView
@@ -58,6 +58,9 @@ class Hand(Enum):
     WIRE = auto()
     STROKE = auto()
     FRAME = auto()
+
+
+THINGS = (SET_FORMAT, KEPT_FORMAT, EFFECT_FORMAT)  # dragged from the sources
 
 
 class Board(BoardView):
@@ -553,7 +556,7 @@ class Board(BoardView):
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         mime = event.mimeData()
-        if any(mime.hasFormat(form) for form in (OFFER_FORMAT, SET_FORMAT, KEPT_FORMAT)) or files_in(mime):
+        if any(mime.hasFormat(form) for form in (OFFER_FORMAT, *THINGS)) or files_in(mime):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
@@ -571,7 +574,7 @@ class Board(BoardView):
         if definition is not None:
             self.session.add(definition, self.seen_place(event.position().toPoint()))
             event.acceptProposedAction()
-        for form in (SET_FORMAT, KEPT_FORMAT):
+        for form in THINGS:
             if event.mimeData().hasFormat(form):
                 text = text_in(event.mimeData(), form)
                 self.thing_dropped.emit(form, text, self.seen_place(event.position().toPoint()))

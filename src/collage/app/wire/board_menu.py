@@ -15,12 +15,14 @@ from collage.app.wire.weights_dialog import WeightsDialog
 from collage.app.wire.wire_item import WireItem
 from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import cards as cards_acts
+from collage.core.actions import effects as effects_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
 from collage.core.actions import wires as wires_acts
 from collage.core.actions.registry import action_of
+from collage.core.document.model import Wire
 from collage.core.nodes.labels import input_label
-from collage.core.nodes.wiring import origin, ways
+from collage.core.nodes.wiring import origin, output_type, ways
 
 
 def menu_at(board: BoardView, frame_hand: FrameHand, point: QPoint) -> QMenu:
@@ -67,6 +69,12 @@ def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
         menu.addAction("Open group", lambda: session.open_group((*session.path, card.name)))
         add(menu, groups_acts.ungroup, lambda: groups_acts.ungroup(session))
         menu.addAction("Save group to sources", lambda: board.keep_wanted.emit(card.name))
+    if effects_acts.is_effect(session, card.name):
+        add(menu, effects_acts.remove_effect, partial(effects_acts.remove_effect, session, card.name))
+    elif not session.path and card.first_output is not None and _is_mask(board, card):
+        add(menu, effects_acts.use_mask, partial(board.mask_wanted.emit, card.name))
+        if effects_acts.follows_mask(session, card.name):
+            add(menu, effects_acts.release_mask, partial(effects_acts.release_mask, session, card.name))
     if session.path:
         add(menu, groups_acts.add_output, partial(groups_acts.add_output, session, card.name, card.first_output))
     add(menu, wires_acts.put_between, board.between_wanted.emit)
@@ -74,6 +82,12 @@ def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
     if card.card.type == "surfaceshader":
         menu.addSeparator()
         add(menu, session.show_surface, lambda: session.show_surface(chosen[0]))
+
+
+def _is_mask(board: BoardView, card: CardItem) -> bool:
+    """Whether a card puts out one number a point."""
+    wire = Wire(card.name, card.first_output)
+    return output_type(board.session.library, board.session.network, wire) == "float"
 
 
 def conversion_menu(board: BoardView, wire: WireItem) -> QMenu:

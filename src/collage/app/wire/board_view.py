@@ -54,6 +54,7 @@ class BoardView(QGraphicsView):
     files_dropped = Signal(object, object)  # list of Paths, the place on the board
     thing_dropped = Signal(str, str, object)  # what is carried: its form, its text; the place on the board
     keep_wanted = Signal(str)  # a group to put on the shelf
+    mask_wanted = Signal(str)  # a card whose output is to be used as a mask
     wire_wanted = Signal(str)  # a card whose output is to be wired by keyboard
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:

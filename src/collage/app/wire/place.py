@@ -18,7 +18,7 @@ from collage.app.shell.drops import Drops
 from collage.app.shell.place import Entry
 from collage.app.shell.studio import Studio
 from collage.app.theme import Theme
-from collage.app.widgets.dragged import KEPT_FORMAT
+from collage.app.widgets.dragged import EFFECT_FORMAT, KEPT_FORMAT
 from collage.app.widgets.panels import splitter
 from collage.app.widgets.pick_field import PickField
 from collage.app.wire.add_field import AddField, Other
@@ -26,9 +26,11 @@ from collage.app.wire.board import HINT, Board
 from collage.app.wire.channels_panel import ChannelsPanel
 from collage.app.wire.controls_panel import ControlsPanel
 from collage.app.wire.keyboard import BoardKeyboard
+from collage.app.wire.mask_dialog import MaskDialog
 from collage.app.wire.menu_entries import entries_of
 from collage.app.wire.preview_panel import PreviewPanel
 from collage.app.wire.sources_panel import SourcesPanel
+from collage.core.actions import effects as effects_acts
 from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.document.history import History
@@ -148,6 +150,7 @@ class WirePlace:
         board.between_wanted.connect(self.keyboard.put_between)
         board.wire_wanted.connect(self._wire_wanted)
         board.keep_wanted.connect(self.keep_group)
+        board.mask_wanted.connect(self.mask_dialog)
         board.files_dropped.connect(self.drops.on_board)
         board.thing_dropped.connect(self._take_dropped)
         board.channel_under_pointer = self.channels.under_pointer
@@ -163,6 +166,9 @@ class WirePlace:
         self.sources.take_offer.connect(self._take_offer)
         self.sources.take_set.connect(self._take_set)
         self.sources.take_kept.connect(self._take_kept)
+        self.sources.take_effect.connect(self._take_effect)
+        self.preview.effect_dropped.connect(self._take_effect)
+        studio.maker.effects_ready.connect(lambda images: self.sources.set_kind_pictures(pixmaps(images)))
         studio.maker.ready.connect(self._show_pictures)
         studio.maker.kinds_ready.connect(self._show_kinds)
         studio.maker.material_ready.connect(self._show_material)
@@ -280,9 +286,12 @@ class WirePlace:
             self.session.select([fresh])
 
     def _take_dropped(self, form: str, text: str, place: tuple[float, float]) -> None:
-        """A map set or a saved group that was dragged from the sources."""
+        """A map set, a saved group or an effect that was dragged from the sources."""
         if form == KEPT_FORMAT:
             self._take_kept(text, place)
+            return
+        if form == EFFECT_FORMAT:
+            self._take_effect(text, at=place)
             return
         material, _, name = text.partition("\n")
         if name in self.session.project.materials[material].cards:
@@ -299,6 +308,18 @@ class WirePlace:
 
         if self.session.edit(f"Add {name}", change):
             self.session.select(made[:1])
+
+    def _take_effect(self, name: str, material: str = "", at: tuple[float, float] | None = None) -> None:
+        """Puts an effect over a material; the one in hand if none is named."""
+        try:
+            effects_acts.add_effect(self.session, name, material, at)
+        except CollageError as error:
+            self.studio.tell(error)
+
+    def mask_dialog(self, card: str) -> None:
+        """Asks which inputs of the surface are to follow a card's output."""
+        output = self.board.cards[card].first_output if card in self.board.cards else ""
+        MaskDialog(self.session, Wire(card, output), self.widget).show()
 
     def keep_group(self, card: str = "") -> None:
         """Puts the selected group on the shelf, for other materials and projects."""

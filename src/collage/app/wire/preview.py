@@ -27,7 +27,7 @@ from collage.app.shell.acts import add
 from collage.app.shell.jobs import Latest
 from collage.app.shell.studio import Studio
 from collage.app.theme import font
-from collage.app.widgets.dragged import MATERIAL_FORMAT, files_in, text_in
+from collage.app.widgets.dragged import EFFECT_FORMAT, MATERIAL_FORMAT, files_in, text_in
 from collage.app.widgets.empty_note import EmptyNote
 from collage.app.wire.relief_keys import GRAZING_KEY, HELD, ReliefKeys
 from collage.app.wire.section_view import SectionView
@@ -55,6 +55,7 @@ KEEP_AFTER = 1000  # milliseconds that a picture stands still until it is kept f
 class Preview(Viewport):
     """The session's bench: what a hand does to it, and what is dropped on it."""
 
+    effect_dropped = Signal(str, str)  # an effect, and the material under the pointer
     files_dropped = Signal(object, int)  # list of Paths, the object under the pointer
     stage_changed = Signal()  # the material may be shown on something else
 
@@ -347,14 +348,20 @@ class Preview(Viewport):
             super().mouseReleaseEvent(event)
 
     def clicked(self, point: QPoint) -> None:
-        number = self.object_at(point) if self.stage is None else -1
-        objects = self.session.project.bench.objects
-        if 0 <= number < len(objects):
-            item, faces = objects[number], self.faces_at(point)
-            mine = [one.material for one in item.assigned if one.told_by in faces]
-            name = mine[-1] if mine else item.material
+        name = self._material_at(point) if self.stage is None else ""
+        if name:
+            item = self.session.project.bench.objects[self.object_at(point)]
             self.session.show_material(name)
-            self.hint.emit(f"{item.name} has “{name}”" + (" here" if mine else ""))
+            self.hint.emit(f"{item.name} has “{name}”" + (" here" if name != item.material else ""))
+
+    def _material_at(self, point: QPoint) -> str:
+        """The material of what lies under a point; empty where there is no object."""
+        number, objects = self.object_at(point), self.session.project.bench.objects
+        if not 0 <= number < len(objects):
+            return ""
+        item, faces = objects[number], self.faces_at(point)
+        mine = [one.material for one in item.assigned if one.told_by in faces]
+        return mine[-1] if mine else item.material
 
     # ---- drops, menus -------------------------------------------------------------------------
 
@@ -372,7 +379,8 @@ class Preview(Viewport):
             self.ask("view")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(MATERIAL_FORMAT) or files_in(event.mimeData()):
+        mime = event.mimeData()
+        if any(mime.hasFormat(form) for form in (MATERIAL_FORMAT, EFFECT_FORMAT)) or files_in(event.mimeData()):
             self._carry(True)
             event.acceptProposedAction()
 
@@ -388,13 +396,19 @@ class Preview(Viewport):
             return
         event.setAccepted(0 <= number < len(objects))
         if 0 <= number < len(objects):
-            self.hint.emit(f"Drop to assign to {objects[number].name}")
+            effect = event.mimeData().hasFormat(EFFECT_FORMAT)
+            what = f"put it over “{self._material_at(event.position().toPoint())}”" if effect else "assign to"
+            self.hint.emit(f"Drop to {what}" if effect else f"Drop to {what} {objects[number].name}")
 
     def dropEvent(self, event: QDropEvent) -> None:
         paths, number = files_in(event.mimeData()), self.object_at(event.position().toPoint())
         if paths:
             self.files_dropped.emit(paths, number)
             event.acceptProposedAction()
+        elif event.mimeData().hasFormat(EFFECT_FORMAT):
+            name = self._material_at(event.position().toPoint())
+            if name:
+                self.effect_dropped.emit(text_in(event.mimeData(), EFFECT_FORMAT), name)
         else:
             point = event.position().toPoint()
             name, faces = text_in(event.mimeData(), MATERIAL_FORMAT), self.faces_at(point)

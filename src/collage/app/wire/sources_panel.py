@@ -26,7 +26,14 @@ from PySide6.QtWidgets import (
 
 from collage.app.shell.acts import add
 from collage.app.theme import font
-from collage.app.widgets.dragged import KEPT_FORMAT, MATERIAL_FORMAT, OFFER_FORMAT, SET_FORMAT, start_drag
+from collage.app.widgets.dragged import (
+    EFFECT_FORMAT,
+    KEPT_FORMAT,
+    MATERIAL_FORMAT,
+    OFFER_FORMAT,
+    SET_FORMAT,
+    start_drag,
+)
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.core.actions import materials as materials_acts
 from collage.core.actions.registry import action_of
@@ -34,6 +41,7 @@ from collage.core.actions.session import Session
 from collage.core.assets.shelf import Shelf
 from collage.core.base.text import counted
 from collage.core.document.model import MAP_SET, Card
+from collage.core.nodes.effects import EFFECTS
 from collage.core.nodes.labels import PATTERNS, Offer, label_of, search, title_of
 from collage.core.project.references import file_inputs
 
@@ -136,6 +144,7 @@ class SourcesPanel(QFrame):
     take_offer = Signal(object)  # Offer
     take_set = Signal(str, str)  # material, card: a map set to copy here
     take_kept = Signal(str)  # a group from the shelf
+    take_effect = Signal(str)
 
     def __init__(self, session: Session, every: list[Offer], shelf: Shelf) -> None:
         super().__init__()
@@ -223,6 +232,7 @@ class SourcesPanel(QFrame):
             self._add_steps(column, search(self._every, text)[:24])
         else:
             self._add_patterns(column)
+        self._add_effects(column, text)
         self._add_kept(column, text)
         self._add_materials(column, text)
         column.addStretch(1)
@@ -283,6 +293,24 @@ class SourcesPanel(QFrame):
         tile.taken.connect(lambda: self.take_offer.emit(offer))
         self._register(offer.definition.category, tile)
         return tile
+
+    def _add_effects(self, column: QVBoxLayout, text: str) -> None:
+        """Effects that go over a material as it is."""
+        found = [one for one in EFFECTS.values() if text in f"{one.title} {one.help}".lower()]
+        if not found:
+            return
+        self._heading(column, "Effects")
+        grid = QGridLayout()
+        grid.setSpacing(2)
+        for number, one in enumerate(found):
+            tip = f"{one.title}: {one.help}.\nDouble-click it, or drag it to the board or onto an object."
+            tile = Tile(one.title, "", tip, one.name, kind=EFFECT_FORMAT)
+            tile.taken.connect(partial(self.take_effect.emit, one.name))
+            self._register(f"effect {one.name}", tile)
+            grid.addWidget(tile, number // 3, number % 3)
+        for column_number in range(3):
+            grid.setColumnStretch(column_number, 1)
+        column.addLayout(grid)
 
     def _add_kept(self, column: QVBoxLayout, text: str) -> None:
         """Groups that were kept, to use in any material."""

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 
+from collage.core.actions.effects import below
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.actions.sets import names as names_of
@@ -78,16 +79,10 @@ def _with_maps(session: Session, material: Network, uv_sets: Iterable[str], bake
         return material
     found = replace(sets[0], depth=made.depth)
     found, stored = names_of(session, found, made.paths[0].parent, copy=False)
-    after, name = with_set(material, found, BuildOptions(relief="none"), stored, _below(material))
+    after, name = with_set(material, found, BuildOptions(relief="none"), stored, below(material))
     names = list(uv_sets)
     if bake.uv_set in names[1:]:
         index = names.index(bake.uv_set)
         choice = next(one for one in choices(names) if one.index == index)
         after = with_coordinates(session.library, after, name, choice)
     return after
-
-
-def _below(network: Network) -> tuple[float, float]:
-    """A place on the board below all cards."""
-    rows = [float(card.attributes.get("ypos", 0)) for card in network.cards.values()]
-    return 0.0, max(rows, default=-1.0) + 1.2

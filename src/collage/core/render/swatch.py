@@ -7,8 +7,10 @@ from pathlib import Path
 
 import numpy as np
 
-from collage.core.document.model import Network
+from collage.core.document.materials import new_material, surface_card
+from collage.core.document.model import Input, Network, Value
 from collage.core.evaluate.run import never
+from collage.core.nodes.effects import Effect, with_effect
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import AreaLight, Bench, Camera, stock
@@ -29,6 +31,30 @@ def studio(material: str, shape: str = "sphere") -> Bench:
         camera=camera,
         ground=False,
     )
+
+
+UNDER_EFFECTS: dict[str, Value] = {"base_color": (0.34, 0.15, 0.085), "specular_roughness": 0.35}
+"""The plain clay that effects are shown on."""
+
+
+def effect_swatch(
+    renderer: Renderer, effect: Effect, size: tuple[int, int], cancelled: Callable[[], bool] = never
+) -> np.ndarray:
+    """An effect on a plain block and a pot on the ground, (h, w, 3) uint8. Raises Cancelled."""
+    network = new_material()
+    surface = surface_card(network)
+    assert surface is not None
+    for name, value in UNDER_EFFECTS.items():
+        surface = surface.with_input(Input(name, "color3" if isinstance(value, tuple) else "float", value))
+    network, _ = with_effect(renderer.library, network.with_card(surface), effect, (0.0, 2.0), 0.2)
+    block = stock("Block", "rounded box", material="shown", turn=30, place=(0.075, 0, -0.03),
+                  sizes={"width": 0.13, "height": 0.075, "depth": 0.13, "bevel": 0.004})  # fmt: skip
+    pot = stock("Pot", "pot", material="shown", place=(-0.055, 0, 0.06), scale=0.62)
+    slab = stock("Slab", "plane", material="shown", sizes={"width": 0.6, "depth": 0.6})
+    camera = Camera(turn=8, height=30, distance=0.52, target=(0.005, 0.042, 0.0), field=26)
+    light = AreaLight(turn=-50, height=45, distance=0.6, strength=5.0, width=0.45)
+    bench = Bench(objects=(block, pot, slab), lights=(light,), camera=camera, ground=False)
+    return renderer.picture(PictureRequest(bench, {"shown": network}, *size), cancelled=cancelled).display
 
 
 def swatch(

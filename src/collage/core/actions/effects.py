@@ -1,0 +1,84 @@
+"""What is done with masks and effects: inputs of the surface that follow a mask; each act is one step."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from collage.core.actions.registry import act
+from collage.core.actions.session import Session
+from collage.core.base.errors import CollageError
+from collage.core.document.model import Network, Value, Wire
+from collage.core.nodes.effects import EFFECT, EFFECTS, effects_of, with_effect, without_effect
+from collage.core.nodes.masked import masked_inputs, with_mask, without_mask
+from collage.core.scene.relief import tile_metres
+
+USUAL_SQUARE = 0.5  # metres that the UV square is wide, where nobody wears the material
+
+
+def below(network: Network) -> tuple[float, float]:
+    """A place on the board below all cards."""
+    rows = [card.position[1] for card in network.cards.values() if card.placed]
+    return 0.0, max(rows, default=-1.0) + 1.4
+
+
+@act("effects.add", "Add effect", command="cards effect")
+def add_effect(session: Session, effect: str, material: str = "", place: tuple[float, float] | None = None) -> str:
+    """Puts an effect over a material, over all that it has. Returns the name of its card.
+
+    material : the one in hand if left out. Raises CollageError for an effect that there is not.
+    """
+    if effect not in EFFECTS:
+        raise CollageError(f"There is no effect “{effect}”.", remedy=f"Choose one of {', '.join(EFFECTS)}.")
+    if material and material != session.material:
+        session.show_material(material)
+    session.open_group(())
+    metres = tile_metres(session.bench, session.material) or USUAL_SQUARE
+    made: list[str] = []
+
+    def change(network: Network) -> Network:
+        after, name = with_effect(session.library, network, EFFECTS[effect], place or below(network), metres)
+        made.append(name)
+        return after
+
+    if session.edit(EFFECTS[effect].title, change):
+        session.select(made)
+    return made[0] if made else ""
+
+
+@act("effects.remove", "Remove effect", command="cards effect")
+def remove_effect(session: Session, card: str) -> None:
+    """Takes an effect away again: the material is as it was before. Raises CollageError."""
+    if card not in effects_of(session.network):
+        raise CollageError(f"“{card}” is no effect.", about=card)
+    title = session.title(card)
+    session.edit(f"Remove {title}", lambda network: without_effect(network, card))
+
+
+def is_effect(session: Session, card: str) -> bool:
+    """Whether a card of the network on the board is an effect's."""
+    return card in session.network.cards and EFFECT in session.network.cards[card].attributes
+
+
+@act("masks.use", "Use as mask…", command="cards mask")
+def use_mask(session: Session, mask: Wire, values: Mapping[str, Value]) -> None:
+    """Gives inputs of the surface other values where a mask is. mask : a float. Raises CollageError."""
+    if session.path:
+        raise CollageError("A mask is used among the material's own cards.", about=mask.card,
+                           remedy="Leave the group first.")  # fmt: skip
+    x, y = session.network.cards[mask.card].position
+
+    def change(network: Network) -> Network:
+        return with_mask(session.library, network, mask, values, (x + 1.3, y))
+
+    session.edit(f"Mask {', '.join(values)}", change)
+
+
+@act("masks.release", "Stop using as mask", command="cards mask")
+def release_mask(session: Session, card: str) -> None:
+    """Takes a mask off all inputs that follow it: they have what they had before."""
+    session.edit(f"Release {session.title(card)}", lambda network: without_mask(network, card))
+
+
+def follows_mask(session: Session, card: str) -> tuple[str, ...]:
+    """The inputs of the surface that follow a mask's card."""
+    return tuple(masked_inputs(session.network, card))

@@ -1,0 +1,125 @@
+"""One mask for several inputs of a surface: where it is, each has another value; taken away again without a trace.
+
+Each input gets a Mix between what it had and what it gets there. The mixes name the mask's card, so that they are found
+again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from collage.core.base.errors import CollageError
+from collage.core.document.making import card, given
+from collage.core.document.materials import surface_card
+from collage.core.document.model import Card, Input, Network, Value, Wire
+from collage.core.nodes.library import Library, tabs_of
+
+MASKED_BY = "clg_masked_by"
+"""The attribute of a mix that holds the name of the mask's card."""
+
+CHANNEL = "clg_channel"
+"""The attribute that holds the input of the surface which it is for."""
+
+WAS_DEFAULT = "clg_was_default"
+"""Marks a mix whose input of the surface had been given nothing."""
+
+NORMALS = ("geometry_normal", "geometry_coat_normal")
+BUMP = "bump"  # what raises a normal instead of mixing it
+
+
+def _surface(network: Network) -> Card:
+    found = surface_card(network)
+    if found is None:
+        raise CollageError("The material has no surface.", remedy="Wire a surface to it first.")
+    return found
+
+
+def _before(library: Library, surface: Card, channel: str) -> Input:
+    """What a surface's input has, or the definition's default. Raises CollageError for one that it has not."""
+    tab = tabs_of(library, surface).get(channel)
+    if tab is None:
+        raise CollageError(f"The surface has no input “{channel}”.", about=surface.name)
+    have = surface.inputs.get(channel)
+    return have if have is not None else Input(channel, tab.type, tab.default)
+
+
+def with_mask(
+    library: Library, network: Network, mask: Wire, values: Mapping[str, Value | Wire], place: tuple[float, float]
+) -> Network:
+    """The network with inputs of its surface that have other values where a mask is. Raises CollageError.
+
+    mask : a float. values : by input of the surface. place : where on the board the mixes lie, each below the last.
+    """
+    for number, (channel, value) in enumerate(values.items()):
+        surface = _surface(network)
+        before, at = _before(library, surface, channel), (place[0], place[1] + 0.9 * number)
+        name = network.free_name(f"{channel.rpartition('_')[2]}_where")
+        made = card(name, "mix", before.type, at, "", mix=("float", mask), fg=(before.type, value))
+        if channel not in surface.inputs:
+            made = made.with_attribute(WAS_DEFAULT, "true")
+        if channel in surface.inputs or channel not in NORMALS:
+            made = made.with_input(replace(before, name="bg"))
+        else:
+            normal = card(network.free_name("own_normal"), "normal", "vector3", (at[0] - 0.9, at[1] + 0.4), "",
+                          space=("string", "world"))  # fmt: skip
+            network = network.with_card(_marked(normal, mask, channel))
+            made = made.with_input(given("bg", "vector3", Wire(normal.name)))
+        network = network.with_card(_marked(made, mask, channel))
+        network = network.with_card(surface.with_input(given(channel, before.type, Wire(name))))
+    return network
+
+
+def with_bump(network: Network, mask: Wire, height: Wire, scale: float, place: tuple[float, float]) -> Network:
+    """The network with a height on top of the relief that its surface has, as far as a mask is there.
+
+    The mask makes it weaker, and no slope of its own. scale : of the bump, see nodes.adding.BUMP_UNITS.
+    """
+    surface, channel = _surface(network), "geometry_normal"
+    before = surface.inputs.get(channel)
+    strong = card(network.free_name("relief_strength"), "multiply", "float", (place[0] - 0.9, place[1]), "",
+                  in1=("float", mask), in2=("float", scale))  # fmt: skip
+    network = network.with_card(_marked(strong, mask, channel))
+    name = network.free_name("relief_where")
+    made = card(name, BUMP, "vector3", place, "", height=("float", height), scale=("float", Wire(strong.name)))
+    if before is not None and before.wire is not None:
+        made = made.with_input(replace(before, name="normal"))
+    network = network.with_card(_marked(made, mask, channel))
+    return network.with_card(surface.with_input(given(channel, "vector3", Wire(name))))
+
+
+def _marked(made: Card, mask: Wire, channel: str) -> Card:
+    return made.with_attribute(MASKED_BY, mask.card).with_attribute(CHANNEL, channel)
+
+
+def masked_inputs(network: Network, mask: str) -> dict[str, str]:
+    """The inputs of the surface that a mask's card decides, each with the card that does so."""
+    return {
+        one.attributes[CHANNEL]: one.name
+        for one in network.cards.values()
+        if one.attributes.get(MASKED_BY) == mask and one.category in ("mix", BUMP)
+    }
+
+
+def without_mask(network: Network, mask: str) -> Network:
+    """The network as it was before the mask was used: its mixes are gone, and inputs have what they had."""
+    for name in masked_inputs(network, mask).values():
+        network = _led_back(network, network.cards[name])
+    helpers = {name for name, one in network.cards.items() if one.attributes.get(MASKED_BY) == mask}
+    return network.without_cards(helpers)
+
+
+def _led_back(network: Network, made: Card) -> Network:
+    """The network without a mix or bump, what it was given in its place."""
+    back = made.inputs.get("normal" if made.category == BUMP else "bg")
+    default = back is None or WAS_DEFAULT in made.attributes
+    for user, name, _ in network.consumers(made.name):
+        card_of = network.cards[user]
+        mixed = MASKED_BY in card_of.attributes
+        if mixed and default:
+            card_of = card_of.with_attribute(WAS_DEFAULT, "true")
+        if back is None or (default and not mixed):
+            network = network.with_card(card_of.without_input(name))
+        else:
+            network = network.with_card(card_of.with_input(replace(back, name=name)))
+    return network.without_cards({made.name})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from places import wire_of
-from PySide6.QtCore import QMimeData, QPointF, Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
@@ -13,6 +13,7 @@ from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.dragged import EFFECT_FORMAT
 from collage.app.wire.mask_dialog import MaskDialog
 from collage.core.document.materials import surface_card
+from collage.core.images.files import write_image
 from collage.core.nodes.effects import EFFECTS, effects_of
 from collage.core.nodes.masked import masked_inputs
 
@@ -114,3 +115,34 @@ def test_an_effect_dropped_beside_all_objects_does_nothing(window) -> None:
     height, width = preview.picture.objects.shape
     drop_on(preview, carried("moss"), QPointF(x[0] * preview.width() / width, y[0] * preview.height() / height))
     assert session.project is project
+
+
+def test_a_picture_with_alpha_is_dropped_as_a_label_where_the_hand_is(window, tmp_path) -> None:
+    session, preview = window.session, wire_of(window).preview
+    item = next(one for one in session.bench.objects if one.name == preview.bench().objects[0].name)
+    file = tmp_path / "stamp.png"
+    stamp = np.zeros((32, 64, 4), np.uint8)
+    stamp[4:28, 4:60] = (255, 0, 255, 255)
+    write_image(file, stamp)
+    point = place_of(preview, item.name)
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(file))])
+    before, project = preview.picture.display.astype(int), session.project
+    drop_on(preview, mime, point)
+    menu = next(one for one in preview.findChildren(QMenu) if one.objectName() == "label menu")
+    assert [action.text() for action in menu.actions()] == ["Put it here as a label", "Use it as base colour"]
+    menu.actions()[0].trigger()
+    menu.close()
+    assert wait_until(lambda: bool(effects_of(session.document)), 30)
+    assert settle(window, 60)
+    assert list(effects_of(session.document).values()) == ["label"]
+    height, width = preview.picture.objects.shape
+    x, y = int(point.x() * width / preview.width()), int(point.y() * height / preview.height())
+    red, green, blue = preview.picture.display[y, x].astype(int)
+    assert min(red, blue) > green + 40, "magenta under the hand"
+    changed = np.abs(preview.picture.display.astype(int) - before).max(axis=2) > 30
+    number = [one.name for one in session.bench.objects].index(item.name)
+    assert 0.005 < changed[preview.picture.objects == number].mean() < 0.6, "once, and not all over"
+    assert (session.folder / "maps" / "labels" / "stamp-label.exr").exists()
+    session.history.undo()
+    assert session.project == project

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -315,3 +316,26 @@ def mask(
         if not given:
             raise CollageError("No input is named.", remedy="Name one or more with --set INPUT=VALUE.")
         use_mask(session, Wire(name, output), given)
+
+
+@app.command()
+def label(
+    folder: Folder,
+    material: Material,
+    file: Annotated[Path, typer.Argument(help="A picture; what is transparent in it shows the material.")],
+    name: Annotated[str, typer.Option("--object", help="The object; the first with the material if left out.")] = "",
+    at: Annotated[tuple[float, float, float], typer.Option(help="A place on it, metres.")] = (0.0, 0.0, 0.0),
+    facing: Annotated[tuple[float, float, float], typer.Option(help="Which way it looks there.")] = (0.0, 0.0, 1.0),
+    width: Annotated[float, typer.Option(help="Metres; 0 for a third of the object.")] = 0.0,
+    premultiplied: Annotated[
+        bool | None, typer.Option("--premultiplied/--plain", help="How its colours go with its alpha; else found out.")
+    ] = None,
+) -> None:
+    """Put a picture with transparency on an object, once, over its material; prints the label's card."""
+    from collage.core.actions.effects import add_label
+
+    with saved_session(folder, material) as session:
+        wearers = session.project.wearers(material)
+        if not (name or wearers):
+            raise CollageError(f"No object has “{material}”.", remedy="Assign it to one first.")
+        typer.echo(add_label(session, file, name or wearers[0], at, facing, width, premultiplied=premultiplied))

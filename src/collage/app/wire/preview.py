@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
@@ -32,12 +33,18 @@ from collage.app.widgets.empty_note import EmptyNote
 from collage.app.wire.relief_keys import GRAZING_KEY, HELD, ReliefKeys
 from collage.app.wire.section_view import SectionView
 from collage.core.actions import bench as bench_acts
+from collage.core.actions import effects as effects_acts
 from collage.core.actions import materials as materials_acts
 from collage.core.actions import objects as objects_acts
 from collage.core.actions.registry import action_of
+from collage.core.base.errors import CollageError
+from collage.core.images.alpha import has_alpha, make_label_file
+from collage.core.images.codecs import codec_of
+from collage.core.images.files import read_info
 from collage.core.project.objects import is_mesh
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
+from collage.core.render.pick import pick
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import Bench, BenchObject, Camera, Faces
 from collage.core.scene.geometry import MeshFile
@@ -60,7 +67,7 @@ class Preview(Viewport):
     stage_changed = Signal()  # the material may be shown on something else
 
     def __init__(self, studio: Studio) -> None:
-        self.session, self._pictures = studio.session, studio.kept_pictures
+        self.session, self._pictures, self._jobs = studio.session, studio.kept_pictures, studio.jobs
         super().__init__(studio.renderer, studio.jobs, studio.theme, "Preview")
         session = studio.session
         self.mode = "lit"
@@ -403,7 +410,10 @@ class Preview(Viewport):
     def dropEvent(self, event: QDropEvent) -> None:
         paths, number = files_in(event.mimeData()), self.object_at(event.position().toPoint())
         if paths:
-            self.files_dropped.emit(paths, number)
+            if self.stage is None and _may_be_label(paths) and number >= 0:
+                self.label_menu(paths[0], number, event.position()).popup(self.mapToGlobal(event.position().toPoint()))
+            else:
+                self.files_dropped.emit(paths, number)
             event.acceptProposedAction()
         elif event.mimeData().hasFormat(EFFECT_FORMAT):
             name = self._material_at(event.position().toPoint())
@@ -443,6 +453,38 @@ class Preview(Viewport):
         if isinstance(item.geometry, MeshFile):
             self._fill_smoothing(menu.addMenu(action_of(objects_acts.smooth).label), item.name, item.geometry.smoothing)
         return menu
+
+    def label_menu(self, file: Path, number: int, point: QPointF) -> QMenu:
+        """What a picture with transparency that was dropped on an object is to be."""
+        menu = QMenu(self)
+        menu.setObjectName("label menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Put it here as a label", partial(self.put_label, file, point))
+        menu.addAction("Use it as base colour", partial(self.files_dropped.emit, [file], number))
+        return menu
+
+    def put_label(self, file: Path, point: QPointF) -> None:
+        """A picture with transparency on the object under a point, once, over its material."""
+        request = self.shown
+        if request is None:
+            return
+        try:
+            scale = request.width / max(self.width(), 1), request.height / max(self.height(), 1)
+            found = pick(self.renderer, request, point.x() * scale[0], point.y() * scale[1])
+        except CollageError as error:
+            self.failed.emit(error)
+            return
+        if found is None:
+            return
+
+        def then(made: Path) -> None:
+            try:
+                effects_acts.add_label(self.session, file, found.name, found.place, found.facing, made=made)
+            except CollageError as error:
+                self.failed.emit(error)
+
+        target = effects_acts.label_file(self.session, file)
+        self._jobs.queue(f"Label {file.stem}", lambda _cancelled: make_label_file(file, target), then, self.failed.emit)
 
     def _fill_subdivision(self, menu: QMenu, item: BenchObject) -> None:
         """How finely the object is divided where a material displaces it."""
@@ -503,6 +545,16 @@ class Preview(Viewport):
         number = self.object_at(event.pos())
         if 0 <= number < len(self.session.project.bench.objects):
             self.assign_menu(number, self.faces_at(event.pos())).popup(event.globalPos())
+
+
+def _may_be_label(paths: Sequence[Path]) -> bool:
+    """Whether files are one picture with transparency."""
+    if len(paths) != 1 or codec_of(paths[0]) is None:
+        return False
+    try:
+        return has_alpha(read_info(paths[0]).channels)
+    except CollageError:
+        return False
 
 
 def _capital(text: str) -> str:

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from pathlib import Path
 
+import numpy as np
+
+from collage.core.actions.objects import object_of
 from collage.core.actions.registry import act
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
+from collage.core.base.progress import finished
 from collage.core.document.model import Network, Value, Wire
+from collage.core.images.alpha import make_label_file
+from collage.core.images.files import read_info
 from collage.core.nodes.effects import EFFECT, EFFECTS, effects_of, with_effect, without_effect
 from collage.core.nodes.masked import masked_inputs, with_mask, without_mask
+from collage.core.nodes.paper_label import frame_at, with_label
 from collage.core.scene.relief import tile_metres
 
 USUAL_SQUARE = 0.5  # metres that the UV square is wide, where nobody wears the material
@@ -43,6 +51,56 @@ def add_effect(session: Session, effect: str, material: str = "", place: tuple[f
     if session.edit(EFFECTS[effect].title, change):
         session.select(made)
     return made[0] if made else ""
+
+
+@act("labels.add", "Add label", command="cards label")
+def add_label(
+    session: Session, file: Path, object_name: str, centre: Sequence[float], facing: Sequence[float],
+    width: float = 0.0, *, premultiplied: bool | None = None, made: Path | None = None,
+) -> str:  # fmt: skip
+    """Puts a picture with transparency on an object, once, over its material. Returns the name of its card.
+
+    centre, facing : a place on its surface and where that looks, world space. width : metres; 0 for a third of the
+    object. premultiplied : whether its colours are multiplied by alpha; None to find out. made : the file that was
+    made of it, where that is done; see `label_file`. Raises CollageError.
+    """
+    item = object_of(session.bench, object_name)
+    info = read_info(file)
+    low, high = item.mesh().bounds
+    wide = width or float(np.median(high - low)) / 3
+    own = (np.asarray(centre, float) - np.array(item.place)) @ item.matrix().T
+    frame = frame_at(own, np.asarray(facing, float) @ item.matrix().T, wide, wide * info.height / info.width)
+    target = made or finished(make_label_file(file, label_file(session, file), premultiplied))
+    if item.material not in session.project.materials:
+        raise CollageError("It has no material to put a label on.", about=object_name, remedy="Give it one first.")
+    if item.material != session.material:
+        session.show_material(item.material)
+    session.open_group(())
+    metres, names = tile_metres(session.bench, session.material) or USUAL_SQUARE, list[str]()
+
+    def change(network: Network) -> Network:
+        after, name = with_label(
+            session.library, network, session.relative(target), frame, file.stem, below(network), metres
+        )
+        names.append(name)
+        return after
+
+    if session.edit(f"Label {file.stem}", change):
+        session.select(names)
+    return names[0] if names else ""
+
+
+def label_file(session: Session, file: Path) -> Path:
+    """Where the file of a label is written: among the project's maps, or beside the picture without a project."""
+    return _free_file((session.folder or file.parent) / "maps" / "labels", f"{file.stem}-label")
+
+
+def _free_file(folder: Path, stem: str) -> Path:
+    """A file of this name that is not there yet."""
+    number, path = 2, folder / f"{stem}.exr"
+    while path.exists():
+        path, number = folder / f"{stem}-{number}.exr", number + 1
+    return path
 
 
 @act("effects.remove", "Remove effect", command="cards effect")

@@ -27,7 +27,7 @@ Source = Wire | Value | str
 Range = tuple[float, float]
 
 
-class _Group:
+class Group:
     """Cards that become a group."""
 
     def __init__(self) -> None:
@@ -84,7 +84,7 @@ class _Group:
 Colour = tuple[float, float, float]
 
 
-def _plain(g: _Group, mask: Wire, colour: Colour | None, roughness: float | None, metal: float | None = None) -> None:
+def _plain(g: Group, mask: Wire, colour: Colour | None, roughness: float | None, metal: float | None = None) -> None:
     """The outputs of most effects: their mask times an amount, colour, roughness and metalness."""
     amount = g.offer("amount", "float", 1.0, "Amount", (0, 1))
     g.give(MASK, "float", g.times("amounts", mask, amount))
@@ -98,7 +98,7 @@ def _plain(g: _Group, mask: Wire, colour: Colour | None, roughness: float | None
         g.give("base_metalness", "float", g.put("metal", "constant", "float", value=("float", metal)))
 
 
-def _dust(g: _Group) -> None:
+def _dust(g: Group) -> None:
     full = g.offer("full", "float", 12.0, "Full up to (°)", (0, 90))
     none = g.offer("none", "float", 62.0, "None from (°)", (0, 120))
     patchy = g.offer("patchy", "float", 0.75, "Patchiness", (0, 1))
@@ -109,7 +109,7 @@ def _dust(g: _Group) -> None:
     _plain(g, g.times("settled", mask, 0.48), (0.46, 0.41, 0.34), 0.92, 0.0)
 
 
-def _moss(g: _Group) -> None:
+def _moss(g: Group) -> None:
     reach = g.offer("reach", "float", 0.05, "Reach (m)", (0, 0.2))
     facing = g.offer("facing", "float", 0.7, "Only facing up", (0, 1))
     size = g.offer("fine", "float", 70.0, "Fineness (per m)", (5, 300))
@@ -127,7 +127,7 @@ def _moss(g: _Group) -> None:
     g.give(HEIGHT, "float", rough)
 
 
-def _worn(g: _Group) -> None:
+def _worn(g: Group) -> None:
     width = g.offer("width", "float", 0.005, "Width (m)", (0, 0.05))
     size = g.offer("fine", "float", 160.0, "Fineness (per m)", (10, 600))
     grain = g.grain("grain", size, (2.0, 8.0, 1.0), 5)
@@ -136,7 +136,7 @@ def _worn(g: _Group) -> None:
     _plain(g, g.times("rubbed", edge, 0.85), (0.5, 0.42, 0.34), 0.6)
 
 
-def _drips(g: _Group) -> None:
+def _drips(g: Group) -> None:
     long = g.offer("long", "float", 0.7, "Length (of the object)", (0.05, 1))
     size = g.offer("fine", "float", 70.0, "Drips (per m)", (5, 300))
     where = g.put("where", "position", "vector3", space=("string", "object"))
@@ -161,7 +161,7 @@ def _drips(g: _Group) -> None:
     _plain(g, g.times("thin", lying, 0.6), (0.07, 0.058, 0.045), 0.5)
 
 
-def _tide(g: _Group) -> None:
+def _tide(g: Group) -> None:
     level = g.offer("level", "float", 0.05, "Level (m)", (0, 1))
     wander = g.offer("wander", "float", 0.012, "Wander (m)", (0, 0.1))
     line = g.offer("line", "float", 0.006, "Line width (m)", (0.0005, 0.05))
@@ -180,7 +180,7 @@ def _tide(g: _Group) -> None:
     _plain(g, mask, (0.16, 0.135, 0.105), 0.7)
 
 
-def _prints(g: _Group) -> None:
+def _prints(g: Group) -> None:
     size = g.offer("size", "float", 0.016, "Size (m)", (0.005, 0.05))
     cover = g.offer("cover", "float", 0.55, "Coverage", (0, 1))
     where = g.put("where", "position", "vector3", space=("string", "object"))
@@ -204,7 +204,7 @@ def _prints(g: _Group) -> None:
     _plain(g, mask, None, 0.48)
 
 
-def _scratches(g: _Group) -> None:
+def _scratches(g: Group) -> None:
     along = g.offer("along", "vector3", (1.0, 0.25, 0.0), "Direction")
     size = g.offer("fine", "float", 420.0, "Fineness (per m)", (100, 3000))
     density = g.offer("density", "float", 0.4, "Density", (0, 1))
@@ -226,7 +226,7 @@ def _scratches(g: _Group) -> None:
     g.give(HEIGHT, "float", g.times("cut", mask, -0.00012))
 
 
-def _paint(g: _Group) -> None:
+def _paint(g: Group) -> None:
     wear = g.offer("wear", "float", 0.4, "Chipped", (0, 1))
     size = g.offer("fine", "float", 38.0, "Chips (per m)", (5, 200))
     grain = g.grain("grain", size, (6.0, 3.0, 0.0), 5)
@@ -242,7 +242,7 @@ def _paint(g: _Group) -> None:
     g.give(HEIGHT, "float", g.times("thick", plain, -0.0004))  # without edges, for which rays would be sent thrice
 
 
-def _puddles(g: _Group) -> None:
+def _puddles(g: Group) -> None:
     size = g.offer("fine", "float", 9.0, "Puddles (per m)", (1, 60))
     cover = g.offer("cover", "float", 0.45, "Coverage", (0, 1))
     level = g.put("level_mask", "clg_slope_mask", "float", full=("float", 6.0), none=("float", 14.0))
@@ -257,7 +257,7 @@ def _puddles(g: _Group) -> None:
     g.give("geometry_normal", "vector3", g.put("flat", "normal", "vector3", space=("string", "world")))
 
 
-def _bleached(g: _Group) -> None:
+def _bleached(g: Group) -> None:
     towards = g.offer("towards", "vector3", (0.35, 1.0, 0.3), "Sun from")
     sharp = g.put("faces", "clg_slope_mask", "float", up=("vector3", towards), full=("float", 15.0),
                   none=("float", 95.0))  # fmt: skip
@@ -273,11 +273,11 @@ class Effect:
     name: str
     title: str
     help: str
-    build: Callable[[_Group], None]
+    build: Callable[[Group], None]
 
     def card(self) -> Card:
         """Its group of cards."""
-        group = _Group()
+        group = Group()
         self.build(group)
         return group.card(self.title, self.name)
 

@@ -28,6 +28,15 @@ NORMALS = ("geometry_normal", "geometry_coat_normal")
 BUMP = "bump"  # what raises a normal instead of mixing it
 
 
+TITLES = {"specular_roughness": "Roughness", "base_metalness": "Metalness", "coat_weight": "Coat"}
+
+
+def title_of(channel: str) -> str:
+    """What the mix of an input is called on the board."""
+    words = channel.removeprefix("geometry_").replace("color", "colour").replace("_", " ")
+    return TITLES.get(channel, words[:1].upper() + words[1:])
+
+
 def _surface(network: Network) -> Card:
     found = surface_card(network)
     if found is None:
@@ -55,7 +64,7 @@ def with_mask(
         surface = _surface(network)
         before, at = _before(library, surface, channel), (place[0], place[1] + 0.9 * number)
         name = network.free_name(f"{channel.rpartition('_')[2]}_where")
-        made = card(name, "mix", before.type, at, "", mix=("float", mask), fg=(before.type, value))
+        made = card(name, "mix", before.type, at, title_of(channel), mix=("float", mask), fg=(before.type, value))
         if channel not in surface.inputs:
             made = made.with_attribute(WAS_DEFAULT, "true")
         if channel in surface.inputs or channel not in NORMALS:
@@ -77,11 +86,11 @@ def with_bump(network: Network, mask: Wire, height: Wire, scale: float, place: t
     """
     surface, channel = _surface(network), "geometry_normal"
     before = surface.inputs.get(channel)
-    strong = card(network.free_name("relief_strength"), "multiply", "float", (place[0] - 0.9, place[1]), "",
+    strong = card(network.free_name("relief_strength"), "multiply", "float", (place[0] - 0.9, place[1]), "Strength",
                   in1=("float", mask), in2=("float", scale))  # fmt: skip
     network = network.with_card(_marked(strong, mask, channel))
     name = network.free_name("relief_where")
-    made = card(name, BUMP, "vector3", place, "", height=("float", height), scale=("float", Wire(strong.name)))
+    made = card(name, BUMP, "vector3", place, "Relief", height=("float", height), scale=("float", Wire(strong.name)))
     if before is not None and before.wire is not None:
         made = made.with_input(replace(before, name="normal"))
     network = network.with_card(_marked(made, mask, channel))
@@ -94,16 +103,21 @@ def _marked(made: Card, mask: Wire, channel: str) -> Card:
 
 def masked_inputs(network: Network, mask: str) -> dict[str, str]:
     """The inputs of the surface that a mask's card decides, each with the card that does so."""
-    return {
-        one.attributes[CHANNEL]: one.name
+    return {network.cards[name].attributes[CHANNEL]: name for name in _mixes(network, mask)}
+
+
+def _mixes(network: Network, mask: str) -> list[str]:
+    """The mixes and bumps of a mask's card."""
+    return [
+        one.name
         for one in network.cards.values()
         if one.attributes.get(MASKED_BY) == mask and one.category in ("mix", BUMP)
-    }
+    ]
 
 
 def without_mask(network: Network, mask: str) -> Network:
     """The network as it was before the mask was used: its mixes are gone, and inputs have what they had."""
-    for name in masked_inputs(network, mask).values():
+    for name in _mixes(network, mask):
         network = _led_back(network, network.cards[name])
     helpers = {name for name, one in network.cards.items() if one.attributes.get(MASKED_BY) == mask}
     return network.without_cards(helpers)

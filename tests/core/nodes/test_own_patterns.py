@@ -21,7 +21,7 @@ OWN = {
 }  # fmt: skip
 
 
-BY_RAYS = {"clg_occlusion", "clg_edge_rays", "clg_nearness", "clg_thickness"}
+BY_RAYS = {"clg_occlusion", "clg_edge_rays", "clg_nearness", "clg_thickness", "clg_part_mask"}
 """What looks around, which no standard node does."""
 
 

@@ -10,10 +10,11 @@ import pytest
 from collage.core.document.model import Card, Input, Network
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import Workers, run
+from collage.core.geometry.picking import stored
 from collage.core.geometry.points import sheet
 from collage.core.render.samples import find_hits
 from collage.core.scene.bench import Bench, BenchObject, stock
-from collage.core.scene.geometry import MeshFile, MeshReading
+from collage.core.scene.geometry import FaceSet, MeshFile, MeshReading
 from collage.core.scene.scene import build_scene
 
 
@@ -30,7 +31,7 @@ def mask(library, objects, places, way, category: str, *, ground: bool = False, 
     ways = np.tile(way, (len(places), 1))
     found = find_hits(scene, np.ascontiguousarray(places - ways * 1e-3), ways, 2e-3, 1e-4)
     assert found.count == len(places)
-    kinds = {bool: "boolean", int: "integer", tuple: "vector3"}
+    kinds = {bool: "boolean", int: "integer", tuple: "vector3", str: "string"}
     given = {name: Input(name, kinds.get(type(one), "float"), one) for name, one in inputs.items()}
     network = Network().with_card(Card("mask", category, "float", given))
     plan = build_plan(library, network, {"mask": CardOutput("mask")})
@@ -206,3 +207,48 @@ def test_on_a_flat_sheet_nothing_is_near(library) -> None:
 def test_the_scene_of_a_bench_lends_its_rays(library) -> None:
     bench = Bench(objects=(stock("Ball", "sphere"),))
     assert build_scene(bench.objects, True).around.tracer is not None
+
+
+def test_parts_objects_and_picked_faces_are_told_apart_sharply_and_softly(library) -> None:
+    planks = stock("Planks", "planks")
+    mesh = planks.mesh()
+    first, second = mesh.part_names[:2]
+    upper = mesh.face_normals[:, 1] > 0.9
+    along = int(np.argmin(np.ptp(mesh.positions[np.unique(mesh.triangles[mesh.ids[0] == 0])], axis=0)[[0, 2]])) * 2
+    middles = mesh.positions[mesh.triangles].mean(axis=1)
+    places = np.concatenate([middles[upper & (mesh.ids[0] == number)][:5] for number in (0, 1)])
+    on_first = mask(library, [planks], places, (0, -1, 0), "clg_part_mask", of="part", name=first)
+    assert on_first.tolist() == [1] * 5 + [0] * 5
+    assert (
+        mask(library, [planks], places, (0, -1, 0), "clg_part_mask", of="part", name=second).tolist()
+        == [0] * 5 + [1] * 5
+    )
+    assert mask(library, [planks], places, (0, -1, 0), "clg_part_mask", of="object", name="Planks").min() == 1
+    assert mask(library, [planks], places, (0, -1, 0), "clg_part_mask", of="part", name="no such").max() == 0
+    assert (
+        mask(library, [planks], places, (0, -1, 0), "clg_part_mask", of="piece", name="0").tolist() == on_first.tolist()
+    )
+    assert along in (0, 2)
+
+
+def test_a_soft_border_is_the_share_of_a_disc(library, tmp_path) -> None:
+    """Two halves of a floor: at a distance from the border the disc beyond it is a segment."""
+    text = "o Left\nv -1 0 -1\nv 0 0 -1\nv 0 0 1\nv -1 0 1\nf 1 4 3 2\no Right\nv 1 0 -1\nv 1 0 1\nf 2 3 6 5\n"
+    floor = of_obj("Floor", tmp_path / "floor.obj", text)
+    assert floor.mesh().part_names == ("Left", "Right")
+    away = np.linspace(-0.05, 0.05, 21)
+    places = np.stack([away, np.zeros(21), np.full(21, 0.1)], axis=1)
+    found = mask(library, [floor], places, (0, -1, 0), "clg_part_mask", of="part", name="Right", soft=0.04, samples=256)
+    wanted = np.where(away > 0, 1 - segment(away / 0.04), segment(-away / 0.04))
+    assert np.abs(found - wanted).max() < 0.015
+
+
+def test_faces_that_were_picked_by_hand_are_a_mask(library) -> None:
+    sheet_item = stock("Sheet", "plane")
+    mesh = sheet_item.mesh()
+    left = mesh.positions[mesh.triangles].mean(axis=1)[:, 0] < 0
+    picked = sheet_item.model_copy(
+        update={"face_sets": (FaceSet(name="Left half", picked=stored(left), triangles=len(left)),)}
+    )
+    places = [(-0.1, 0, 0.05), (0.1, 0, 0.05)]
+    assert mask(library, [picked], places, (0, -1, 0), "clg_part_mask", of="faces", name="Left half").tolist() == [1, 0]

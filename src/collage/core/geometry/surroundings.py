@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -36,13 +36,15 @@ class Surroundings:
     names : of the objects. low, size : (objects, 3) the box around each in its own space, metres.
     rotations : (objects, 3, 3), places : (objects, 3); for row vectors, world = own @ rotation + place.
     parts : for each object the numbers of its parts' names, (parts,) each.
-    object_of : (t,) int32, the object of each triangle of the scene.
+    object_of : (t + 1,) int32, the object of each triangle of the scene, and of none.
     corners : (3 t, 9 or more) float32, every corner of the scene, see scene.Scene; its place in the world comes first.
     colours : (3 t, 4) float32 for each set of vertex colours; meshes without it have none, 0 and opaque.
     gradients : (sets - 1, t, 6) how far the position moves for one unit of u and of v of the second and further UV
         sets, for each triangle of the scene, world space.
     turns : (sets - 1, 3 t) how far tangents are turned from those, see Mesh.tangent_turns.
     tracer : Embree's scene of all triangles, for rays from the points; None where there are none.
+    ids : (3, t + 1) int32 part, piece and slot of each triangle, and of none. part_names, slot_names : of each object. face_sets : by
+        name, (t + 1,) bool, faces that were picked by hand.
     """
 
     names: tuple[str, ...] = ()
@@ -58,6 +60,10 @@ class Surroundings:
     colours: Sequence[np.ndarray] = ()
     camera: CameraFrame | None = None
     tracer: Any = None
+    ids: np.ndarray = field(default_factory=lambda: np.zeros((3, 0), np.int32))
+    part_names: Sequence[tuple[str, ...]] = ()
+    slot_names: Sequence[tuple[str, ...]] = ()
+    face_sets: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     def frame(self, space: str) -> tuple[np.ndarray, np.ndarray] | None:
         """Rotation (3, 3) from world space and origin (3,) of a named space: `camera`, or an object's own by its name.

@@ -13,6 +13,7 @@ import numpy as np
 
 from collage.core.geometry.mesh import any_frame
 from collage.core.geometry.points import Points
+from collage.core.geometry.surroundings import Surroundings
 from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Array, Context, behaviour
 
@@ -278,5 +279,61 @@ def thickness(ctx: Context, reach: Array, samples: Array) -> Array:
         origins = rays.position[number] - rays.normal[number] * rays.lift[number, None]
         length, _ = rays.lengths(number, origins, ways, rays.reach[number])
         return np.asarray(np.minimum(length, rays.reach[number]).reshape(size, count).mean(axis=1))
+
+    return _per_point(points, count, read)
+
+
+@lru_cache(maxsize=64)
+def members(around: Surroundings, of: str, name: str) -> Array:
+    """(t + 1,) bool: the triangles of an object, part, slot, piece or set of picked faces by its name; none of those that
+    are not there. A piece is told by its number."""
+    none = np.zeros(len(around.object_of), bool)
+    if of == "object":
+        numbers = [at for at, one in enumerate(around.names) if one == name]
+        return np.asarray(np.isin(around.object_of, numbers))
+    if of == "faces":
+        return around.face_sets.get(name, none)
+    if of == "piece":
+        return np.asarray(around.ids[1] == int(name)) if name.strip().isdigit() else none
+    row, names = (0, around.part_names) if of == "part" else (2, around.slot_names)
+    out = none
+    for number, own in enumerate(names):
+        wanted = [at for at, one in enumerate(own) if one == name]
+        if wanted:
+            here = around.object_of == number
+            out = out | (here & np.isin(around.ids[row], wanted))
+    return out
+
+
+@behaviour("clg_part_mask", spatial=True, rays=True)
+def part(ctx: Context, of: str, name: str, soft: Array, samples: Array) -> Array:
+    """1 on some faces, 0 on others; between them soft within `soft` metres: the share of a disc around a point, on its
+    plane, under which they lie."""
+    points = ctx.at
+    if not _has_rays(points):
+        return _nothing()
+    assert points.around is not None
+    assert points.triangle is not None
+    inside = members(points.around, str(of), str(name))
+    own = inside.take(points.triangle)[None].astype(np.float32)
+    if float(_number(soft, 0, FURTHEST).max()) <= 0:
+        return own
+    places = disc(_some(samples, points))
+    rays = Rays(points, _number(soft, NEAREST, FURTHEST), own=str(of) != "object")
+    count = len(places)
+    tangent, bitangent = any_frame(rays.normal)
+
+    def read(cut: slice) -> Array:
+        size = cut.stop - cut.start
+        number = np.repeat(np.arange(cut.start, cut.stop), count)
+        wide, normal = rays.reach[number, None], rays.normal[number]
+        x, y = (np.tile(places[:, axis], size)[:, None] for axis in range(2))
+        aside = (tangent[number] * x + bitangent[number] * y).astype(np.float32) * wide
+        start = rays.position[number] + aside + normal * wide
+        _, triangle = rays.lengths(number, start, -normal, 2 * wide[:, 0])
+        met = triangle >= 0
+        found = np.where(met, inside[triangle], False).reshape(size, count).sum(axis=1)
+        asked = met.reshape(size, count).sum(axis=1)
+        return np.asarray(np.where(asked > 0, found / np.maximum(asked, 1), own[0, cut]))
 
     return _per_point(points, count, read)

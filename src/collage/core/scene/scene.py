@@ -235,13 +235,29 @@ def build_scene(
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     colours = _vertex_colours([mesh for _, mesh, _ in placed], count)
     around = _around(objects, meshes, turns, ids[OBJECT], gradients)
-    around = replace(around, corners=corners, colours=colours, turns=turned[1:], tracer=tracer)
+    around = replace(
+        around, corners=corners, colours=colours, turns=turned[1:], tracer=tracer, ids=ids[PART : SLOT + 1],
+        part_names=tuple(mesh.part_names for mesh in plain), slot_names=tuple(mesh.slot_names for mesh in plain),
+        face_sets=_face_sets(plain, displaced, ids[OBJECT]),
+    )  # fmt: skip
     shown = [world for world, (_, mesh, _) in zip(worlds, placed[: len(objects)], strict=False) if len(mesh.triangles)]
     bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground, displaced)
     return Scene(
         tracer, corners, faces, turned[0], ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
         _sources(plain, displaced, ground), _rest(placed, displaced, corners, faces),
     )  # fmt: skip
+
+
+def _face_sets(plain: list[Mesh], displaced: Mapping[int, Displaced], object_of: np.ndarray) -> dict[str, np.ndarray]:
+    """See Surroundings.face_sets."""
+    found: dict[str, np.ndarray] = {}
+    for number, mesh in enumerate(plain):
+        if mesh.sets:
+            own = np.flatnonzero(object_of == number)
+            source = displaced[number].source if number in displaced else np.arange(len(mesh.triangles))
+            for name, faces in mesh.sets.items():
+                found.setdefault(name, np.zeros(len(object_of), bool))[own] = faces[source]
+    return found
 
 
 def _key_of(displaced: Mapping[int, Displaced], number: int) -> str:

@@ -56,3 +56,21 @@ def test_what_cannot_be_done_is_said(folder: Path, words, told) -> None:
     assert done.returncode == 1
     assert told in done.stderr
     assert not (folder / "maps").exists()
+
+
+def test_a_mask_is_baked_where_the_object_stands_among_the_others(folder: Path, tmp_path: Path) -> None:
+    """The contact of a ball with the ground: white at its foot, black from the reach on."""
+    name = load_project(folder)[0].bench.objects[1].name
+    card = collage("cards", "add", folder, "Plain", "Distance mask", "--set", "reach=0.05").stdout.strip()
+    out = tmp_path / "contact.exr"
+    done = collage("masks", folder, name, card, "--out", out, "--size", "64")
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.strip() == str(out)
+    found = read_pixels(out)[:, :, 0]
+    middle = found[4:60, :]
+    foot, top = middle[-4:].mean(), middle[:30].mean()
+    assert foot > 0.6, "the south pole is at the bottom of its UVs"
+    assert top < 0.3
+    for words in (("nobody", card), (name, "nothing")):
+        assert collage("masks", folder, *words, "--out", out).returncode == 1
+    assert collage("masks", folder, name, card, "--out", tmp_path / "x.jpg").returncode == 1

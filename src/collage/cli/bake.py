@@ -15,13 +15,10 @@ if TYPE_CHECKING:
     from collage.core.actions.session import Session
     from collage.core.bake.files import BakedFiles
     from collage.core.bake.recipe import Bake
+    from collage.core.render.renderer import Renderer
+    from collage.core.render.request import PictureRequest
 
 app = typer.Typer(add_completion=False)
-
-
-@app.callback()
-def _bake() -> None:
-    """Keeps the name of the one command."""
 
 
 @app.command()
@@ -69,6 +66,38 @@ def bake(
             typer.echo(shown(wear_baked(session, how, made)))
 
 
+@app.command()
+def masks(
+    folder: Folder,
+    target: Annotated[str, typer.Argument(metavar="OBJECT", help="The object whose UVs the map is for.")],
+    card: Annotated[str, typer.Argument(metavar="CARD[.OUTPUT]", help="A card of its material.")],
+    out: Annotated[Path, typer.Option("--out", "-o", help="The file to write: .png or .exr.")],
+    material: Annotated[str, typer.Option(help="The material; the object's own if left out.")] = "",
+    uv_set: Annotated[str, typer.Option("--set", help="The UV set; the first if left out.")] = "",
+    size: Annotated[int, typer.Option(min=16, max=8192, help="Texels a side of a tile.")] = 1024,
+    padding: Annotated[int, typer.Option(min=0, max=512, help="Texels around islands.")] = 16,
+    bits: Annotated[int, typer.Option(help="Of a .png: 8 or 16.")] = 16,
+) -> None:
+    """Bake what a card puts out, as a mask, onto an object's UVs."""
+    from collage.core.bake.cards import baking_card
+    from collage.core.evaluate.plan import CardOutput
+
+    if out.suffix.lower() not in (".png", ".exr") or bits not in (8, 16):
+        raise CollageError("A mask is written as PNG of 8 or 16 bits, or as EXR.", about=out.name)
+    prepare_kernels()
+    form = "exr" if out.suffix.lower() == ".exr" else f"png{bits}"
+    name, _, output = card.partition(".")
+    with saved_session(folder) as session:
+        own = {item.name: item.material for item in session.bench.objects}
+        renderer, request = _renderer(session)
+        steps = baking_card(
+            renderer, request, target, material or own.get(target, ""), CardOutput(name, output), out, uv_set=uv_set,
+            size=size, padding=padding, form=form,  # type: ignore[arg-type]
+        )  # fmt: skip
+        for path in finish(steps, "Baking"):
+            typer.echo(shown(str(path)))
+
+
 def _recipe(**how: Any) -> Bake:
     from pydantic import ValidationError
 
@@ -92,15 +121,20 @@ def _recorded(path: Path) -> Bake:
     return _recipe(**record.baked.get("bake", {}))
 
 
-def _baked(session: Session, how: Bake, folder: Path | None) -> BakedFiles:
+def _renderer(session: Session) -> tuple[Renderer, PictureRequest]:
     from collage.app.shell.settings import level_files, load_settings
-    from collage.core.actions.bake import baked_folder, baked_stem
-    from collage.core.bake.files import baking_files
     from collage.core.images.store import ImageStore
     from collage.core.project.pictures import picture_request
     from collage.core.render.renderer import Renderer
 
     renderer = Renderer(session.library, ImageStore(files=level_files(load_settings())))
-    request = picture_request(session.project, 64, 64, "final", "lit", None, session.base_folder)
+    return renderer, picture_request(session.project, 64, 64, "final", "lit", None, session.base_folder)
+
+
+def _baked(session: Session, how: Bake, folder: Path | None) -> BakedFiles:
+    from collage.core.actions.bake import baked_folder, baked_stem
+    from collage.core.bake.files import baking_files
+
+    renderer, request = _renderer(session)
     steps = baking_files(renderer, request, how, folder or baked_folder(session, how), baked_stem(how))
     return finish(steps, "Baking")

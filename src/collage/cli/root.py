@@ -39,6 +39,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
         "bake",
         "Bake normals, height, occlusion and more onto an object's UVs.",
     ),
+    "masks": ("bake", "Bake what a card puts out, as a mask, onto an object's UVs."),
     "gather": ("gather", "Group the maps in a folder to sets with roles; build materials from them."),
     "library": ("gather", "List what the library holds; make the sample library."),
     "seamless": ("gather", "Make a photograph tile, with a seam score before and after."),

@@ -28,11 +28,12 @@ DENSE = 1_000_000  # triangles up to which what is displaced is divided
 class Source:
     """An object that is baked, ready for rays.
 
-    scene : the object alone. mesh : as it is displaced, in its own space. surfaces : by region what its materials do to
-    normals, None for nothing. slopes : by region, see `fine_relief`. moved : metres that displacement goes at most.
+    objects : it, and those that stand around it. scene : of them. mesh : as it is displaced, in its own space.
+    surfaces : by region what its materials do to normals, None for nothing. slopes : by region, see `fine_relief`.
+    moved : metres that displacement goes at most.
     """
 
-    item: BenchObject
+    objects: tuple[BenchObject, ...]
     scene: Scene
     mesh: Mesh
     surfaces: tuple[Surface | None, ...]
@@ -43,7 +44,7 @@ class Source:
     @property
     def worn(self) -> tuple[str, ...]:
         """The material of each region."""
-        return tuple(self.item.material_of(rule) for _, rule in self.scene.regions)
+        return tuple(self.objects[number].material_of(rule) for number, rule in self.scene.regions)
 
     def normals(
         self, points: Points, region: int, workers: Workers | None = None, cancelled: Callable[[], bool] = never
@@ -72,17 +73,27 @@ def _mixed(values: Mapping[str, Array], points: Points) -> np.ndarray:
 
 
 def source_of(
-    renderer: Renderer, request: PictureRequest, item: BenchObject, cancelled: Callable[[], bool] = never
+    renderer: Renderer,
+    request: PictureRequest,
+    item: BenchObject,
+    cancelled: Callable[[], bool] = never,
+    *,
+    alone: bool = True,
 ) -> Source:
-    """An object as it is baked. request : of a picture of its project. Raises CollageError, Cancelled."""
+    """An object as it is baked. request : of a picture of its project. alone : else all others stand around it, after
+    it. Raises CollageError, Cancelled.
+    """
     shown = item.model_copy(update={"hidden": False, "hidden_faces": ()})
-    bench = request.bench.model_copy(update={"objects": (shown,), "ground": False})
-    alone = replace(request, bench=bench, quality="final")
-    reliefs = renderer.reliefs.of(alone, renderer.workers, cancelled, enough=DENSE)
+    others = () if alone else tuple(one for one in request.bench.objects if one.name != item.name)
+    ground = request.bench.ground and not alone
+    bench = request.bench.model_copy(update={"objects": (shown, *others), "ground": ground})
+    asked = replace(request, bench=bench, quality="final")
+    reliefs = renderer.reliefs.of(asked, renderer.workers, cancelled, enough=DENSE)
     scene = renderer.caches.scene(bench, bench.geometry_key, reliefs.objects)
     displaced = reliefs.objects.get(0)
     moved = displaced.mesh.positions - displaced.rest if displaced is not None else np.zeros((1, 3))
-    materials = [request.materials.get(shown.material_of(rule)) for _, rule in scene.regions]
+    rules = [rule for number, rule in scene.regions if number == 0]
+    materials = [request.materials.get(shown.material_of(rule)) for rule in rules]
     surfaces = tuple(
         plan_surface(
             renderer.library, one, folder=request.material_folder, images=renderer.images, inputs=(NORMAL,)
@@ -91,8 +102,8 @@ def source_of(
     )  # fmt: skip
     problems = tuple(str(error) for one in surfaces if one is not None for error in one.problems.values())
     return Source(
-        shown, scene, displaced.mesh if displaced is not None else shown.mesh(),
-        surfaces, tuple(reliefs.slopes.get(shown.material_of(rule)) for _, rule in scene.regions),
+        bench.objects, scene, displaced.mesh if displaced is not None else shown.mesh(),
+        surfaces, tuple(reliefs.slopes.get(shown.material_of(rule)) for rule in rules),
         float(np.linalg.norm(moved, axis=1).max(initial=0)), (*scene.remarks, *reliefs.remarks, *problems),
     )  # fmt: skip
 

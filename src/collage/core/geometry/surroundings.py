@@ -43,8 +43,8 @@ class Surroundings:
         sets, for each triangle of the scene, world space.
     turns : (sets - 1, 3 t) how far tangents are turned from those, see Mesh.tangent_turns.
     tracer : Embree's scene of all triangles, for rays from the points; None where there are none.
-    ids : (3, t + 1) int32 part, piece and slot of each triangle, and of none. part_names, slot_names : of each object. face_sets : by
-        name, (t + 1,) bool, faces that were picked by hand.
+    ids : (3, t + 1) int32 part, piece and slot of each triangle, and of none. part_names, slot_names : of each object.
+    face_sets : by name, (t + 1,) bool, faces that were picked by hand.
     """
 
     names: tuple[str, ...] = ()

@@ -285,8 +285,8 @@ def thickness(ctx: Context, reach: Array, samples: Array) -> Array:
 
 @lru_cache(maxsize=64)
 def members(around: Surroundings, of: str, name: str) -> Array:
-    """(t + 1,) bool: the triangles of an object, part, slot, piece or set of picked faces by its name; none of those that
-    are not there. A piece is told by its number."""
+    """(t + 1,) bool: the triangles of an object, part, slot, piece or set of picked faces by its name; none of those
+    that are not there. A piece is told by its number."""
     none = np.zeros(len(around.object_of), bool)
     if of == "object":
         numbers = [at for at, one in enumerate(around.names) if one == name]

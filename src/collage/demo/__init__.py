@@ -3,6 +3,7 @@
 SAMPLES = {
     "potting-shed": "A clay pot on a glazed saucer, wired and lit",
     "yard": "A corner of the yard: slate flags, a stone trough and beaten copper, displaced",
+    "weathered-yard": "The same some seasons later: moss, worn edges, drips, a water stain, prints and a label",
     "potting-bench": "A potting bench: real sizes, projectors, a label, planks that differ",
     "plain-ball": "A ball with a plain material, to start from",
 }

@@ -17,6 +17,7 @@ from collage.demo.potting_bench import potting_bench_steps
 from collage.demo.sets import celadon_glaze, lime_bloomed_clay, weathered_bench, write_set
 
 # ---- the samples --------------------------------------------------------------------------------
+from collage.demo.weathered import weathered_steps
 from collage.demo.yard import yard_steps
 
 
@@ -77,6 +78,7 @@ _MAKERS: dict[str, Callable[[Path], Steps[None]]] = {
     "potting-shed": _potting_shed,
     "potting-bench": potting_bench_steps,
     "yard": yard_steps,
+    "weathered-yard": weathered_steps,
     "plain-ball": _plain_ball,
 }
 

@@ -24,7 +24,7 @@ RAYS_AT_ONCE = 2**18
 LEAST_RAYS = 6
 NEAREST, FURTHEST = 1e-5, 1e3  # metres that a ray may go
 LIFT = 2e-4  # metres above the surface where rays begin, or less for short ones
-LOOKED_THROUGH = 3  # other objects that a ray of one object's own goes through
+LOOKED_THROUGH = 8  # other objects that a ray of one object's own goes through
 GOLDEN = 0.6180339887
 
 

@@ -21,7 +21,7 @@ k = Family("proximity")
 
 NO_NUMBERS = np.zeros(0, int)
 RAYS_AT_ONCE = 2**18
-LEAST_RAYS = 6
+LEAST_RAYS = 4
 NEAREST, FURTHEST = 1e-5, 1e3  # metres that a ray may go
 LIFT = 2e-4  # metres above the surface where rays begin, or less for short ones
 LOOKED_THROUGH = 8  # other objects that a ray of one object's own goes through

@@ -35,7 +35,7 @@ _STEP = np.arange(61 * EDGE_SAMPLES)
 _EDGE_PLACES = np.stack([_STEP * 0.7548776662 + 0.5, _STEP * 0.5698402910 + 0.5], axis=1) % 1
 _EDGE_PLACES = _EDGE_PLACES.astype(np.float32).reshape(-1, EDGE_SAMPLES, 2)
 
-FIRST_EFFORT = 0.2  # of what sees rays at points of a picture, until it is at rest
+FIRST_EFFORT, MOVING_EFFORT = 0.2, 0.08  # of the rays of masks: at the first look at rest, and for a moving hand
 MOST_BACKS = 4  # of surfaces that a ray goes through to find a front
 
 Result = TypeVar("Result")
@@ -316,6 +316,7 @@ class _Finder:
         self.workers, self.cancelled = workers, cancelled
 
     def picture(self, shift: tuple[float, float], edges: bool) -> Samples:
+        self.effort = FIRST_EFFORT if edges else MOVING_EFFORT
         x, y, pixel, pattern = _pixels(*self.whole, self.window)
         rays = self._from_camera(x + np.float32(shift[0]), y - np.float32(shift[1]), pixel, pattern)
         triangle = rays.triangle.reshape(self.height, self.width)

@@ -500,7 +500,7 @@ class _Builder:
         for text in () if self.strict else mark.beyond(constants):
             self._note(scope, card, CollageError(text, about=card.name))
         out_type, key = definition.type, f"{function.__module__}.{function.__qualname__} {definition.name}"
-        made = self._add(function, key, out_type, shift, sources, mark.spatial, scope.shown)
+        made = self._add(function, key, out_type, shift, sources, mark.spatial, scope.shown or mark.rays)
         if out_type != "multioutput":
             return {next(iter(definition.outputs)): made}
         if isinstance(made, Const):

@@ -183,7 +183,10 @@ class Renderer:
             yield self._staged(request, view, work, begin)
             more = self._more_maps(loaded, cancelled) and number < MOST_GREY - 1
             work = _Work(self, request, reliefs, FIRST, cancelled, patient=not more)
-        known = not request.lit or view.knows(work.environment, request.bench.environment.turn, work.lights)
+        if request.lit:
+            known = view.knows(work.environment, request.bench.environment.turn, work.lights)
+        else:  # what needs no light may look around with rays of its own
+            known = not any(sends_rays(surface.plan) for surface in work.surfaces.values())
         for stage in (COMPLETE,) if known else STAGES:
             work.stage = stage
             yield self._staged(request, view, work, begin)

@@ -12,7 +12,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import QPoint
+import numpy as np
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 
 from collage.app.gather.state import Chosen
 from collage.app.shell.start import settle, wait_until, window_shot
@@ -29,15 +31,19 @@ from collage.core.assets.stock import default_folder
 from collage.core.base.progress import finished
 from collage.core.document import edits, frames
 from collage.core.document.materialx import parse_document
-from collage.core.document.model import Input, Wire
+from collage.core.document.model import Card, Input, Network, Wire
 from collage.core.geometry.unwrap import UnwrapOptions
+from collage.core.images.files import write_image
+from collage.core.nodes.effects import EFFECTS
 from collage.core.nodes.labels import new_card
 from collage.core.nodes.library import load_library
 from collage.core.nodes.stacks import Layer
 from collage.core.project.folder import load_project
 from collage.core.project.pictures import picture_request
+from collage.core.render.cards import card_pictures
 from collage.core.render.files import write_picture
 from collage.core.render.renderer import Renderer
+from collage.core.render.swatch import effect_swatch
 from collage.demo.library import library_steps
 from collage.demo.shed import make_sample
 
@@ -79,6 +85,36 @@ def relief(window: MainWindow) -> None:
     place.toggle_large()
     place.preview_panel.set_mode("clay")
     place.preview.toggle_grazing()
+    settle(window)
+    preview = place.preview
+    preview.toggle_section()
+    ends = [QPoint(round(preview.width() * x), round(preview.height() * y)) for x, y in ((0.1, 0.87), (0.62, 0.93))]
+    QTest.mousePress(preview, Qt.MouseButton.LeftButton, pos=ends[0])
+    QTest.mouseMove(preview, ends[1])
+    QTest.mouseRelease(preview, Qt.MouseButton.LeftButton, pos=ends[1])
+
+
+def weathered(window: MainWindow) -> None:
+    """Moss over the flags, with its values and the effects among the sources."""
+    window.session.show_material("Slate floor")
+    window.session.select(["moss"])
+    wait_until(lambda: window.studio.maker.all_settled, 90)
+    place = window.place("Wire")
+    place.sources._area.verticalScrollBar().setValue(340)
+
+
+def effects_sheet() -> np.ndarray:
+    """All effects on plain clay, and a crevice and an edge mask, (h, w, 3) uint8."""
+    library, size = load_library(), (316, 226)
+    renderer = Renderer(library)
+    pictures = [effect_swatch(renderer, effect, size) for effect in EFFECTS.values()]
+    masks = Network()
+    for category in ("clg_crevice_mask", "clg_edge_mask"):
+        masks = masks.with_card(Card(category, category, "float"))
+    found = card_pictures(library, masks, list(masks.cards), size=size).pictures
+    pictures += [found[name] for name in masks.cards]
+    rows = [np.concatenate(pictures[at : at + 4], axis=1) for at in range(0, len(pictures), 4)]
+    return np.concatenate(rows)
 
 
 def peek(window: MainWindow) -> None:
@@ -256,7 +292,6 @@ def main() -> None:
         request = picture_request(project, 1280, 800, "final", "lit", None, folder)
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
-        window_shot(folder, OUT / "wire-night.png", theme="night", prepare=choose)
         window_shot(folder, OUT / "wire-large.png", prepare=large)
         window_shot(folder, OUT / "start.png", prepare=start_page)
         window_shot(folder, OUT / "wire-peek.png", prepare=peek)
@@ -265,9 +300,6 @@ def main() -> None:
         window_shot(folder, OUT / "wire-group.png", prepare=group)
         window_shot(folder, OUT / "wire-stack-night.png", theme="night", prepare=stack)
         window_shot(folder, OUT / "gather.png", prepare=partial(gather, name="SlateFloor"))
-        window_shot(
-            folder, OUT / "gather-night.png", theme="night", prepare=partial(gather, name="trough", map_number=0)
-        )
         window_shot(folder, OUT / "seamless.png", prepare=seamless)
         window_shot(folder, OUT / "derive.png", prepare=derive)
         bench = Path(place) / "bench"
@@ -280,6 +312,10 @@ def main() -> None:
         yard = Path(place) / "yard"
         make_sample("yard", yard)
         window_shot(yard, OUT / "relief.png", prepare=relief)
+        write_image(OUT / "effects.png", effects_sheet())
+        later = Path(place) / "later"
+        make_sample("weathered-yard", later)
+        window_shot(later, OUT / "weathered.png", prepare=weathered)
         ball = Path(place) / "ball"
         make_sample("plain-ball", ball)
         window_shot(ball, OUT / "wire-patterns.png", prepare=patterns)

@@ -266,6 +266,15 @@ def _bleached(g: Group) -> None:
     _plain(g, g.times("pale", g.times("lit", sharp, uneven), 0.24), (0.66, 0.61, 0.53), 0.8)
 
 
+def _shaded(g: Group) -> None:
+    """Mixing to black by a mask is the same as multiplying by what it leaves."""
+    reach = g.offer("reach", "float", 0.06, "Reach (m)", (0, 0.3))
+    strength = g.offer("strength", "float", 1.5, "Strength", (0, 4))
+    closed = g.put("closed", "clg_crevice_mask", "float", reach=("float", reach), strength=("float", strength),
+                   contrast=("float", 1.0))  # fmt: skip
+    _plain(g, g.times("shade", closed, 0.85), (0.0, 0.0, 0.0), None)
+
+
 @dataclass(frozen=True)
 class Effect:
     """An effect. name : as it is stored. title, help : as the screen says."""
@@ -285,6 +294,7 @@ class Effect:
 EFFECTS: dict[str, Effect] = {
     one.name: one
     for one in (
+        Effect("shade", "Crevice shade", "Base colour times ambient occlusion: darker where it is closed in", _shaded),
         Effect("dust", "Dust on top", "Dust on what faces up, in patches", _dust),
         Effect("moss", "Moss in crevices", "Moss where the surface is closed in and faces up", _moss),
         Effect("worn edges", "Worn edges", "Edges rubbed down to a lighter ground", _worn),

@@ -20,7 +20,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     ),
     "open": ("projects", "Open the window, on a project if one is named."),
     "render": ("pictures", "Render a project's picture to a file. Needs no display."),
-    "section": ("section", "Tell the profile of an object along a line across the picture, to scale."),
+    "section": ("section", "Tell how long and deep the profile of an object is along a line across the picture."),
     "evaluate": ("documents", "Evaluate nodegraph outputs over the unit UV square to float EXR files, one per output."),
     "nodes": ("documents", "List every definition of the library, and whether Collage computes it."),
     "info": ("documents", "Show what a project, document or image holds, and what is wrong with it."),

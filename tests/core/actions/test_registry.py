@@ -24,6 +24,7 @@ WITHOUT_ACT = {
     "samples": "lists", "new": "makes a folder", "demo": "opens the window", "render": "makes a picture",
     "evaluate": "makes pictures", "nodes": "lists", "info": "lists", "library": "lists",
     "seamless": "makes a file", "derive": "makes files", "region": "makes a file", "remake": "makes a file",
+    "section": "shows what there is", "masks": "makes a file",
     "cards list": "lists", "cards show": "lists", "cards saved-groups": "lists",
     "materials list": "lists", "materials picture": "makes a picture", "bench show": "lists",
     "cards ramp": "is groups.change with the stops of a ramp",

@@ -92,8 +92,8 @@ class Preview(Viewport):
         self.section = SectionView(studio.renderer, studio.jobs, self)
         self.section.changed.connect(self.update)
         self.section.hint.connect(self.hint)
-        self.shown_changed.connect(lambda: self.section.follow(self.shown, self._extent))
-        self.over.append(lambda painter: self.section.draw(painter, self.shown, self._extent, self.theme))
+        self.shown_changed.connect(self._follow_section)
+        self.over.append(self._draw_section)
         session.changed.connect(self._on_changed)
         session.peek_changed.connect(self._values_changed)
         session.files_changed.connect(self._values_changed)
@@ -294,6 +294,12 @@ class Preview(Viewport):
         self.section.toggle()
         if self.section.on:
             self.setFocus()
+
+    def _follow_section(self) -> None:
+        self.section.follow(self.shown, self._extent)
+
+    def _draw_section(self, painter: QPainter) -> None:
+        self.section.draw(painter, self.shown, self._extent, self.theme)
 
     @property
     def _extent(self) -> tuple[int, int]:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from collage.app.shell.jobs import Jobs, Latest
 from collage.app.theme import Theme, font
+from collage.core.base.errors import CollageError
 from collage.core.render.heights import HEIGHTS
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
@@ -46,7 +47,7 @@ class SectionView(QObject):
         self._ends: list[QPointF] = []  # while the hand draws: where it began and where it is, in the widget
         self._work = Latest(jobs, self)
         self._work.answered.connect(self._take)
-        self._work.failed.connect(lambda error: self.hint.emit(str(error)))
+        self._work.failed.connect(self._failed)
 
     @property
     def idle(self) -> bool:
@@ -118,6 +119,9 @@ class SectionView(QObject):
             yield here, (section(renderer, scaled, here) if here is not None else None)
 
         self._work.ask(work)
+
+    def _failed(self, error: CollageError) -> None:
+        self.hint.emit(str(error))
 
     def _take(self, answer: Answer) -> None:
         if self.on and answer[0] is not None:

@@ -43,7 +43,7 @@ def bake(
     wear: Annotated[bool, typer.Option("--wear", help="Give the object a new material with the maps.")] = False,
     again: Annotated[Path | None, typer.Option(help="A baked map, or its record: bake all of it as then.")] = None,
 ) -> None:  # fmt: skip
-    """Bake maps onto an object's UVs, from a dense object or from its own displacement and bump."""
+    """Bake normals, height, occlusion and more onto an object's UVs."""
     if again is None and not target:
         raise CollageError("No object is named.", remedy="Name the object that the maps are for.")
     prepare_kernels()

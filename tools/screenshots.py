@@ -104,16 +104,16 @@ def weathered(window: MainWindow) -> None:
 
 
 def effects_sheet() -> np.ndarray:
-    """All effects on plain clay, and a crevice and an edge mask, (h, w, 3) uint8."""
-    library, size = load_library(), (316, 226)
+    """All effects on plain clay, and four masks, (h, w, 3) uint8."""
+    library, size = load_library(), (252, 180)
     renderer = Renderer(library)
     pictures = [effect_swatch(renderer, effect, size) for effect in EFFECTS.values()]
     masks = Network()
-    for category in ("clg_crevice_mask", "clg_edge_mask"):
+    for category in ("clg_crevice_mask", "clg_edge_mask", "clg_distance_mask", "clg_thickness"):
         masks = masks.with_card(Card(category, category, "float"))
     found = card_pictures(library, masks, list(masks.cards), size=size).pictures
     pictures += [found[name] for name in masks.cards]
-    rows = [np.concatenate(pictures[at : at + 4], axis=1) for at in range(0, len(pictures), 4)]
+    rows = [np.concatenate(pictures[at : at + 5], axis=1) for at in range(0, len(pictures), 5)]
     return np.concatenate(rows)
 
 

@@ -201,7 +201,7 @@ def _prints(g: Group) -> None:
     smear = g.put("smear", "mix", "float", bg=("float", 0.35), fg=("float", ridge), mix=("float", print_))
     greasy = g.put("greasy", "max", "float", in1=("float", print_), in2=("float", 0.25))
     mask = g.times("greased", g.times("touched", smear, greasy), there)
-    _plain(g, mask, None, 0.48)
+    _plain(g, mask, None, 0.6)
 
 
 def _scratches(g: Group) -> None:

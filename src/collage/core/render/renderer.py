@@ -52,6 +52,7 @@ from collage.core.scene.scene import GROUND, Scene, build_bounds
 
 Shifts = tuple[tuple[float, float], ...]
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
+EDGE_EFFORT = 0.35  # of the rays of masks, from each of the samples on an edge
 MOST_GREY = 30  # pictures in a row in which greys stand in for maps; a budget smaller than the maps never has all
 BETWEEN = 0.3  # seconds at least between two pictures that show more maps each
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
@@ -386,11 +387,14 @@ class _Work:
         return kept
 
     def _with_all_rays(self, view: View, group: ObjectSamples, plan: Plan) -> ObjectSamples:
-        """At rest, points from which masks send all of their rays; before, and where there are none, as they are."""
-        points = group.points
-        if self.stage is not COMPLETE or points.effort >= 1 or not sends_rays(plan):
+        """At rest, points from which masks send all of their rays; before, and where there are none, as they are.
+
+        Of a pixel on an edge there are several, which share the work.
+        """
+        points, effort = group.points, EDGE_EFFORT if group.beside else 1.0
+        if self.stage is not COMPLETE or points.effort >= effort or not sends_rays(plan):
             return group
-        return view.with_points(group, "all rays", f"{points.id}", lambda: points.changed(effort=1.0))
+        return view.with_points(group, "all rays", f"{points.id}", lambda: points.changed(effort=effort))
 
     def _shown(
         self, view: View, group: ObjectSamples, inputs: Mapping[str, Array], light: Light | None, depth: int

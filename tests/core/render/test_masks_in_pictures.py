@@ -107,7 +107,7 @@ def test_a_displaced_surface_has_its_own_crevices_where_it_is_low(renderer) -> N
 
 def test_a_mask_that_moves_the_surface_it_looks_at_ends_all_the_same(renderer) -> None:
     """It sees the surface as it was, so there is no circle."""
-    found = renderer.picture(request(material("m"), "pot"))
+    found = renderer.picture(request(material("m")))
     assert np.isfinite(found.linear).all()
     assert found.problems == {}
 

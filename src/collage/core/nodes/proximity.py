@@ -99,6 +99,15 @@ class Rays:
         return (triangle >= 0) & (self.object_of[triangle] != self.number[at])
 
 
+def around_points(rays: Rays, places: Array, cut: slice) -> tuple[Array, Array]:
+    """Steps on the planes of some points, to all `places` (k, 2) of a disc as wide as rays reach: the number of the
+    point of each, (n k,), and the step, (n k, 3) metres."""
+    tangent, bitangent = any_frame(rays.normal[cut])
+    across, up = places[:, 0][None, :, None], places[:, 1][None, :, None]
+    steps = (tangent[:, None] * across + bitangent[:, None] * up) * rays.reach[cut][:, None, None]
+    return np.repeat(np.arange(cut.start, cut.stop), len(places)), steps.reshape(-1, 3).astype(np.float32)
+
+
 def _per_point(points: Points, rays: int, read: Callable[[slice], Array]) -> Array:
     """(1, n) of what `read` finds for runs of points."""
     out = np.empty((1, points.count), np.float32)
@@ -164,14 +173,11 @@ def edges(ctx: Context, width: Array, kind: Array, samples: Array) -> Array:
     rays = Rays(points, _number(width, NEAREST, FURTHEST), own=True)
     which = int(_number(kind, 0, 2).max())
     count = len(places)
-    tangent, bitangent = any_frame(rays.normal)
 
     def read(cut: slice) -> Array:
         size = cut.stop - cut.start
-        number = np.repeat(np.arange(cut.start, cut.stop), count)
+        number, aside = around_points(rays, places, cut)
         wide, normal = rays.reach[number, None], rays.normal[number]
-        x, y = (np.tile(places[:, axis], size)[:, None] for axis in range(2))
-        aside = (tangent[number] * x + bitangent[number] * y).astype(np.float32) * wide
         start = rays.position[number] + normal * rays.lift[number, None]
         above = aside + normal * wide
         rise = np.sqrt((above * above).sum(axis=1))
@@ -321,14 +327,11 @@ def part(ctx: Context, of: str, name: str, soft: Array, samples: Array) -> Array
     places = disc(_some(samples, points))
     rays = Rays(points, _number(soft, NEAREST, FURTHEST), own=str(of) != "object")
     count = len(places)
-    tangent, bitangent = any_frame(rays.normal)
 
     def read(cut: slice) -> Array:
         size = cut.stop - cut.start
-        number = np.repeat(np.arange(cut.start, cut.stop), count)
+        number, aside = around_points(rays, places, cut)
         wide, normal = rays.reach[number, None], rays.normal[number]
-        x, y = (np.tile(places[:, axis], size)[:, None] for axis in range(2))
-        aside = (tangent[number] * x + bitangent[number] * y).astype(np.float32) * wide
         start = rays.position[number] + aside + normal * wide
         _, triangle = rays.lengths(number, start, -normal, 2 * wide[:, 0])
         met = triangle >= 0

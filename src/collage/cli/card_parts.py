@@ -327,6 +327,7 @@ def label(
     at: Annotated[tuple[float, float, float], typer.Option(help="A place on it, metres.")] = (0.0, 0.0, 0.0),
     facing: Annotated[tuple[float, float, float], typer.Option(help="Which way it looks there.")] = (0.0, 0.0, 1.0),
     width: Annotated[float, typer.Option(help="Metres; 0 for a third of the object.")] = 0.0,
+    uv_set: Annotated[str, typer.Option("--set", help="Fill the tile of this UV set instead.")] = "",
     premultiplied: Annotated[
         bool | None, typer.Option("--premultiplied/--plain", help="How its colours go with its alpha; else found out.")
     ] = None,
@@ -338,4 +339,14 @@ def label(
         wearers = session.project.wearers(material)
         if not (name or wearers):
             raise CollageError(f"No object has “{material}”.", remedy="Assign it to one first.")
-        typer.echo(add_label(session, file, name or wearers[0], at, facing, width, premultiplied=premultiplied))
+        on = name or wearers[0]
+        typer.echo(add_label(session, file, on, at, facing, width, uv_set=uv_set, premultiplied=premultiplied))
+
+
+@app.command("break")
+def break_(folder: Folder, material: Material, card: CardName) -> None:
+    """Break the edge of a mask by noise, for all that it is wired to; prints the card that does."""
+    from collage.core.actions.effects import break_mask
+
+    with saved_session(folder, material) as session:
+        typer.echo(break_mask(session, card_of(session.network, card).name))

@@ -15,6 +15,7 @@ from collage.core.geometry.points import sheet
 from collage.core.nodes.effects import EFFECTS, HEIGHT, MASK, effects_of, with_effect, without_effect
 from collage.core.nodes.masked import masked_inputs, with_mask, without_mask
 from collage.core.nodes.states import states
+from collage.core.project.folder import load_project
 
 
 def plain() -> Network:
@@ -86,9 +87,22 @@ def test_every_effect_goes_over_a_material_and_comes_off_it(library, name: str) 
     assert not plan.problems
     for value in run(plan, sheet(16, 16)).values():
         assert np.isfinite(value).all()
+    names = {*group.inputs, *group.network.cards}
+    assert len(names) == len(group.inputs) + len(group.network.cards), "names in a group are used once"
+    read = parse_document(write_document(after).encode())
+    assert read.cards[made].network.cards.keys() == group.network.cards.keys()
     assert without_effect(after, made) == before
     twice, second = with_effect(library, after, effect, (0.0, 9.0), 0.3)
     assert without_effect(without_effect(twice, made), second) == before
+
+
+@pytest.mark.parametrize("sample", ["potting-shed", "yard"])
+def test_every_effect_goes_over_every_material_of_the_samples_and_comes_off(library, samples, sample: str) -> None:
+    project, _ = load_project(samples(sample))
+    for before in project.materials.values():
+        for effect in EFFECTS.values():
+            after, made = with_effect(library, before, effect, (0.0, 20.0), 0.3)
+            assert without_effect(after, made) == before
 
 
 def test_an_effect_at_no_amount_leaves_the_material_as_it_is(library) -> None:

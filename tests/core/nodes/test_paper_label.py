@@ -11,6 +11,7 @@ import pytest
 from collage.core.base.progress import finished
 from collage.core.document.making import given
 from collage.core.document.materials import new_material, surface_card
+from collage.core.document.materialx import parse_document, write_document
 from collage.core.document.model import Input, Network
 from collage.core.evaluate.plan import CardInput, build_plan
 from collage.core.evaluate.run import run
@@ -129,6 +130,8 @@ def test_a_label_keeps_softens_or_covers_the_relief_below_and_comes_off(library,
     before = before.with_card(surface_card(before).with_input(tilt))
     frame = Frame((0.5, 0.5, 0.0), (0.0, 0.0, 0.0), (2.0, 2.0, 1.0))
     after, name = with_label(library, before, str(file), frame, "All", (0, 0), 1.0)
+    read = parse_document(write_document(after).encode())
+    assert read.cards[name].network.cards.keys() == after.cards[name].network.cards.keys()
     assert effects_of(after) == {name: "label"}
     points = sheet(4, 4)
     points = points.changed(object_position=points.position)

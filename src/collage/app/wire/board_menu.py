@@ -73,6 +73,7 @@ def _fill_card_menu(board: BoardView, menu: QMenu, card: CardItem) -> None:
         add(menu, effects_acts.remove_effect, partial(effects_acts.remove_effect, session, card.name))
     elif not session.path and card.first_output is not None and _is_mask(board, card):
         add(menu, effects_acts.use_mask, partial(board.mask_wanted.emit, card.name))
+        add(menu, effects_acts.break_mask, partial(effects_acts.break_mask, session, card.name))
         if effects_acts.follows_mask(session, card.name):
             add(menu, effects_acts.release_mask, partial(effects_acts.release_mask, session, card.name))
     if session.path:

@@ -16,7 +16,7 @@ from collage.core.document.model import Network, Value, Wire
 from collage.core.images.alpha import make_label_file
 from collage.core.images.files import read_info
 from collage.core.nodes.effects import EFFECT, EFFECTS, effects_of, with_effect, without_effect
-from collage.core.nodes.masked import masked_inputs, with_mask, without_mask
+from collage.core.nodes.masked import broken, masked_inputs, with_mask, without_mask
 from collage.core.nodes.paper_label import frame_at, with_label
 from collage.core.scene.relief import tile_metres
 
@@ -56,20 +56,23 @@ def add_effect(session: Session, effect: str, material: str = "", place: tuple[f
 @act("labels.add", "Add label", command="cards label")
 def add_label(
     session: Session, file: Path, object_name: str, centre: Sequence[float], facing: Sequence[float],
-    width: float = 0.0, *, premultiplied: bool | None = None, made: Path | None = None,
+    width: float = 0.0, *, uv_set: str = "", premultiplied: bool | None = None, made: Path | None = None,
 ) -> str:  # fmt: skip
     """Puts a picture with transparency on an object, once, over its material. Returns the name of its card.
 
     centre, facing : a place on its surface and where that looks, world space. width : metres; 0 for a third of the
-    object. premultiplied : whether its colours are multiplied by alpha; None to find out. made : the file that was
-    made of it, where that is done; see `label_file`. Raises CollageError.
+    object. uv_set : instead of all that, one whose tile it fills. premultiplied : whether its colours are multiplied
+    by alpha; None to find out. made : the file that was made of it, where that is done; see `label_file`. Raises
+    CollageError.
     """
     item = object_of(session.bench, object_name)
     info = read_info(file)
     low, high = item.mesh().bounds
     wide = width or float(np.median(high - low)) / 3
     own = (np.asarray(centre, float) - np.array(item.place)) @ item.matrix().T
-    frame = frame_at(own, np.asarray(facing, float) @ item.matrix().T, wide, wide * info.height / info.width)
+    if uv_set and uv_set not in item.mesh().uv:
+        raise CollageError(f"It has no UV set “{uv_set}”.", about=object_name, remedy="See “collage uv list”.")
+    frame = uv_set or frame_at(own, np.asarray(facing, float) @ item.matrix().T, wide, wide * info.height / info.width)
     target = made or finished(make_label_file(file, label_file(session, file), premultiplied))
     if item.material not in session.project.materials:
         raise CollageError("It has no material to put a label on.", about=object_name, remedy="Give it one first.")
@@ -129,6 +132,22 @@ def use_mask(session: Session, mask: Wire, values: Mapping[str, Value]) -> None:
         return with_mask(session.library, network, mask, values, (x + 1.3, y))
 
     session.edit(f"Mask {', '.join(values)}", change)
+
+
+@act("masks.break", "Break by noise", command="cards break")
+def break_mask(session: Session, card: str) -> str:
+    """Breaks the edge of a mask by noise, for all that it is wired to. Returns the name of the card that does."""
+    x, y = session.network.cards[card].position
+    names: list[str] = []
+
+    def change(network: Network) -> Network:
+        after, made = broken(network, card, (x + 0.95, y + 0.9))
+        names.append(made)
+        return after
+
+    if session.edit(f"Break {session.title(card)}", change):
+        session.select(names)
+    return names[0] if names else ""
 
 
 @act("masks.release", "Stop using as mask", command="cards mask")

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from collage.core.base.errors import CollageError
+from collage.core.document.edits import led_past
 from collage.core.document.making import card, given
 from collage.core.document.materials import surface_card
 from collage.core.document.model import Card, Input, Network, Value, Wire
@@ -95,6 +96,29 @@ def with_bump(network: Network, mask: Wire, height: Wire, scale: float, place: t
         made = made.with_input(replace(before, name="normal"))
     network = network.with_card(_marked(made, mask, channel))
     return network.with_card(surface.with_input(given(channel, "vector3", Wire(name))))
+
+
+GRAIN = 60.0  # of the noise that breaks a mask, per metre
+
+
+def broken(network: Network, mask: str, place: tuple[float, float]) -> tuple[Network, str]:
+    """The network with a mask's edge broken by noise on the object, for all that it is wired to; and the name of the
+    card that does so. place : where on the board it lies."""
+    x, y = place
+    where, fine, noise = (network.free_name(name) for name in ("grain_place", "grain_fine", "grain"))
+    cards = [
+        card(where, "position", "vector3", (x - 2.85, y + 1.0), "", space=("string", "object")),
+        card(fine, "multiply", "vector3", (x - 1.9, y + 1.0), "", in1=("vector3", Wire(where)), in2=("float", GRAIN)),
+        card(noise, "fractal3d", "float", (x - 0.95, y + 1.0), "Grain", amplitude=("float", 0.7),
+             octaves=("integer", 4), position=("vector3", Wire(fine))),
+    ]  # fmt: skip
+    raised, name = network.free_name("grain_raised"), network.free_name("broken")
+    cards.append(card(raised, "add", "float", (x - 0.95, y + 1.9), "", in1=("float", Wire(noise)), in2=("float", 0.5)))
+    after = led_past(network, mask, Wire(name))
+    for one in cards:
+        after = after.with_card(one)
+    made = card(name, "clg_break_mask", "float", place, "Broken", pattern=("float", Wire(raised)))
+    return after.with_card(made.with_input(given("in", "float", Wire(mask)))), name
 
 
 def _marked(made: Card, mask: Wire, channel: str) -> Card:

@@ -1,4 +1,4 @@
-"""Makes the pictures of the start page's cards, which come with the program."""
+"""Makes the pictures that come with the program: those of the start page's cards and of the effects."""
 
 from __future__ import annotations
 
@@ -15,14 +15,18 @@ from collage.app.shell.window import MainWindow
 from collage.cli.shared import prepare_kernels
 from collage.core.images.files import read_pixels, write_image
 from collage.core.images.region import floats, resized
+from collage.core.nodes.effects import EFFECTS
 from collage.core.nodes.library import load_library
 from collage.core.project.folder import load_project
 from collage.core.project.fresh import ball_project
 from collage.core.project.pictures import picture_request
 from collage.core.render.renderer import Renderer
+from collage.core.render.swatch import effect_swatch
 from collage.demo.shed import make_sample
 
-OUT = Path(__file__).parent.parent / "src" / "collage" / "app" / "assets" / "start"
+ASSETS = Path(__file__).parent.parent / "src" / "collage" / "app" / "assets"
+OUT = ASSETS / "start"
+TILE = 116, 84  # twice as large as they are drawn
 WIDTH, HEIGHT = 408, 264  # twice as large as they are drawn
 MAPS = ("terracotta", "celadon", "bench_wood")
 LINE = 4  # pixels between the maps
@@ -54,6 +58,9 @@ def main() -> None:
     prepare_kernels()
     OUT.mkdir(parents=True, exist_ok=True)
     renderer = Renderer(load_library())
+    (ASSETS / "effects").mkdir(exist_ok=True)
+    for effect in EFFECTS.values():
+        write_image(ASSETS / "effects" / f"{effect.name}.png", effect_swatch(renderer, effect, TILE))
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "shed"
         make_sample("potting-shed", folder)

@@ -21,14 +21,13 @@ from collage.core.document.materials import hidden_on_board, showing
 from collage.core.document.model import MAP_SET, Card, Network
 from collage.core.evaluate.run import ResultCache, Workers
 from collage.core.gather.spaces import doubts_of
-from collage.core.nodes.effects import EFFECTS
 from collage.core.nodes.labels import Offer, new_card
 from collage.core.nodes.library import Library
 from collage.core.project.references import stored_path
 from collage.core.project.state import Project
 from collage.core.render.cards import Box, CardPictures, Ground, card_pictures
 from collage.core.render.renderer import MOMENT, Renderer
-from collage.core.render.swatch import effect_swatch, swatch
+from collage.core.render.swatch import swatch
 from collage.core.render.values import Limits, limits_of
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import object_bounds
@@ -60,7 +59,6 @@ class PictureMaker(QObject):
     ready = Signal(object)  # BoardPictures
     kinds_ready = Signal(object)  # dict of category to QImage
     material_ready = Signal(object)  # BoardPictures of a material; the one without a name stands for it
-    effects_ready = Signal(object)  # dict of "effect NAME" to QImage, one at a time
     kept_ready = Signal(object)  # dict of saved group to QImage
 
     def __init__(
@@ -77,8 +75,6 @@ class PictureMaker(QObject):
         self.worker.answered.connect(self._made)
         self.kinds_worker = Latest(jobs, self)
         self.kinds_worker.answered.connect(self.kinds_ready)
-        self.effects_worker = Latest(jobs, self)
-        self.effects_worker.answered.connect(self.effects_ready)
         self.materials_worker = Latest(jobs, self)
         self.materials_worker.answered.connect(self.material_ready)
         self.kept_worker = Latest(jobs, self)
@@ -105,7 +101,6 @@ class PictureMaker(QObject):
             self.ask()
             self.ask_kinds(offers)
             self.ask_kept()
-            self.ask_effects()
             self._rest.start()
 
     @property
@@ -116,13 +111,7 @@ class PictureMaker(QObject):
     @property
     def all_settled(self) -> bool:
         """Whether the materials too have their pictures."""
-        return (
-            self.settled
-            and self.materials_worker.idle
-            and self.kept_worker.idle
-            and self.effects_worker.idle
-            and not self._rest.isActive()
-        )
+        return self.settled and self.materials_worker.idle and self.kept_worker.idle and not self._rest.isActive()
 
     def close(self) -> None:
         self._rest.stop()
@@ -134,7 +123,6 @@ class PictureMaker(QObject):
         self.worker.close()
         self.materials_worker.close()
         self.kept_worker.close()
-        self.effects_worker.close()
         self.kinds_worker.close()
 
     def _files_changed(self) -> None:
@@ -262,16 +250,6 @@ class PictureMaker(QObject):
             yield pictures_of_kinds(library, offers, workers, overtaken)
 
         self.kinds_worker.ask(work)
-
-    def ask_effects(self) -> None:
-        """Pictures of the effects, for the sources."""
-        renderer = self.renderer
-
-        def work(overtaken: Callable[[], bool]) -> Iterator[dict[str, QImage]]:
-            for name, effect in EFFECTS.items():
-                yield {f"effect {name}": to_image(effect_swatch(renderer, effect, TILE_SIZE, overtaken))}
-
-        self.effects_worker.ask(work)
 
     def ask_kept(self) -> None:
         """Pictures of the saved groups, for the sources and the add field."""

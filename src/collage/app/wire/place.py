@@ -168,7 +168,6 @@ class WirePlace:
         self.sources.take_kept.connect(self._take_kept)
         self.sources.take_effect.connect(self._take_effect)
         self.preview.effect_dropped.connect(self._take_effect)
-        studio.maker.effects_ready.connect(self._show_effects)
         studio.maker.ready.connect(self._show_pictures)
         studio.maker.kinds_ready.connect(self._show_kinds)
         studio.maker.material_ready.connect(self._show_material)
@@ -223,9 +222,6 @@ class WirePlace:
     def _show_kept(self, images: dict[str, QImage]) -> None:
         self._kept_pictures = pixmaps(images)
         self.sources.set_kind_pictures({f"kept {name}": pixmap for name, pixmap in self._kept_pictures.items()})
-
-    def _show_effects(self, images: dict[str, QImage]) -> None:
-        self.sources.set_kind_pictures(pixmaps(images))
 
     def _show_kinds(self, images: dict[str, QImage]) -> None:
         pictures = pixmaps(images)

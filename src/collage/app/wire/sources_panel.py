@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.shell.acts import add
-from collage.app.theme import font
+from collage.app.theme import ASSETS, font
 from collage.app.widgets.dragged import (
     EFFECT_FORMAT,
     KEPT_FORMAT,
@@ -306,6 +306,7 @@ class SourcesPanel(QFrame):
             tip = f"{one.title}: {one.help}.\nDouble-click it, or drag it to the board or onto an object."
             tile = Tile(one.title, "", tip, one.name, kind=EFFECT_FORMAT)
             tile.taken.connect(partial(self.take_effect.emit, one.name))
+            tile.set_picture(QPixmap(str(ASSETS / "effects" / f"{one.name}.png")))  # the same in every project
             self._register(f"effect {one.name}", tile)
             grid.addWidget(tile, number // 3, number % 3)
         for column_number in range(3):

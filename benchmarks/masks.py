@@ -46,8 +46,7 @@ def measure(folder: Path) -> None:
     request, renderer = picture_request(project, *SIZE, folder=folder), Renderer(load_library())
     renderer.picture(request)
     one_pass = camera_pass(renderer, request)
-    reliefs = renderer.reliefs.of(request)
-    scene = renderer.caches.scene(request.bench, request.geometry_key, reliefs.objects)
+    scene = renderer.scene(request)
     found = find_samples(scene, request.bench.camera, SIZE)
     groups = [one for one in found.groups if one.region != GROUND and not one.beside]
     points = max((one.points for one in groups), key=lambda one: one.count).changed(effort=1.0)

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from collage.core.actions.effects import USUAL_SQUARE, below
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps, within
 from collage.core.document.model import Input, Network
@@ -58,18 +59,14 @@ def weathered_steps(folder: Path) -> Steps[None]:
 def _worn(
     library: Library, project: Project, folder: Path, name: str, effect: str, values: dict[str, float]
 ) -> Network:
-    metres = tile_metres(project.bench.in_folder(folder), name) or 0.5
-    network, card = with_effect(library, project.materials[name], EFFECTS[effect], _below(project, name), metres)
+    metres = tile_metres(project.bench.in_folder(folder), name) or USUAL_SQUARE
+    before = project.materials[name]
+    network, card = with_effect(library, before, EFFECTS[effect], below(before), metres)
     group = network.cards[card]
     for key, value in values.items():
         shown = group.inputs[key]
         group = group.with_input(Input(key, shown.type, value, attributes=shown.attributes))
     return network.with_card(group)
-
-
-def _below(project: Project, name: str) -> tuple[float, float]:
-    rows = [one.position[1] for one in project.materials[name].cards.values() if one.placed]
-    return 0.0, max(rows, default=0.0) + 1.4
 
 
 def _labelled(library: Library, project: Project, folder: Path, file: Path, shape: float) -> Project:
@@ -78,10 +75,9 @@ def _labelled(library: Library, project: Project, folder: Path, file: Path, shap
     place, facing = _on_body(item)
     frame = frame_at(place.tolist(), facing.tolist(), LABEL_WIDTH, LABEL_WIDTH * shape)
     stored = relative_name(file, material_folder(folder))
-    metres = tile_metres(project.bench.in_folder(folder), item.material) or 0.5
-    network, _ = with_label(
-        library, project.materials[item.material], stored, frame, "Seed label", _below(project, item.material), metres
-    )
+    metres = tile_metres(project.bench.in_folder(folder), item.material) or USUAL_SQUARE
+    before = project.materials[item.material]
+    network, _ = with_label(library, before, stored, frame, "Seed label", below(before), metres)
     return project.with_material(item.material, network)
 
 

@@ -20,9 +20,8 @@ from collage.core.gather.build import BuildOptions, with_set
 from collage.core.gather.project import plain_name
 from collage.core.gather.sets import group
 from collage.core.nodes.coordinates import choices, with_coordinates
+from collage.core.nodes.masked import NORMALS
 from collage.core.project.state import Project
-
-NORMALS = ("geometry_normal", "geometry_coat_normal")
 
 
 def baked_folder(session: Session, bake: Bake) -> Path:

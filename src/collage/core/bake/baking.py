@@ -21,6 +21,7 @@ from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import find_hits
 from collage.core.scene.bench import BenchObject
+from collage.core.scene.relief import square_of
 
 OVERLAP_TOLD = 0.002  # share of the samples under more than one triangle from which on it is told
 
@@ -42,11 +43,7 @@ class Ready:
     @property
     def wide(self) -> float:
         """Metres on the target that a sample of a texel stands for, in the mean."""
-        corners = self.target.uv.reshape(-1, 3, 2).astype(np.float64)
-        a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-        covered = float(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2)
-        across = np.sqrt(float(self.target.mesh.areas.sum(dtype=np.float64)) / max(covered, 1e-12))
-        return float(across / self.bake.size / self.bake.across)
+        return (square_of(self.target.mesh) or self.target.size) / self.bake.size / self.bake.across
 
     @property
     def depth(self) -> float:
@@ -75,7 +72,8 @@ class BakedTile:
         return int(np.count_nonzero(self.maps.missed))
 
 
-def _object(objects: Mapping[str, BenchObject], name: str) -> BenchObject:
+def named(objects: Mapping[str, BenchObject], name: str) -> BenchObject:
+    """An object by its name. Raises CollageError."""
     if name not in objects:
         raise CollageError("There is no such object.", about=name, remedy="See “collage objects list”.")
     return objects[name]
@@ -87,8 +85,8 @@ def made_ready(renderer: Renderer, request: PictureRequest, bake: Bake, cancelle
     request : of a picture of the project.
     """
     objects = {item.name: item for item in request.bench.objects}
-    item = _object(objects, bake.target)
-    dense = _object(objects, bake.source or bake.target)
+    item = named(objects, bake.target)
+    dense = named(objects, bake.source or bake.target)
     if not bake.as_placed:
         stands = {key: getattr(item, key) for key in ("place", "turn", "tilt", "roll")}
         dense = dense.model_copy(update=stands)

@@ -7,10 +7,7 @@ import numpy as np
 from collage.core.geometry.mesh import Mesh, unit
 from collage.core.geometry.subdivide import sum_by
 from collage.core.geometry.topology import same_place
-from collage.core.kernels import Family
 from collage.core.scene.scene import Scene
-
-k = Family("meshes")
 
 LOOKED_AT = 20_000  # corners from which the other surface is looked for
 NEARLY_ALL = 0.98  # of them have it within the distance that is found

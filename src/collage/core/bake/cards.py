@@ -7,7 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
-from collage.core.bake.files import eight_bits
+from collage.core.bake.baking import named
+from collage.core.bake.files import as_form, bits_of, tile_number
 from collage.core.bake.recipe import Form
 from collage.core.bake.source import source_of
 from collage.core.bake.target import target_of
@@ -18,7 +19,6 @@ from collage.core.base.progress import Progress, Steps, within
 from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import Cancelled, never, run
 from collage.core.images.files import writing
-from collage.core.images.made import sixteen_bits
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import find_hits
@@ -47,10 +47,7 @@ def baking_card(
     numbers go before its ending. Raises CollageError, Cancelled.
     """
     yield Progress("Finding the surface", 0.0)
-    items = {item.name: item for item in request.bench.objects}
-    if target not in items:
-        raise CollageError("There is no such object.", about=target, remedy="See “collage objects list”.")
-    item = items[target]
+    item = named({item.name: item for item in request.bench.objects}, target)
     if material not in request.materials:
         raise CollageError("There is no such material.", about=material, remedy="See “collage materials list”.")
     plan = build_plan(
@@ -87,8 +84,7 @@ def baking_card(
         if total is None:
             continue
         made = padded(total.reshape(size, size, -1), count.reshape(size, size) > 0, np.zeros(total.shape[1]), padding)
-        file = path if tiles == [(0, 0)] else path.with_suffix(f".{1001 + tile[0] + 10 * tile[1]}{path.suffix}")
-        pixels = made if form == "exr" else eight_bits(made) if form == "png8" else sixteen_bits(made)
-        yield from within(writing(file, pixels, bits=32 if form == "exr" else None), done, done + 1 / len(tiles))
+        file = path if tiles == [(0, 0)] else path.with_suffix(f".{tile_number(tile)}{path.suffix}")
+        yield from within(writing(file, as_form(made, form), bits=bits_of(form)), done, done + 1 / len(tiles))
         written.append(file)
     return written

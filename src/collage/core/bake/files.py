@@ -10,13 +10,14 @@ from typing import Any
 import numpy as np
 
 from collage.core.bake.baking import BakedTile, Ready, baking, made_ready, remarks_on, with_reach
-from collage.core.bake.recipe import SUFFIX_OF, Bake, BakedMap
+from collage.core.bake.recipe import SUFFIX_OF, Bake, BakedMap, Form
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps, within
 from collage.core.evaluate.run import never
 from collage.core.geometry.islands import quantiles
 from collage.core.images.files import write_image, writing
 from collage.core.images.made import Record, keep_record, record_path, sixteen_bits
+from collage.core.images.tiles import label_of
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 
@@ -60,7 +61,7 @@ def baking_files(
         tile = yield from within(baking(ready, place, renderer, cancelled), low, low + 0.8 * share)
         for at, name in enumerate(bake.maps):
             path = folder / file_name(stem, SUFFIX_OF[name], bake, ready, place)
-            steps = writing(path, stored(ready, name, tile), bits=32 if bake.form == "exr" else None)
+            steps = writing(path, stored(ready, name, tile), bits=bits_of(bake.form))
             yield from within(steps, low + share * (0.8 + 0.2 * at / len(bake.maps)), low + share)
             keep_record(path, Record(baked=meaning(ready, name)))
             paths.append(path)
@@ -85,8 +86,7 @@ def _check_free(ready: Ready, folder: Path, stem: str) -> None:
 
 def file_name(stem: str, suffix: str, bake: Bake, ready: Ready, tile: tuple[int, int]) -> str:
     """The name of a map's file; with the number of its tile where it is not the first one alone."""
-    column, row = tile
-    number = "" if ready.tiles == ((0, 0),) else f".{1001 + column + 10 * row}"
+    number = "" if ready.tiles == ((0, 0),) else f".{tile_number(tile)}"
     ending = "exr" if bake.form == "exr" else "png"
     return f"{stem}_{suffix}{number}.{ending}"
 
@@ -136,12 +136,27 @@ def stored(ready: Ready, name: BakedMap, tile: BakedTile) -> np.ndarray:
     elif name == "part":
         numbers = values[:, :, 0].astype(int)
         values = np.stack([part_colour(one) for one in range(int(numbers.max(initial=0)) + 1)])[numbers]
-    if floats:
+    return as_form(values, ready.bake.form)
+
+
+def tile_number(tile: tuple[int, int]) -> str:
+    """The number of a tile (column, row), from 1001."""
+    return label_of((tile[1], tile[0]))
+
+
+def bits_of(form: Form) -> int | None:
+    """The depth that a file of a form is written with; None for that of its pixels."""
+    return 32 if form == "exr" else None
+
+
+def as_form(values: np.ndarray, form: Form) -> np.ndarray:
+    """(h, w, c) values as a file of a form holds them: floats as they are, else whole numbers of 0..1."""
+    if form == "exr":
         return values
-    return eight_bits(values) if ready.bake.form == "png8" else sixteen_bits(values)
+    return _eight_bits(values) if form == "png8" else sixteen_bits(values)
 
 
-def eight_bits(values: np.ndarray) -> np.ndarray:
+def _eight_bits(values: np.ndarray) -> np.ndarray:
     """(h, w, c) uint8 of values 0..1."""
     return np.asarray(np.clip(values, 0, 1) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
 

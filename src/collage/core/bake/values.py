@@ -11,15 +11,17 @@ from collage.core.bake.recipe import Bake, BakedMap
 from collage.core.bake.source import Source
 from collage.core.bake.target import Places, Target
 from collage.core.evaluate.run import Workers, never
-from collage.core.geometry.mesh import any_frame
+from collage.core.kernels import Family
+from collage.core.nodes.proximity import disc
 from collage.core.render.samples import ObjectSamples, Samples, over_blocks
 from collage.core.scene.scene import Scene
+
+k = Family("proximity")
 
 CHANNELS: dict[BakedMap, int] = {
     "normal": 3, "height": 1, "occlusion": 1, "curvature": 1, "position": 3, "part": 1,
 }  # fmt: skip
 RAYS_AT_ONCE = 2**17
-GOLDEN = 0.6180339887
 LIFT = 1e-4  # of the object's size, above the surface, where rays for occlusion begin
 
 
@@ -111,26 +113,19 @@ def open_sky(
 ) -> np.ndarray:  # fmt: skip
     """(n,) float32: the share of the half sphere over places (n, 3) that is open as far as `reach`, by the cosine.
 
-    rays : for each place, on a spiral that spreads them by the cosine (R. Swinbank and R. J. Purser, Fibonacci grids,
-    2006, in the disc of which Malley's method makes the half sphere), turned by the place's seed (n,). lift : metres.
+    rays : for each place, as masks send them (see kernels.proximity), turned by the place's seed (n,), so that the
+    samples of a texel look in different directions. lift : metres.
     """
-    out = np.empty(len(position), np.float32)
-    step = np.arange(rays)
-    radius = np.sqrt((step + 0.5) / rays)
-    around = 2 * np.pi * GOLDEN * step
-    up = np.sqrt(1 - radius * radius)
+    out, places = np.empty(len(position), np.float32), disc(rays)
+    turn = np.asarray(2 * np.pi * (seed * 0.7548776662 % 1), np.float32)
 
     def block(cut: slice) -> None:
-        n = normal[cut]
-        tangent, bitangent = any_frame(n)
-        angle = around + 2 * np.pi * (seed[cut, None] * 0.7548776662 % 1)  # (n, rays)
-        x, y = (radius * np.cos(angle))[:, :, None], (radius * np.sin(angle))[:, :, None]
-        ways = tangent[:, None] * x + bitangent[:, None] * y + n[:, None] * up[:, None]
-        origins = np.repeat(position[cut] + n * lift, rays, axis=0)
-        far = np.full(len(origins), reach, np.float32)
-        found = scene.occluded(
-            np.ascontiguousarray(origins, np.float32), np.ascontiguousarray(ways.reshape(-1, 3), np.float32), far
-        )
+        count = cut.stop - cut.start
+        (origins, ways), far = np.empty((2, count * rays, 3), np.float32), np.empty(count * rays, np.float32)
+        lifted, reached = (np.full(count, one, np.float32) for one in (lift, reach))
+        p, n = (np.ascontiguousarray(one[cut], np.float32) for one in (position, normal))
+        k.hemisphere(p, n, places, turn[cut], lifted, reached, origins, ways, far)
+        found = scene.occluded(origins, ways, far)
         out[cut] = (found.reshape(-1, rays) < 0).mean(axis=1)
 
     if len(position):

@@ -41,7 +41,7 @@ def premultiplied(values: np.ndarray, already: bool | None = None) -> np.ndarray
     height, width, channels = values.shape
     out = np.ones((height, width, 4), np.float32)
     out[:, :, :3] = values[:, :, :3] if channels >= 3 else values[:, :, :1]
-    if channels in (2, 4):
+    if has_alpha(channels):
         out[:, :, 3] = values[:, :, channels - 1]
     already = is_premultiplied(out) if already is None else already
     for start in range(0, height, ROWS):
@@ -59,7 +59,6 @@ def make_label_file(source: Path, target: Path, already: bool | None = None) -> 
     """
     yield Progress(f"Reading {source.name}", 0.0)
     pixels = read_pixels(source)
-    pixels = pixels if pixels.ndim == 3 else pixels[:, :, None]
     if already is None:
         look = max(min(pixels.shape[:2]) // LOOKED_AT, 1)
         some = floats(np.ascontiguousarray(pixels[::look, ::look]))

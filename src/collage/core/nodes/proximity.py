@@ -144,8 +144,8 @@ def occlusion(ctx: Context, reach: Array, falloff: Array, inside: Array, others:
     def read(cut: slice) -> Array:
         size = cut.stop - cut.start
         (origins, ways), far = np.empty((2, size * count, 3), np.float32), np.empty(size * count, np.float32)
-        near = rays.reach[cut]
-        k.hemisphere(rays.position[cut], normal[cut], places, rays.lift[cut], near, origins, ways, far)
+        near, unturned = rays.reach[cut], np.zeros(size, np.float32)
+        k.hemisphere(rays.position[cut], normal[cut], places, unturned, rays.lift[cut], near, origins, ways, far)
         number = np.repeat(np.arange(cut.start, cut.stop), count) if rays.own else NO_NUMBERS
         length, triangle = rays.lengths(number, origins, ways, far)
         out = np.empty(size, np.float32)

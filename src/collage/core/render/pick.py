@@ -28,12 +28,8 @@ def pick(renderer: Renderer, request: PictureRequest, x: float, y: float) -> Pic
 
     Raises CollageError, Cancelled.
     """
-    reliefs = renderer.reliefs.of(request, renderer.workers)
-    scene = renderer.caches.scene(request.bench, request.geometry_key, reliefs.objects)
-    camera, (width, height) = request.bench.camera, request.size
-    right, up, forward = camera.axes()
-    way = right * (x - width / 2) - up * (y - height / 2) + forward * camera.focal_length(width, height)
-    way = (way / np.linalg.norm(way)).astype(np.float32)[None]
+    scene, camera = renderer.scene(request), request.bench.camera
+    way = camera.ways(np.array([[x, y]]), *request.size)
     found = find_hits(scene, camera.position().astype(np.float32)[None], way, FURTHEST, 1.0, worn=request.bench.worn)
     if not found.count or found.groups[0].region == GROUND:
         return None

@@ -92,6 +92,11 @@ class Renderer:
         """The lowest and highest corner of the box around one object, or around all of them, on the bench."""
         return build_bounds(bench.objects if number is None else bench.objects[number : number + 1])
 
+    def scene(self, request: PictureRequest, cancelled: Callable[[], bool] = never) -> Scene:
+        """What the camera rays of a picture meet, displaced as it is there. Raises Cancelled, CollageError."""
+        reliefs = self.reliefs.of(request, self.workers, cancelled)
+        return self.caches.scene(request.bench, request.geometry_key, reliefs.objects)
+
     # ---- pictures -----------------------------------------------------------------------------
 
     def picture(

@@ -70,14 +70,11 @@ def line_between(
 
     Raises CollageError, Cancelled.
     """
-    scene, camera = _scene(renderer, request, never), request.bench.camera
+    scene, camera = renderer.scene(request), request.bench.camera
     share = np.linspace(0, 1, LOOKS)[:, None]
-    at = np.array(start) * (1 - share) + np.array(end) * share - np.array(request.size) / 2
-    right, up, forward = camera.axes()
-    way = right * at[:, :1] - up * at[:, 1:] + forward * camera.focal_length(*request.size)
-    way = unit(way).astype(np.float32)
+    way = camera.ways(np.array(start) * (1 - share) + np.array(end) * share, *request.size)
     eye = np.tile(camera.position().astype(np.float32), (LOOKS, 1))
-    found = find_hits(scene, eye, np.ascontiguousarray(way), FURTHEST, 1.0, worn=request.bench.worn)
+    found = find_hits(scene, eye, way, FURTHEST, 1.0, worn=request.bench.worn)
     number, place = np.full(LOOKS, BACKGROUND), np.zeros((LOOKS, 3))
     normal = np.zeros((LOOKS, 3))
     for group in found.groups:
@@ -110,7 +107,7 @@ def section(
     numbers = [at for at, item in enumerate(request.bench.objects) if item.name == line.name and not item.hidden]
     if not numbers:
         return None
-    item, scene = request.bench.objects[numbers[0]], _scene(renderer, request, cancelled)
+    item, scene = request.bench.objects[numbers[0]], renderer.scene(request, cancelled)
     start, end, up = _in_world(item, line)
     length = float(np.linalg.norm(end - start))
     along = np.linspace(0, length, STEPS)
@@ -143,11 +140,6 @@ def section(
     low = np.abs(height) <= REACH * length
     height, before = np.where(low, height, np.nan), np.where(low, before, np.nan)
     return Section(along, height, before, base + up * height[:, None])
-
-
-def _scene(renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool]) -> Scene:
-    reliefs = renderer.reliefs.of(request, renderer.workers, cancelled)
-    return renderer.caches.scene(request.bench, request.geometry_key, reliefs.objects)
 
 
 def _in_world(item: BenchObject, line: SectionLine) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -44,6 +44,14 @@ class Camera(Frozen):
         """Distance of the picture plane in pixels, for a picture of this size."""
         return min(width, height) / 2 / math.tan(math.radians(self.field) / 2)
 
+    def ways(self, pixels: np.ndarray, width: int, height: int) -> np.ndarray:
+        """(n, 3) float32 of length 1: the way to what is seen at places (n, 2) of a picture of this size, in pixels
+        from its upper left; see `seen`."""
+        at = np.asarray(pixels, np.float64) - np.array([width, height]) / 2
+        right, up, forward = self.axes()
+        way = right * at[:, :1] - up * at[:, 1:] + forward * self.focal_length(width, height)
+        return np.asarray(way / np.linalg.norm(way, axis=1, keepdims=True), np.float32)
+
     def seen(self, places: np.ndarray, width: int, height: int) -> np.ndarray:
         """(..., 2): where places in world space (..., 3) are in a picture of this size, pixels from its upper left."""
         own = (np.asarray(places, np.float64) - self.position()) @ self.axes().T

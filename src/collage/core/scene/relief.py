@@ -25,12 +25,13 @@ def tile_metres(bench: Bench, material: str) -> float | None:
     """
     for item in bench.objects:
         if material in item.materials:
-            return _square(item.mesh())
+            return square_of(item.mesh())
     return None
 
 
 @lru_cache(maxsize=32)
-def _square(mesh: Mesh) -> float | None:
+def square_of(mesh: Mesh) -> float | None:
+    """The same of a mesh."""
     if not mesh.uv:
         return None
     covered = float(_uv_areas(mesh).sum())

@@ -10,7 +10,7 @@ import os
 import threading
 import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from itertools import count
 from typing import Any, Generic, TypeVar
 
@@ -124,10 +124,14 @@ class Store(Generic[Key, Value]):
 
     def put(self, key: Key, value: Value) -> None:
         """Keeps a value; what was used longest ago, in any store of the budget, goes if there is no room."""
+        self.put_all({key: value})
+
+    def put_all(self, values: Mapping[Key, Value]) -> None:
+        """Keeps several values; room is made once for all of them."""
         with self.budget.lock:
-            self._hold(key, value)
-            while self._most is not None and len(self._held) > self._most:
-                self.drop_oldest()
+            for key, value in values.items():
+                self._hold(key, value)
+            self._limit_count()
             self.budget.make_room()
 
     def recount(self, key: Key) -> None:
@@ -172,6 +176,10 @@ class Store(Generic[Key, Value]):
     def clear(self) -> None:
         """Lets go of everything."""
         self.drop(lambda _: True)
+
+    def _limit_count(self) -> None:
+        while self._most is not None and len(self._held) > self._most:
+            self.drop_oldest()
 
     def _hold(self, key: Key, value: Value) -> None:
         """Called under the lock."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -58,7 +58,7 @@ def _rows_of(array: np.ndarray, rows: int, count: int) -> np.ndarray:
     return spread
 
 
-def fuse(steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:
+def fuse(steps: Sequence[Step], kept: Set[str]) -> list[Step | Program]:
     """The steps in an order that does the same, arithmetic joined to programs.
 
     kept : names of results that are wanted outside. A program never reads what it does not need to.
@@ -151,7 +151,7 @@ def _phases(steps: Sequence[Step], plain: set[str]) -> list[tuple[int, list[Step
     return sorted(members.items())
 
 
-def _program(members: list[Step], steps: Sequence[Step], kept: set[str]) -> list[Step | Program]:
+def _program(members: list[Step], steps: Sequence[Step], kept: Set[str]) -> list[Step | Program]:
     inside = {step.key for step in members}
     wanted = set(kept)
     for step in steps:

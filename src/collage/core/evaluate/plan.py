@@ -144,6 +144,11 @@ class Plan:
     waiting: Mapping[Place, ImageRef] = field(default_factory=dict)  # cards whose images are on their way
     memo: dict[Any, Any] = field(default_factory=dict)  # what was worked out about the steps, for another run
 
+    @cached_property
+    def wanted(self) -> frozenset[str]:
+        """Names of the results that the outputs are."""
+        return frozenset(one.name for one in self.outputs.values() if isinstance(one, Ref))
+
 
 def build_plan(
     library: Library,

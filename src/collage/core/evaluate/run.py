@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, TypeVar
 
@@ -105,6 +105,11 @@ class ResultCache:
         self.budget = budget or Budget()
         self.evaluated = 0  # steps computed so far: tests count what an edit costs
         self._store: Store[tuple[str, int], Array] = Store(self.budget, lambda array: array.nbytes)
+        self._seen: set[int] = set()  # points of which something was kept, and may still be
+
+    def knows(self, points_id: int) -> bool:
+        """Whether anything may be kept of some points."""
+        return points_id in self._seen
 
     def get(self, name: str, points_id: int) -> Array | None:
         """The result of a step at some points; None where it is not kept."""
@@ -112,15 +117,24 @@ class ResultCache:
 
     def put(self, name: str, points_id: int, value: Array) -> None:
         """Keeps the result of a step at some points."""
-        value.flags.writeable = False
-        self._store.put((name, points_id), value)
+        self.put_all({name: value}, points_id)
+
+    def put_all(self, values: Mapping[str, Array], points_id: int) -> None:
+        """Keeps the results of steps at some points."""
+        for value in values.values():
+            value.flags.writeable = False
+        self._seen.add(points_id)
+        self._store.put_all({(name, points_id): value for name, value in values.items()})
 
     def forget(self, points_id: int) -> None:
         """Drops all results on some points that nobody looks at any more."""
-        self._store.drop(lambda key: key[1] == points_id)
+        if points_id in self._seen:
+            self._seen.discard(points_id)
+            self._store.drop(lambda key: key[1] == points_id)
 
     def clear(self) -> None:
         """Lets go of all results."""
+        self._seen.clear()
         self._store.clear()
 
 
@@ -146,6 +160,20 @@ def _look(cancelled: Callable[[], bool]) -> None:
         raise Cancelled
 
 
+@dataclass(frozen=True, eq=False)
+class _Chosen:
+    """What is to be done at some points.
+
+    steps : how many there are. kept : names of results that are wanted outside. work : the steps in their order, those
+    of arithmetic joined. done_with : what nothing reads after each piece of work.
+    """
+
+    steps: int
+    kept: frozenset[str]
+    work: list[Step | Program]
+    done_with: list[list[str]]
+
+
 class _Run:
     def __init__(
         self,
@@ -160,50 +188,57 @@ class _Run:
         self.cancelled, self.progress = cancelled, progress
         self.images = OpenImages(plan.images, partial(_look, cancelled))
         self.full: dict[str, Array] = {}  # whole arrays by result name: found in the cache, or being made
-        self.found: set[str] = set()
-        self._select()
+        if cache is None or not cache.knows(points.id):  # nothing is found: the same work as for other new points
+            key = "new", plan.wanted, points.across, cache is not None and self._keeps()
+            if key not in plan.memo:
+                plan.memo[key] = self._selected()
+            self.chosen: _Chosen = plan.memo[key]
+        else:
+            self.chosen = self._selected()
 
-    def _select(self) -> None:
+    def _keeps(self) -> bool:
+        """Whether there is room to keep what is worth it."""
+        assert self.cache is not None
+        values = sum(CHANNELS[step.type] for step in self.plan.steps if step.keep and step.type in CHANNELS)
+        return values * 4 * self.points.count <= self.cache.budget.limit // 4
+
+    def _selected(self) -> _Chosen:
         """Which steps must run: those the outputs need, back to what the cache already has."""
         steps, across = self.plan.steps, self.points.across
         if across:
             steps = tuple(_by_neighbours(step, across) for step in steps)
         by_key = {step.key: step for step in steps}
         needed: set[str] = set()
+        found: set[str] = set()
         waiting: list[Ref] = [one for one in self.plan.outputs.values() if isinstance(one, Ref)]
         while waiting:
             ref = waiting.pop()
-            if ref.key in needed or ref.name in self.found:
+            if ref.key in needed or ref.name in found:
                 continue
-            if self.cache is not None:
-                held = self.cache.get(ref.name, self.points.id)
-                if held is not None:
-                    self.full[ref.name] = held
-                    self.found.add(ref.name)
-                    continue
+            held = self.cache.get(ref.name, self.points.id) if self.cache is not None else None
+            if held is not None:
+                self.full[ref.name] = held
+                found.add(ref.name)
+                continue
             needed.add(ref.key)
             waiting += [one for one in by_key[ref.key].sources.values() if isinstance(one, Ref)]
-        self.steps = [step for step in steps if step.key in needed]
-        wanted = {one.name for one in self.plan.outputs.values() if isinstance(one, Ref)}
-        self.kept = wanted - self.found
-        if self.cache is not None:
-            worth = [step for step in self.steps if step.keep and step.type in CHANNELS]
-            size = sum(CHANNELS[step.type] * 4 * self.points.count for step in worth)
-            if size <= self.cache.budget.limit // 4:
-                self.kept |= {step.key for step in worth}
-        self.work, self.done_with = self._arranged()
+        todo = [step for step in steps if step.key in needed]
+        kept = self.plan.wanted - found
+        if self.cache is not None and self._keeps():
+            kept |= {step.key for step in todo if step.keep and step.type in CHANNELS}
+        return self._arranged(todo, frozenset(kept))
 
-    def _arranged(self) -> tuple[list[Step | Program], list[list[str]]]:
-        """The work in its order, and what nothing reads after each piece; the same for the same steps."""
-        key = (tuple(step.key for step in self.steps), frozenset(self.kept), self.points.across)
+    def _arranged(self, steps: list[Step], kept: frozenset[str]) -> _Chosen:
+        """The steps in their order; the same for the same steps."""
+        key = (tuple(step.key for step in steps), kept, self.points.across)
         if key not in self.plan.memo:
-            work = fuse(self.steps, self.kept)
-            self.plan.memo[key] = (work, _last_uses(work))
-        found: tuple[list[Step | Program], list[list[str]]] = self.plan.memo[key]
+            work = fuse(steps, kept)
+            self.plan.memo[key] = _Chosen(len(steps), kept, work, _last_uses(work))
+        found: _Chosen = self.plan.memo[key]
         return found
 
     def results(self) -> dict[str, Any]:
-        if self.steps:
+        if self.chosen.steps:
             self._run_blocks()
         return {name: self._value(source) for name, source in self.plan.outputs.items()}
 
@@ -230,21 +265,20 @@ class _Run:
         else:
             self.workers.map(block, starts)
         if self.cache is not None:
-            self.cache.evaluated += len(self.steps)
-            for name in self.kept:
-                self.cache.put(name, self.points.id, self.full[name])
+            self.cache.evaluated += self.chosen.steps
+            self.cache.put_all({name: self.full[name] for name in self.chosen.kept}, self.points.id)
 
     def _block(self, start: int, stop: int) -> None:
         places: dict[Shift, Points] = {(): self.points.cut(start, stop)}
         local: dict[str, Any] = {}
         with np.errstate(all="ignore"):
-            for piece, done in zip(self.work, self.done_with, strict=True):
+            for piece, done in zip(self.chosen.work, self.chosen.done_with, strict=True):
                 if isinstance(piece, Program):
                     given = {name: self._value_of(name, local, start, stop) for name, _ in piece.inputs}
                     places_kept = {
                         name: self._whole(name, rows, np.float32)[:, start:stop]
                         for name, rows, truth in piece.outputs
-                        if name in self.kept and not truth
+                        if name in self.chosen.kept and not truth
                     }
                     results = piece.run(given, places_kept, stop - start)
                 else:
@@ -259,7 +293,7 @@ class _Run:
     ) -> dict[str, Any]:
         """The results of one function, by name."""
         room = None
-        if step.key in self.kept and step.type in FLOATS:
+        if step.key in self.chosen.kept and step.type in FLOATS:
             room = self._whole(step.key, CHANNELS[step.type], np.float32)[:, start:stop]
         context = Context(_at(places, step.shift), step.type, self.images, room)
         inputs = {name: self._input(one, local, start, stop) for name, one in step.wired.items()}
@@ -282,7 +316,7 @@ class _Run:
 
     def _store(self, name: str, value: Array, local: dict[str, Any], start: int, stop: int) -> None:
         local[name] = value
-        if name in self.kept:
+        if name in self.chosen.kept:
             part = self._whole(name, value.shape[0], value.dtype)[:, start:stop]
             if not np.may_share_memory(part, value):
                 part[...] = value

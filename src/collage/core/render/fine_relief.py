@@ -78,6 +78,16 @@ def with_fine_relief(
     )
 
 
+def is_finer(points: Points, scene: Scene) -> bool:
+    """Whether the picture shows more of a surface than its mesh: a pixel is smaller than a triangle."""
+    assert points.triangle is not None
+    some = slice(None, None, max(points.count // 256, 1))
+    row = 3 * points.triangle[some].astype(np.int64)
+    edge = np.linalg.norm(scene.corners[row, :3] - scene.corners[row + 1, :3], axis=1)
+    pixel = np.linalg.norm(points.along_u[:, some], axis=0) * np.abs(points.step_u[some])
+    return bool(np.median(pixel) < np.median(edge))
+
+
 def _slope(values: Mapping[str, np.ndarray]) -> np.ndarray:
     """(2, n) slopes over a unit of u and of v."""
     packed = values[SLOPES] * 2 - 1

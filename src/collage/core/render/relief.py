@@ -17,7 +17,7 @@ from collage.core.render.fine_relief import SLOPES, with_slopes
 from collage.core.render.heights import Span, span_of
 from collage.core.render.plans import Plans
 from collage.core.render.request import PictureRequest
-from collage.core.render.surface import Surface, plan_targets, surface_key
+from collage.core.render.surface import Surface, plan_targets
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
 from collage.core.scene.scene import Scene
@@ -150,7 +150,7 @@ class ReliefMaker:
         for most, rounds in ((enough or BEGINNING, ROUNDS_OF[request.quality]), (ENOUGH_IN_MOTION, 0)):
             level = level_for(mesh, asked, most, item.division.detail)
             rounds = rounds if asked is None and not enough else 0
-            moved_by = (surface_key(one) if one else "" for one in moving)
+            moved_by = (one.key if one else "" for one in moving)
             parts = [item.key, f"{level} {rounds} {item.division}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
             choices.append(Wanted(level, rounds, moving, key))

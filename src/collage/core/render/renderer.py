@@ -27,7 +27,7 @@ from collage.core.render.caches import RenderCaches, behind_key, look_key, view_
 from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, developed, on_film, shown_value
-from collage.core.render.fine_relief import with_fine_relief
+from collage.core.render.fine_relief import is_finer, with_fine_relief
 from collage.core.render.heights import HEIGHTS, shown_heights
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, Light, Stage, View
 from collage.core.render.plans import Plans
@@ -42,7 +42,6 @@ from collage.core.render.surface import (
     is_see_through,
     pack,
     plan_surface,
-    surface_key,
     value_of,
 )
 from collage.core.render.tiles import WHOLE, Tile, tiles
@@ -366,19 +365,19 @@ class _Work:
         """The samples of before, as long as nothing that they show has changed."""
         number, rule = view.scene.regions[group.region]
         slopes = self.reliefs.slopes.get(self.request.bench.objects[number].material_of(rule))
-        if slopes is not None and view.scene.rest is not None:
-            quick = self.request.quality == "coarse"
+        quick = self.request.quality == "coarse"
+        if slopes is not None and view.scene.rest is not None and not (quick and not is_finer(group.points, view.scene)):
             make = partial(
                 with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled
             )
-            group = view.with_points(group, "fine relief", f"{quick} {surface_key(slopes)}", make)
+            group = view.with_points(group, "fine relief", f"{quick} {slopes.key}", make)
         group = self._with_all_rays(view, group, surface.plan)
         environment = self.request.bench.environment
         shown = light.key if light is not None else ""
         mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"
-        name = f"{mode} {self.backdrop} {environment} {shown} {surface_key(surface)}"
+        name = f"{mode} {self.backdrop} {environment} {shown} {surface.key}"
         if is_see_through(surface):  # what lies behind it counts too
-            name += " ".join(f"{key} {surface_key(one)}" for key, one in self.surfaces.items())
+            name += " ".join(f"{key} {one.key}" for key, one in self.surfaces.items())
             name += " ".join(view.scene.keys)
         cache = self.renderer.cache
         kept = cache.get(name, group.points.id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -45,11 +46,20 @@ class Surface:
     plan: Plan
     problems: Mapping[Place, CollageError]
 
-    @property
+    @cached_property
     def images(self) -> list[ImageRef]:
         """All images that it reads."""
         sources = (source for step in self.plan.steps for source in step.sources.values())
         return [one.value for one in sources if isinstance(one, Const) and isinstance(one.value, ImageRef)]
+
+    @cached_property
+    def key(self) -> str:
+        """A name for all that the surface's inputs are: equal names, equal values at the same points."""
+        parts = [
+            f"{name} {source.key if isinstance(source, Const) else source.name}"
+            for name, source in self.plan.outputs.items()
+        ]
+        return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
 def plan_surface(
@@ -106,15 +116,6 @@ def layers_of(values: Mapping[str, Array]) -> list[tuple[Array | None, Mapping[s
         own = {name.removeprefix(start): value for name, value in values.items() if name.startswith(start)}
         found.append((np.clip(np.nan_to_num(own.pop(WEIGHT)), 0, 1), own))
     return found or [(None, values)]
-
-
-def surface_key(surface: Surface) -> str:
-    """A name for all that the surface's inputs are: equal names, equal values at the same points."""
-    parts = [
-        f"{name} {source.key if isinstance(source, Const) else source.name}"
-        for name, source in surface.plan.outputs.items()
-    ]
-    return hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
 
 
 def evaluate_surface(

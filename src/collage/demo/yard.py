@@ -164,6 +164,65 @@ def verdigris_copper() -> Network:
     return _displaced(network.without_cards({"hammered"}).with_card(beaten).with_card(surface), "beaten", (2.6, 4.2))
 
 
+def weathered_boards() -> Network:
+    """The potting bench's boards, the soft wood washed out between the hard rings, with checks along them."""
+    cards = [
+        card("place", "position", "vector3", (0.0, 3.6), "Place"),
+        card("rings_at", "multiply", "vector3", (0.95, 3.2), "Along the grain", in1=("vector3", Wire("place")),
+             in2=("vector3", (5.0, 130.0, 130.0))),
+        card("rings", "fractal3d", "float", (1.9, 3.2), "Hard and soft rings", octaves=("integer", 3),
+             position=("vector3", Wire("rings_at"))),
+        card("checks_at", "multiply", "vector3", (0.95, 4.4), "Along the grain", in1=("vector3", Wire("place")),
+             in2=("vector3", (2.6, 60.0, 60.0))),
+        card("lines", "noise3d", "float", (1.9, 4.4), "Lines", position=("vector3", Wire("checks_at"))),
+        card("near", "absval", "float", (2.85, 4.4), "Near a line", **{"in": ("float", Wire("lines"))}),
+        card("checks", "smoothstep", "float", (3.8, 4.4), "Checks", low=("float", 0.07), high=("float", 0.0),
+             **{"in": ("float", Wire("near"))}),
+        card("worn", "multiply", "float", (2.85, 3.2), "Washed out", in1=("float", Wire("rings")),
+             in2=("float", 0.55)),
+        card("height", "subtract", "float", (4.75, 3.6), "Height", in1=("float", Wire("worn")),
+             in2=("float", Wire("checks"))),
+        card("depth", "clg_relief_depth", "float", (5.7, 3.6), "Relief depth", midpoint=("float", 0.0),
+             depth=("float", 0.0013), **{"in": ("float", Wire("height"))}),
+        card("open", "multiply", "float", (4.75, 2.2), "Dark in checks", in1=("float", Wire("checks")),
+             in2=("float", 0.75)),
+        card("darker", "mix", "color3", (4.75, 0.6), "Colour with checks", fg=("color3", (0.03, 0.022, 0.015)),
+             bg=("color3", Wire("shade")), mix=("float", Wire("open"))),
+    ]  # fmt: skip
+    network = weathered_bench()
+    for one in cards:
+        network = network.with_card(one)
+    surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("darker")))
+    return _displaced(network.with_card(surface), "depth", (6.65, 3.6))
+
+
+def crackled_glaze() -> Network:
+    """The celadon of the shed, whose crackle has opened into fine furrows."""
+    cards = [
+        card("cells_at", "multiply", "vector3", (0.9, 3.6), "Size of the crackle", in1=("vector3", Wire("place")),
+             in2=("float", 85.0)),
+        card("cells", "worleynoise3d", "vector2", (1.9, 3.6), "Crackle", jitter=("float", 1.0),
+             position=("vector3", Wire("cells_at"))),
+        card("sides", "separate2", "multioutput", (2.85, 3.6), "Two nearest", **{"in": ("vector2", Wire("cells"))}),
+        card("between", "subtract", "float", (3.8, 3.6), "To the crack", in1=("float", Wire("sides", "outy")),
+             in2=("float", Wire("sides", "outx"))),
+        card("furrow", "smoothstep", "float", (4.75, 3.6), "Furrow", low=("float", 0.0), high=("float", 0.09),
+             **{"in": ("float", Wire("between"))}),
+        card("depth", "clg_relief_depth", "float", (5.7, 3.6), "Relief depth", midpoint=("float", 1.0),
+             depth=("float", 0.0003), **{"in": ("float", Wire("furrow"))}),
+        card("dirty", "mix", "color3", (5.7, 0.4), "Dirt in the crackle", fg=("color3", Wire("tone")),
+             bg=("color3", (0.085, 0.085, 0.06)), mix=("float", Wire("stained"))),
+        card("stained", "smoothstep", "float", (4.75, 2.6), "Stained", low=("float", -0.03), high=("float", 0.055),
+             **{"in": ("float", Wire("between"))}),
+    ]  # fmt: skip
+    network = celadon_glaze().without_cards({"crackle"})
+    for one in cards:
+        network = network.with_card(one)
+    surface = network.cards["surface"].without_input("geometry_normal")
+    surface = surface.with_input(given("base_color", "color3", Wire("dirty")))
+    return _displaced(network.with_card(surface), "depth", (6.65, 3.6))
+
+
 # ---- the yard -----------------------------------------------------------------------------------
 
 
@@ -177,7 +236,8 @@ def yard() -> Bench:
             stock("Boards", "planks", sizes={"length": 0.62, "count": 4, "width": 0.085, "gap": 0.014},
                   place=(0.27, 0.016, 0.17), turn=-24, material="Weathered boards"),
             placed("Watering can", "watering-can", (0.20, 0.045, 0.14), 196, "Verdigris copper"),
-            stock("Saucer", "saucer", place=(-0.22, 0.006, 0.22), material="Celadon glaze"),
+            stock("Saucer", "saucer", place=(-0.22, 0.006, 0.22), material="Celadon glaze",
+                  division=Division(detail=3.0)),
             stock("Pot", "pot", place=(-0.22, 0.013, 0.22), turn=35, material="Lime-bloomed clay"),
         ),
         lights=(AreaLight(name="Low sun", colour=(1.0, 0.90, 0.76), strength=26.0, height=24, turn=-62, distance=1.9,
@@ -198,7 +258,7 @@ def yard_steps(folder: Path) -> Steps[None]:
     write_glb(trough(), folder / MESHES / "trough.glb")
     materials = {
         "Slate floor": slate_floor(), "Rough stone": rough_stone(), "Verdigris copper": verdigris_copper(),
-        "Weathered boards": weathered_bench(), "Celadon glaze": celadon_glaze(),
+        "Weathered boards": weathered_boards(), "Celadon glaze": crackled_glaze(),
         "Lime-bloomed clay": lime_bloomed_clay(),
     }  # fmt: skip
     save_project(Project("Larkmere yard", materials, yard()), folder)

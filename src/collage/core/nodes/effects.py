@@ -182,7 +182,7 @@ def _tide(g: Group) -> None:
 
 def _prints(g: Group) -> None:
     size = g.offer("size", "float", 0.016, "Size (m)", (0.005, 0.05))
-    cover = g.offer("cover", "float", 0.55, "Coverage", (0, 1))
+    cover = g.offer("cover", "float", 0.48, "Coverage", (0, 1))
     where = g.put("where", "position", "vector3", space=("string", "object"))
     cells = g.put("cells", "divide", "vector3", in1=("vector3", where), in2=("float", size))
     sparse = g.times("sparse", cells, 0.5, "vector3")
@@ -198,32 +198,46 @@ def _prints(g: Group) -> None:
     level = g.put("level", "subtract", "float", in1=("float", 1.0), in2=("float", cover))
     above = g.put("above", "add", "float", in1=("float", level), in2=("float", 0.15))
     there = g.put("there", "smoothstep", "float", in_=("float", some), low=("float", level), high=("float", above))
-    smear = g.put("smear", "mix", "float", bg=("float", 0.35), fg=("float", ridge), mix=("float", print_))
+    smear = g.put("smear", "mix", "float", bg=("float", 0.5), fg=("float", ridge), mix=("float", print_))
     greasy = g.put("greasy", "max", "float", in1=("float", print_), in2=("float", 0.25))
     mask = g.times("greased", g.times("touched", smear, greasy), there)
-    _plain(g, mask, None, 0.6)
+    _plain(g, mask, None, 0.62)
 
 
 def _scratches(g: Group) -> None:
-    along = g.offer("along", "vector3", (1.0, 0.25, 0.0), "Direction")
-    size = g.offer("fine", "float", 420.0, "Fineness (per m)", (100, 3000))
+    """Lines of noise that hardly change along a way in the object, in two sets that cross at a narrow angle."""
+    along = g.offer("along", "vector3", (1.0, 0.0, 0.0), "Direction")
+    size = g.offer("fine", "float", 330.0, "Fineness (per m)", (50, 2000))
     density = g.offer("density", "float", 0.4, "Density", (0, 1))
     where = g.put("where", "position", "vector3", space=("string", "object"))
-    way = g.put("way", "normalize", "vector3", in_=("vector3", along))
-    gone = g.put("gone", "dotproduct", "float", in1=("vector3", where), in2=("vector3", way))
-    shift = g.times("shift", gone, 0.985)
-    taken = g.put("taken", "multiply", "vector3", in1=("vector3", way), in2=("float", shift))
-    flat = g.put("flat", "subtract", "vector3", in1=("vector3", where), in2=("vector3", taken))
-    fine = g.put("fine_place", "multiply", "vector3", in1=("vector3", flat), in2=("float", size))
-    noise = g.put("lines", "noise3d", "float", position=("vector3", fine))
-    some = g.grain("some", 14.0, (4.0, 4.0, 7.0), 3)
-    limit = g.put("limit", "mix", "float", bg=("float", 0.75), fg=("float", 0.4), mix=("float", density))
-    less = g.put("less", "subtract", "float", in1=("float", 0.62), in2=("float", some))
-    low = g.put("low", "add", "float", in1=("float", limit), in2=("float", less))
-    high = g.put("high", "add", "float", in1=("float", low), in2=("float", 0.25))
-    mask = g.put("scratch", "smoothstep", "float", in_=("float", noise), low=("float", low), high=("float", high))
-    _plain(g, g.times("light", mask, 0.55), (0.6, 0.55, 0.5), 0.55)
-    g.give(HEIGHT, "float", g.times("cut", mask, -0.00012))
+    limit = g.put("limit", "mix", "float", bg=("float", 0.62), fg=("float", 0.3), mix=("float", density))
+    lines = []
+    for name, aside, seed in (("one", (0.0, 0.0, 0.0), 3.0), ("other", (0.0, 0.02, 0.16), 8.0)):
+        turned = g.put(f"{name}_turned", "add", "vector3", in1=("vector3", along), in2=("vector3", aside))
+        way = g.put(f"{name}_way", "normalize", "vector3", in_=("vector3", turned))
+        gone = g.put(f"{name}_gone", "dotproduct", "float", in1=("vector3", where), in2=("vector3", way))
+        taken = g.put(
+            f"{name}_taken",
+            "multiply",
+            "vector3",
+            in1=("vector3", way),
+            in2=("float", g.times(f"{name}_most", gone, 0.97)),
+        )
+        flat = g.put(f"{name}_flat", "subtract", "vector3", in1=("vector3", where), in2=("vector3", taken))
+        fine = g.put(f"{name}_fine", "multiply", "vector3", in1=("vector3", flat), in2=("float", size))
+        moved = g.put(f"{name}_moved", "add", "vector3", in1=("vector3", fine), in2=("vector3", (seed, seed, seed)))
+        noise = g.put(f"{name}_noise", "noise3d", "float", position=("vector3", moved))
+        past = g.put(f"{name}_past", "add", "float", in1=("float", limit), in2=("float", 0.3))
+        lines.append(
+            g.put(
+                f"{name}_lines", "smoothstep", "float", in_=("float", noise), low=("float", limit), high=("float", past)
+            )
+        )
+    either = g.put("either", "max", "float", in1=("float", lines[0]), in2=("float", lines[1]))
+    some = g.grain("some", 9.0, (4.0, 4.0, 7.0), 3)
+    mask = g.times("scratch", either, some)
+    _plain(g, g.times("light", mask, 0.6), (0.5, 0.46, 0.41), 0.6)
+    g.give(HEIGHT, "float", g.times("cut", mask, -0.0002))
 
 
 def _paint(g: Group) -> None:

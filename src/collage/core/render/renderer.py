@@ -366,7 +366,8 @@ class _Work:
         number, rule = view.scene.regions[group.region]
         slopes = self.reliefs.slopes.get(self.request.bench.objects[number].material_of(rule))
         quick = self.request.quality == "coarse"
-        if slopes is not None and view.scene.rest is not None and not (quick and not is_finer(group.points, view.scene)):
+        displaced = slopes is not None and view.scene.rest is not None
+        if slopes is not None and displaced and (not quick or is_finer(group.points, view.scene)):
             make = partial(
                 with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled
             )

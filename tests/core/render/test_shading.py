@@ -71,7 +71,7 @@ def shade(
     geometry = np.concatenate([bent, bent, view, np.zeros((3, count)), up]).astype(np.float32)
     seen, around = np.ones((len(table), count), np.float32), np.ones((6, count), np.float32)
     settings = np.array([0, 1, strength], np.float32)
-    room = np.empty((k.REFLECTED, 3), np.float32)
+    room = np.empty((s.REFLECTED, 3), np.float32)
     k.shade(surface, geometry, around, table, seen, light.maps, energy_table(), settings, room, out)
     return out
 

@@ -24,13 +24,26 @@ import platformdirs
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Progress, Steps
 
-SHARED = ("flags.py", "sampling.py", "lights.py", "levels.py", "packed.py", "reflection.py")
+SHARED = (
+    "flags.py",
+    "sampling.py",
+    "lights.py",
+    "levels.py",
+    "packed.py",
+    "reflection.py",
+    "layers.py",
+    "sequence.py",
+    "path_rows.py",
+    "emitters.py",
+    "lobes.py",
+)
 FAMILIES = {
     "hexagons": 21.6,
     "elementwise": 12.2,
     "cells": 11.6,
     "shading": 11.2,
     "sampling": 10.6,
+    "paths": 10.0,
     "rays": 7.0,
     "noise": 5.9,
     "meshes": 4.5,
@@ -43,7 +56,7 @@ FAMILIES = {
 }
 """By family, the seconds that compiling it took on one processor of an ordinary server: the shares of the progress."""
 
-NEEDED = tuple(name for name in FAMILIES if name not in ("hexagons", "uv"))
+NEEDED = tuple(name for name in FAMILIES if name not in ("hexagons", "uv", "paths"))
 """What a project's first picture needs; the rest can come after it."""
 
 ROOM = 400  # megabytes that one compiling process may take

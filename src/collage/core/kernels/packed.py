@@ -16,5 +16,9 @@ MORE_ROWS = 50
 NORMAL, COAT_NORMAL, VIEW, POSITION, OWN_NORMAL = 0, 3, 6, 9, 12  # the last one without normal maps and bump
 GEOMETRY_ROWS = 15
 
+# rows of what a point reflects, (REFLECTED, 3) by channel
+ALBEDO, F0, F90, SEEN_THROUGH, BRUSHED_LIGHT, COAT_LIGHT = range(6)
+REFLECTED = 6
+
 WAVELENGTHS = (0.61, 0.55, 0.465)
 """Micrometres that stand for red, green and blue."""

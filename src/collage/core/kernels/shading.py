@@ -15,6 +15,14 @@ from numba import njit, types
 
 from collage.core.kernels import packed as s
 from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.layers import (
+    coat_tint,
+    flattening,
+    layers_over,
+    point_at,
+    reflectances,
+    unshadowed,
+)
 from collage.core.kernels.levels import IRRADIANCE
 from collage.core.kernels.lights import AREA, CENTRE, COLOUR, DIRECTION, DISTANT, KIND, RIGHT, UP
 from collage.core.kernels.reflection import (
@@ -26,7 +34,6 @@ from collage.core.kernels.reflection import (
     brushed_light,
     brushing_frame,
     dot,
-    energy,
     fifth_power,
     ggx,
     ggx_brushed,
@@ -50,165 +57,6 @@ IN2 = types.Array(f4, 2, "C", readonly=True)
 # by Cauchy's formula, how the refraction of each differs from that of yellow, in parts of blue less red (the
 # lines d, F and C of Abbe's number)
 SPREAD = np.array([(w**-2 - 0.5876**-2) / (0.4861**-2 - 0.6563**-2) for w in s.WAVELENGTHS], np.float32)
-
-
-class Point(NamedTuple):
-    """What shading knows of one sample. Vectors are (x, y, z), of length 1; cosines are to the normal."""
-
-    at: int  # its column
-    normal: tuple
-    own_normal: tuple  # of the surface itself, without normal maps and bump
-    eye: tuple  # direction to it
-    coat_normal: tuple
-    mirrored: tuple  # the eye's direction, mirrored
-    nv: float
-    coat_nv: float
-    metal: float
-    roughness: float
-    brushed: float
-    coat: float
-    coat_roughness: float
-    coat_brushed: float
-    clear: float  # how much is transmitted
-    thin: bool
-    turned_away: float  # of a thin wall half of what scatters leaves on the other side
-
-
-class Layers(NamedTuple):
-    """What the layers over the base let through and send back."""
-
-    single: float  # energy of one bounce between microfacets
-    a: float
-    b: float
-    coat_f0: float
-    coat_back: float
-    through: float
-    caught: float  # light caught under the coat (OpenPBR, coat darkening)
-    fuzz: float
-    fuzz_back: float
-
-
-@njit(**INLINE)
-def _facing(normal, own, eye):
-    """A bent normal that reflects the eye's ray into the surface, turned until that just leaves it.
-
-    A. Keller et al., The Iray Light Transport Simulation and Rendering System, 2017, A.3: it would be black there.
-    """
-    nv = dot(normal, eye)
-    mx, my, mz = F(2) * nv * normal[0] - eye[0], F(2) * nv * normal[1] - eye[1], F(2) * nv * normal[2] - eye[2]
-    below = mx * own[0] + my * own[1] + mz * own[2]
-    if (below < F(0)) & (dot(own, eye) > F(0)):
-        mirrored = unit(mx - own[0] * below, my - own[1] * below, mz - own[2] * below)
-        normal = unit(mirrored[0] + eye[0], mirrored[1] + eye[1], mirrored[2] + eye[2])
-        nv = dot(normal, eye)
-    if nv < F(0.02):  # one that looks away even so is turned until it just faces the eye
-        push = F(0.02) - nv
-        normal = unit(normal[0] + eye[0] * push, normal[1] + eye[1] * push, normal[2] + eye[2] * push)
-    return normal
-
-
-@njit(**INLINE)
-def _rows(geometry, row, i):
-    return geometry[row, i], geometry[row + 1, i], geometry[row + 2, i]
-
-
-@njit(**INLINE)
-def _point(surface, geometry, i):
-    """A sample, with its normals turned until they face the eye."""
-    view, own = _rows(geometry, s.VIEW, i), _rows(geometry, s.OWN_NORMAL, i)
-    vx, vy, vz = -view[0], -view[1], -view[2]
-    nx, ny, nz = _facing(_rows(geometry, s.NORMAL, i), own, (vx, vy, vz))
-    nv = max(nx * vx + ny * vy + nz * vz, F(0.02))
-    cx, cy, cz = _facing(_rows(geometry, s.COAT_NORMAL, i), own, (vx, vy, vz))
-    more = surface.shape[0] > s.ROWS
-    roughness = min(max(surface[s.ROUGHNESS, i], F(0)), F(1))
-    coat = min(max(surface[s.COAT, i], F(0)), F(1))
-    coat_roughness = min(max(surface[s.COAT_ROUGHNESS, i], F(0)), F(1))
-    if coat > F(0):  # a rough coat blurs what is seen through it
-        wide = roughness**4 + F(2) * coat * coat_roughness**4
-        roughness = math.sqrt(math.sqrt(min(wide, F(1))))
-    thin = more and surface[s.THIN, i] > F(0)
-    return Point(
-        i,
-        (nx, ny, nz),
-        own,
-        (vx, vy, vz),
-        (cx, cy, cz),
-        (F(2) * nv * nx - vx, F(2) * nv * ny - vy, F(2) * nv * nz - vz),
-        nv,
-        max(cx * vx + cy * vy + cz * vz, F(0.02)),
-        surface[s.METAL, i],
-        roughness,
-        surface[s.BRUSHED, i] if more else F(0),
-        coat,
-        coat_roughness,
-        surface[s.COAT_BRUSHED, i] if more else F(0),
-        min(max(surface[s.TRANSMISSION, i], F(0)), F(1)),
-        thin,
-        F(0.5) if thin else F(0),
-    )
-
-
-@njit(**INLINE)
-def _layers(surface, point, table):
-    i = point.at
-    a, b = energy(table, point.nv, point.roughness)
-    coat_f0, coat_back, caught = F(0), F(0), F(0)
-    if point.coat > F(0):
-        coat_ior = max(surface[s.COAT_IOR, i], F(1.0001))
-        ratio = (coat_ior - F(1)) / (coat_ior + F(1))
-        coat_f0 = ratio * ratio
-        ca, cb = energy(table, point.coat_nv, point.coat_roughness)
-        coat_back = (coat_f0 * ca + cb) * (F(1) + coat_f0 * (F(1) / max(ca + cb, F(1e-3)) - F(1)))
-        caught = F(1) - (F(1) - coat_f0) / (coat_ior * coat_ior) * F(0.95)
-    fuzz = min(max(surface[s.FUZZ, i], F(0)), F(1))
-    fuzz_back = F(0)
-    if fuzz > F(0):
-        fuzz_soft = F(0.25) + F(0.75) * surface[s.FUZZ_ROUGHNESS, i]
-        fuzz_back = (F(1) - point.nv) ** (F(1) / max(fuzz_soft, F(0.05))) * (F(0.35) + F(0.5) * fuzz_soft)
-        fuzz_back = min(fuzz_back, F(1))
-    through = F(1) - point.coat * min(coat_back, F(1))
-    return Layers(max(a + b, F(1e-3)), a, b, coat_f0, coat_back, through, caught, fuzz, fuzz_back)
-
-
-# rows of what a point reflects, by channel
-ALBEDO, F0, F90, SEEN_THROUGH, BRUSHED_LIGHT, COAT_LIGHT = range(6)
-REFLECTED = 6
-
-
-@njit(**INLINE)
-def _reflectances(surface, point, layers, r):
-    """Fills the rows ALBEDO to SEEN_THROUGH of `r` (6, 3)."""
-    i, metal = point.at, point.metal
-    ior = max(surface[s.IOR, i], F(1.0001))
-    ratio = (ior - F(1)) / (ior + F(1))
-    dielectric = min(max(ratio * ratio * surface[s.SPECULAR_WEIGHT, i], F(0)), F(1))
-    edge = min(surface[s.SPECULAR_WEIGHT, i], F(1))
-    film = min(max(surface[s.FILM_WEIGHT, i], F(0)), F(1))
-    more = surface.shape[0] > s.ROWS
-    for channel in range(3):
-        base = max(surface[s.BASE + channel, i], F(0))
-        tint = max(surface[s.SPECULAR + channel, i], F(0))
-        f0 = dielectric * tint * (F(1) - metal) + min(base, F(1)) * metal
-        # a thin film changes what is reflected straight on; its colour at this angle comes with the surface
-        r[F0, channel] = f0 + (surface[s.FILM + channel, i] - f0) * film
-        r[F90, channel] = edge * ((F(1) - metal) + tint * metal)
-        spent = (dielectric * tint * layers.a + edge * layers.b) * (F(1) + dielectric * (F(1) / layers.single - F(1)))
-        left = (F(1) - metal) * (F(1) - min(spent, F(1)))
-        inside = surface[s.SCATTERED + channel, i] if more else F(0)
-        r[ALBEDO, channel] = left * (base * (F(1) - point.clear) + inside * point.clear)
-        r[SEEN_THROUGH, channel] = left * point.clear * max(surface[s.TRANSMISSION_COLOUR + channel, i], F(0))
-
-
-@njit(**INLINE)
-def _coat_tint(surface, point, layers, r, channel):
-    """What the coat's colour and darkening leave of a channel of the base."""
-    if point.coat <= F(0):
-        return F(1)
-    inner = r[ALBEDO, channel] + r[F0, channel] * point.metal
-    dark = (F(1) - layers.caught) / max(F(1) - inner * layers.caught, F(1e-3))
-    tint = F(1) + (max(surface[s.COAT_COLOUR + channel, point.at], F(0)) - F(1)) * point.coat
-    return tint * (F(1) + (dark - F(1)) * point.coat * surface[s.COAT_DARKENING, point.at])
 
 
 @njit(**INLINE)
@@ -236,7 +84,7 @@ def _seen_through(surface, point, maps, turn, r, channel):
         bending = max(bending + dispersion * SPREAD[channel], F(1))
     place = behind(point.normal, point.eye, bending, turn)
     level, share = level_of(point.roughness)
-    return r[SEEN_THROUGH, channel] * between(maps, level, share, place, channel)
+    return r[s.SEEN_THROUGH, channel] * between(maps, level, share, place, channel)
 
 
 @njit(**INLINE)
@@ -268,7 +116,7 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
     glossy_open = _glossy_open(point.nv, _openness(light, i), point.roughness)
     fuzz, fuzz_back = layers.fuzz, layers.fuzz_back
     for channel in range(3):
-        albedo = r[ALBEDO, channel]
+        albedo = r[s.ALBEDO, channel]
         bounced = _bounced(albedo, min(light[channel, i] / max(light[3 + channel, i], F(1e-9)), F(1)))
         ahead = square(maps, IRRADIANCE, around_place[0], around_place[1], channel)
         around = ahead
@@ -277,16 +125,16 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
             other = square(maps, IRRADIANCE, behind_place[0], behind_place[1], channel)
             around += (other - around) * point.turned_away * surface[s.SOFT + channel, i]
         if point.brushed > F(0):
-            mirrored = r[BRUSHED_LIGHT, channel]
+            mirrored = r[s.BRUSHED_LIGHT, channel]
         else:
             mirrored = between(maps, level, share, mirror_place, channel)
-        gain = F(1) + r[F0, channel] * (F(1) / layers.single - F(1))
-        specular = mirrored * (r[F0, channel] * layers.a + r[F90, channel] * layers.b) * gain * glossy_open
+        gain = F(1) + r[s.F0, channel] * (F(1) / layers.single - F(1))
+        specular = mirrored * (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gain * glossy_open
         if point.clear > F(0):
             specular += _seen_through(surface, point, maps, turn, r, channel)
         body = (albedo * around * bounced + specular) * turn.strength * layers.through
         fuzz_light = ahead * bounced * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * turn.strength
-        tint = _coat_tint(surface, point, layers, r, channel)
+        tint = coat_tint(surface, point, layers, r, channel)
         out[channel, i] = body * tint * (F(1) - fuzz * fuzz_back) + fuzz_light * fuzz
 
 
@@ -303,7 +151,7 @@ def _coat_reflection(point, layers, light, maps, turn, r, out):
     left = F(1) - layers.fuzz * layers.fuzz_back
     brushed = point.coat_brushed > F(0)
     for channel in range(3):
-        mirrored = r[COAT_LIGHT, channel] if brushed else between(maps, level, share, place, channel)
+        mirrored = r[s.COAT_LIGHT, channel] if brushed else between(maps, level, share, place, channel)
         out[channel, i] += point.coat * layers.coat_back * mirrored * coat_open * turn.strength * left
 
 
@@ -365,41 +213,13 @@ def _received(surface, geometry, point, lights, k):
 
 
 @njit(**INLINE)
-def _flattening(surface, point, got):
-    """Rough paper-like surfaces flatten (Y. Fujii, A tiny improvement of Oren-Nayar reflectance model, 2012)."""
-    rough = surface[s.DIFFUSE_ROUGHNESS, point.at]
-    if rough <= F(0):
-        return F(1)
-    across = dot(got.toward, point.eye) - max(got.nl, F(0)) * point.nv
-    t = F(1) if across <= F(0) else max(max(got.nl, F(0)), point.nv)
-    return (F(1) + rough * across / max(t, F(1e-3))) / (F(1) + (F(0.5) - F(2) / (F(3) * PI)) * rough)
-
-
-@njit(**INLINE)
-def _unshadowed(own, normal, toward):
-    """How much of a light a bent normal's relief does not shadow: none where it is behind the surface, and no edge.
-
-    A. C. Estevez et al., A Microfacet-Based Shadowing Function to Solve the Bump Terminator Problem, 2019.
-    """
-    bend = min(abs(dot(own, normal)), F(1))
-    if bend > F(0.99999):
-        return F(1)
-    height = dot(own, toward)
-    if height <= F(0):
-        return F(0)
-    spread = min(F(0.125) * (F(1) - bend * bend) / max(bend * bend, F(1e-6)), F(1))
-    slope = (F(1) - min(height * height, F(1))) / (height * height)
-    return F(2) / (F(1) + math.sqrt(F(1) + spread * slope))
-
-
-@njit(**INLINE)
 def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
     """Adds what the surface sends back of one light, seen as a share from 0 to 1."""
     i = point.at
     got, soft = _received(surface, geometry, point, lights, k)
     if (got.falling <= F(0)) & (got.nl <= F(0)) & (got.beyond * soft <= F(0)) & (got.through_wall <= F(0)):
         return
-    unshadowed = _unshadowed(point.own_normal, point.normal, got.toward)
+    relief = unshadowed(point.own_normal, point.normal, got.toward)
     vx, vy, vz = point.eye
     half = unit(got.toward[0] + vx, got.toward[1] + vy, got.toward[2] + vz)
     fresnel = fifth_power(F(1) - max(dot(point.eye, half), F(0)))
@@ -408,7 +228,7 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         brushing = _brushing(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
         cosines = got.nl, point.nv
         lobe = _lobe(brushing, point.roughness, got.size, point.normal, half, got.toward, point.eye, cosines)
-        lobe *= got.nl * got.energy * unshadowed
+        lobe *= got.nl * got.energy * relief
     coat_lobe = F(0)
     coat_nl = dot(point.coat_normal, got.toward)
     if (point.coat > F(0)) & (coat_nl > F(0)):
@@ -416,26 +236,26 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
         brushing = _brushing(surface, s.COAT_TANGENT, i, normal, point.coat_roughness, point.coat_brushed)
         cosines = coat_nl, point.coat_nv
         coat_lobe = _lobe(brushing, point.coat_roughness, got.size, normal, half, got.toward, point.eye, cosines)
-        coat_lobe *= _unshadowed(point.own_normal, normal, got.toward) * coat_nl * got.energy
-        coat_lobe *= layers.coat_f0 + (F(1) - layers.coat_f0) * fresnel
-    flat = max(_flattening(surface, point, got), F(0))
+        coat_lobe *= unshadowed(point.own_normal, normal, got.toward) * coat_nl * got.energy
+        coat_lobe *= (layers.coat_f0 + (F(1) - layers.coat_f0) * fresnel) * layers.coat_gain
     fuzz, fuzz_back = layers.fuzz, layers.fuzz_back
     for channel in range(3):
         light = lights[k, COLOUR + channel] * seen
-        f0, f90 = r[F0, channel], r[F90, channel]
+        f0, f90 = r[s.F0, channel], r[s.F90, channel]
         gain = F(1) + f0 * (F(1) / layers.single - F(1))
         specular = (f0 + (f90 - f0) * fresnel) * lobe * gain
         scattered = surface[s.SOFT + channel, i]
-        lit = got.falling * unshadowed * flat
+        lit = got.falling * relief * flattening(surface, point, got.toward, max(got.nl, F(0)), channel)
         if point.turned_away > F(0):
             lit += (got.through_wall - lit) * point.turned_away * scattered
         else:
             lit = max(lit, got.beyond * scattered)
-        diffuse = r[ALBEDO, channel] * lit * got.sent
-        tint = _coat_tint(surface, point, layers, r, channel)
+        diffuse = r[s.ALBEDO, channel] * lit * got.sent
+        tint = coat_tint(surface, point, layers, r, channel)
         body = (diffuse + specular) * layers.through * tint * (F(1) - fuzz * fuzz_back)
-        fuzz_light = got.falling * unshadowed * got.sent * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * fuzz
-        out[channel, i] += light * (body + fuzz_light + point.coat * coat_lobe)
+        fuzz_light = got.falling * relief * got.sent * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * fuzz
+        left = F(1) - fuzz * fuzz_back
+        out[channel, i] += light * (body + fuzz_light + point.coat * coat_lobe * left)
 
 
 @njit(**INLINE)
@@ -445,11 +265,11 @@ def _brushed_reflections(surface, point, maps, turn, r):
     if point.brushed > F(0):
         frame = brushing_frame(surface, s.TANGENT, i, point.normal)
         slopes = alphas(point.roughness, point.brushed)
-        brushed_light(slopes, frame[0], point.normal, point.eye, maps, turn, r, BRUSHED_LIGHT)
+        brushed_light(slopes, frame[0], point.normal, point.eye, maps, turn, r, s.BRUSHED_LIGHT)
     if (point.coat > F(0)) & (point.coat_brushed > F(0)):
         frame = brushing_frame(surface, s.COAT_TANGENT, i, point.coat_normal)
         slopes = alphas(point.coat_roughness, point.coat_brushed)
-        brushed_light(slopes, frame[0], point.coat_normal, point.eye, maps, turn, r, COAT_LIGHT)
+        brushed_light(slopes, frame[0], point.coat_normal, point.eye, maps, turn, r, s.COAT_LIGHT)
 
 
 @njit(types.void(IN2, IN2, IN2, IN2, IN2, IN2, IN2, IN1, OUT2, OUT2), **LOOP)
@@ -464,9 +284,9 @@ def shade(surface, geometry, light, lights, seen, maps, table, environment, r, o
     """
     turn = Turn(environment[0], environment[1], environment[2])
     for i in range(out.shape[1]):
-        point = _point(surface, geometry, i)
-        layers = _layers(surface, point, table)
-        _reflectances(surface, point, layers, r)
+        point = point_at(surface, geometry, i)
+        layers = layers_over(surface, point, table)
+        reflectances(surface, point, layers, r)
         _brushed_reflections(surface, point, maps, turn, r)
         _lit_by_environment(surface, point, layers, light, maps, turn, r, out)
         if point.coat > F(0):

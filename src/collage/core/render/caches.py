@@ -17,6 +17,7 @@ from collage.core.render.environment import EnvironmentLight, load_environment
 from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import MANY
+from collage.core.render.sky import SkyTable, sky_table
 from collage.core.scene.bench import Bench
 from collage.core.scene.displaced import Displaced, Fine
 from collage.core.scene.scene import NOT_DISPLACED, Scene, build_scene, shape_of
@@ -30,6 +31,7 @@ class RenderCaches:
         self.results = ResultCache(budget)
         self._scenes: Store[Hashable, Scene] = Store(budget, lambda scene: scene.nbytes, most=6)
         self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=3)
+        self._skies: Store[str, SkyTable] = Store(budget, lambda sky: sky.nbytes, most=2)
         self.fine: Store[Hashable, Fine] = Store(budget, lambda mesh: mesh.nbytes, most=6)
         self.displaced: Store[Hashable, tuple[Displaced, tuple[str, ...]]] = Store(
             budget, lambda found: found[0].nbytes, most=12
@@ -82,6 +84,10 @@ class RenderCaches:
         """An even grey, for where there is none."""
         return self._environment(None)
 
+    def sky(self, light: EnvironmentLight) -> SkyTable:
+        """An environment as paths see it."""
+        return self._skies.get_or_make(light.key, lambda: sky_table(light.picture))
+
     def _environment(self, path: Path | None) -> EnvironmentLight:
         stamp = path.stat().st_mtime_ns if path is not None and is_file(path) else 0
         return self._environments.get_or_make((path, stamp), lambda: load_environment(path))
@@ -89,7 +95,7 @@ class RenderCaches:
     def clear(self) -> None:
         """Lets go of scenes, views, environments and results."""
         stores: tuple[Store[Any, Any], ...] = (
-            self._scenes, self._environments, self.views, self.fine, self.displaced,
+            self._scenes, self._environments, self._skies, self.views, self.fine, self.displaced,
         )  # fmt: skip
         for store in stores:
             store.clear()

@@ -60,7 +60,7 @@ def lit(
         around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here]])
         seen = np.ascontiguousarray(light.seen[:, here])
         result = np.empty((3, stop - start), np.float32)
-        room = np.empty((shading.REFLECTED, 3), np.float32)
+        room = np.empty((rows.REFLECTED, 3), np.float32)
         shading.shade(packed, geometry, around, light.lights, seen, maps.maps, table, settings, room, result)
         return result
 

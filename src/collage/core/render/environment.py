@@ -25,7 +25,9 @@ from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES
 from collage.core.render.octahedron import directions as octahedron
 
 SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
-_VERSION = b"7"  # of what is kept in the cache
+_VERSION = b"8"  # of what is kept in the cache
+WIDEST = 2048  # texels of the picture that light is traced from
+BRIGHTEST = 65504.0  # what a light of a picture may be: the most that half floats hold
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
 
 
@@ -37,21 +39,23 @@ class EnvironmentLight:
         and kernels.levels), and last the irradiance over pi: what white paper would send back.
     directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 3), light from
         there over the density of directions.
+    picture : (h, w, 3) float32, what it was made of, at most WIDEST across.
     key : names the picture that it was made of.
     """
 
     maps: np.ndarray
     directions: np.ndarray
     radiance: np.ndarray
+    picture: np.ndarray
     key: str = ""
 
     @property
     def nbytes(self) -> int:
-        """Bytes of its maps and directions."""
-        return self.maps.nbytes + self.directions.nbytes + self.radiance.nbytes
+        """Bytes of its arrays."""
+        return sum(getattr(self, name).nbytes for name in _ARRAYS)
 
 
-_ARRAYS = ("maps", "directions", "radiance")
+_ARRAYS = ("maps", "directions", "radiance", "picture")
 
 
 def even(grey: float = 1.0) -> np.ndarray:
@@ -112,7 +116,8 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
     space = "lin_rec709" if picture.dtype == np.float32 else "srgb_texture"
     if picture.shape[2] < 3:
         picture = np.repeat(picture[:, :, :1], 3, axis=2)
-    pyramid = build(_linear(picture[:, :, :3], space))
+    linear = np.clip(np.nan_to_num(_linear(picture[:, :, :3], space)), 0, BRIGHTEST)
+    pyramid = build(linear)
     levels = [
         _glossy(pyramid, float(roughness), size, count)
         for roughness, size, count in zip(ROUGHNESSES, SIZES[:IRRADIANCE], SAMPLES, strict=True)
@@ -122,7 +127,20 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
     cosine = np.maximum(out @ way.T, 0) * weight[None]
     levels.append(cosine @ small / np.pi)
     directions, radiance = _shadow_directions(small, weight)
-    return EnvironmentLight(np.concatenate(levels).astype(np.float32), directions, radiance, _key(picture))
+    maps = np.concatenate(levels).astype(np.float32)
+    return EnvironmentLight(maps, directions, radiance, _narrowed(linear), _key(picture))
+
+
+def _narrowed(picture: np.ndarray) -> np.ndarray:
+    """A picture (h, w, 3) at most WIDEST across, by the means of its texels."""
+    height, width = picture.shape[:2]
+    if width <= WIDEST:
+        return np.ascontiguousarray(picture, np.float32)
+    rows, columns = max(round(height * WIDEST / width), 1), WIDEST
+    down, across = (np.arange(count) * size // count for count, size in ((rows, height), (columns, width)))
+    sums = np.add.reduceat(np.add.reduceat(picture, down, axis=0), across, axis=1)
+    counts = np.diff(np.append(down, height))[:, None, None] * np.diff(np.append(across, width))[None, :, None]
+    return np.asarray(sums / counts, np.float32)
 
 
 def _linear(picture: np.ndarray, space: str) -> np.ndarray:

@@ -39,18 +39,27 @@ def path_length(scene: Scene, points: Points, start: int, stop: int, ior: Array)
     return np.where(found["primID"] < 0, 0, found["tfar"] + START).astype(np.float32)
 
 
+def _per_metre(depth: Array, colour: Array, scatter: Array) -> tuple[Array, Array]:
+    """What is absorbed and what is scattered per metre, as OpenPBR 1.1 (transmission) defines it. depth : above 0."""
+    scattered = np.maximum(scatter, 0) / depth
+    taken = -np.log(np.clip(colour, 1e-4, 1)) / depth - scattered
+    return taken - np.minimum(taken.min(axis=0), 0), scattered
+
+
+def absorbed(depth: Array, colour: Array, scatter: Array) -> Array:
+    """Light that is absorbed per metre, (3, n) or (3, 1); none where `depth` is 0."""
+    return np.where(depth > 0, _per_metre(np.maximum(depth, 1e-9), colour, scatter)[0], 0)
+
+
 def medium(way: Array, depth: Array, colour: Array, scatter: Array, forward: Array) -> tuple[Array, Array]:
     """What light that goes a way inside keeps, and how much comes back scattered, each (3, n).
 
     way : (n,) metres. depth : metres after which `colour` is left. scatter : scattered per depth; forward : the
-    mean cosine of scattering. Extinction as OpenPBR 1.1 (transmission) defines it; the light that is sent back is
-    that of a deep medium, for the part that is met at all (H. C. van de Hulst, Multiple Light Scattering, 1980).
+    mean cosine of scattering. The light that is sent back is that of a deep medium, for the part that is met at all
+    (H. C. van de Hulst, Multiple Light Scattering, 1980).
     """
-    depth = np.maximum(depth, 1e-9)
-    scattered = np.maximum(scatter, 0) / depth
-    absorbed = -np.log(np.clip(colour, 1e-4, 1)) / depth - scattered
-    absorbed = absorbed - np.minimum(absorbed.min(axis=0), 0)
-    lost = absorbed + scattered
+    taken, scattered = _per_metre(np.maximum(depth, 1e-9), colour, scatter)
+    lost = taken + scattered
     left = np.exp(-lost * way)
     share = scattered / np.maximum(lost, 1e-9)
     g = np.clip(forward, -0.99, 0.99)

@@ -45,6 +45,7 @@ from collage.core.render.surface import (
     value_of,
 )
 from collage.core.render.tiles import WHOLE, Tile, tiles
+from collage.core.render.traced import USUAL, Traceable, Tracer, Tracing
 from collage.core.scene.bench import Bench
 from collage.core.scene.lights import light_table
 from collage.core.scene.scene import GROUND, Scene, build_bounds
@@ -227,6 +228,42 @@ class Renderer:
             span=work.reliefs.span if request.mode == HEIGHTS else None,
         )
 
+    def traced(
+        self, request: PictureRequest, how: Tracing = USUAL, *, cancelled: Callable[[], bool] = never,
+        every: float = 0.0,
+    ) -> Iterator[Picture]:  # fmt: skip
+        """The picture with all light that bounces, better and better; the last one is as good as was asked for.
+
+        every : seconds at least between two pictures. Raises Cancelled, CollageError.
+        """
+        begin = told = time.perf_counter()
+        reliefs = self.reliefs.of(request, self.workers, cancelled)
+        work = _Work(self, request, reliefs, COMPLETE, cancelled)
+        tracer = Tracer(work.traceable(), how, self.workers, cancelled)
+        shape, picked = (request.height, request.width), request.width * request.height <= MOST_PICKED
+        view = self._view(request, reliefs, (0.0, 0.0), cancelled) if picked else None
+        triangle = view.samples.triangle if view is not None else np.zeros((0, 0), np.int32)
+        for exposed in tracer.passes():
+            noise = exposed.noise()
+            done = exposed.samples == how.samples or noise < how.noise
+            if not done and time.perf_counter() < told + every:
+                continue
+            told = time.perf_counter()
+            work.note_broken_tiles()
+            linear = exposed.linear(work.backdrop)
+            yield Picture(
+                developed(request, linear, self.workers).reshape(*shape, 3),
+                linear.reshape(*shape, 3),
+                work.scene.undivided(triangle),
+                work.scene.undivided_ids,
+                work.problems,
+                told - begin,
+                complete=done,
+                remarks=tuple(work.remarks),
+                samples=exposed.samples,
+                noise=noise,
+            )
+
     def _view(
         self, request: PictureRequest, reliefs: Reliefs, shift: tuple[float, float], cancelled: Callable[[], bool]
     ) -> View:
@@ -320,6 +357,15 @@ class _Work:
         except CollageError as error:
             self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
             return caches.even_environment()
+
+    def traceable(self) -> Traceable:
+        """What paths are followed through."""
+        request = self.request
+        sky = self.renderer.caches.sky(self.environment) if self.environment is not None else None
+        return Traceable(
+            self.scene, request.bench, request.size, self.surfaces, self.reliefs.slopes, sky, self.lights,
+            self.backdrop, request.mode == "clay",
+        )  # fmt: skip
 
     def linear(self, view: View, depth: int = 0) -> np.ndarray:
         """(pixels, 3) float32: light for lit views, values for the others. depth : surfaces seen through so far."""

@@ -66,7 +66,8 @@ class Picture:
     ids : of the scene's triangles, see Scene.
     problems : what was wrong, by material and card. seconds : how long it took. complete : whether all of its rays
     were traced; the first stage of a draft picture is not. remarks : what it does not show as it is.
-    span : of a picture of heights, the lowest and the highest, metres.
+    span : of a picture of heights, the lowest and the highest, metres. samples, noise : of a traced picture, paths a
+    pixel, and the mean error of a pixel of its brightness.
     """
 
     display: np.ndarray
@@ -78,6 +79,8 @@ class Picture:
     complete: bool = True
     remarks: tuple[str, ...] = ()
     span: tuple[float, float] | None = None
+    samples: int = 0
+    noise: float = 0.0
 
     @cached_property
     def objects(self) -> np.ndarray:

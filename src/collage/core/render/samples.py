@@ -5,7 +5,7 @@ Samples are found once per camera, size and geometry; a moved light or a changed
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TypeVar
@@ -186,7 +186,7 @@ def find_samples(
     whole picture where no edge of the window is near. worn : the material of each region; where there are many regions,
     those that can be evaluated together are one group. Raises Cancelled.
     """
-    return _Finder(scene, camera, size, workers, cancelled, window, worn).picture(shift, edges)
+    return Finder(scene, camera, size, workers, cancelled, window, worn).picture(shift, edges)
 
 
 def find_behind(
@@ -206,7 +206,7 @@ def find_behind(
     size : of the picture they belong to. origin, pattern : (n,) int32, in which of its pixels each is seen, and a
     number for its shadow rays. worn : see `find_samples`. Raises Cancelled.
     """
-    return _Finder(scene, camera, size, workers, cancelled, worn=worn).behind(points, origin, pattern)
+    return Finder(scene, camera, size, workers, cancelled, worn=worn).behind(points, origin, pattern)
 
 
 def find_hits(
@@ -225,7 +225,7 @@ def find_hits(
     origins, directions : (n, 3) float32. furthest : metres that a ray goes. wide : metres that each sample stands for.
     worn : see `find_samples`. Raises Cancelled.
     """
-    finder = _Finder(scene, Camera(), (len(origins), 1), workers, cancelled, worn=worn)
+    finder = Finder(scene, Camera(), (len(origins), 1), workers, cancelled, worn=worn)
     finder.focal_length, finder.effort = np.float32(1), 1.0
     return finder.hits(origins, directions, furthest, wide)
 
@@ -291,7 +291,9 @@ def _differently_turned(scene: Scene, first: Sequence[int], group_of: np.ndarray
     return set(np.unique(leaders[differ]).tolist())
 
 
-class _Finder:
+class Finder:
+    """Finds what rays meet in a scene, and the surface there. See find_samples."""
+
     def __init__(
         self,
         scene: Scene,
@@ -375,6 +377,22 @@ class _Finder:
         rays.triangle[missed], rays.region[missed] = -1, BACKGROUND
         rays.spread = np.full(count, wide, np.float32)
         return self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
+
+    def met(
+        self, found: Mapping[str, np.ndarray], directions: np.ndarray, spread: np.ndarray, effort: float
+    ) -> Samples:
+        """The surface where rays (n, 3) have met it; their pixels are the rays, in a row.
+
+        found : see Scene.nearest. spread : (n,) metres from the camera at which a pixel is as wide as a ray is there.
+        effort : see Points.
+        """
+        self.effort = effort
+        count, triangle = len(directions), found["primID"]
+        of = self.scene.ids[REGION].take(triangle, mode="wrap")
+        number = np.arange(count, dtype=np.int32)
+        u, v, length = (np.ascontiguousarray(found[name], np.float32) for name in ("u", "v", "tfar"))
+        rays = _Rays(directions, triangle, of, u, v, length, spread, number, np.zeros(count, np.int32))
+        return self._samples(rays, np.ones(count, np.float32), 0, triangle.reshape(1, count), (count, 1))
 
     def _go_on(self, rays: _Rays, some: np.ndarray, origins: np.ndarray, furthest: float) -> None:
         """Lets some rays (n,) go on behind what they have met."""

@@ -1,0 +1,209 @@
+"""Where light comes from: directions to the environment and to lights, drawn by how bright they are.
+
+Helpers of kernels.paths, compiled into it.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+
+from collage.core.kernels import path_rows as p
+from collage.core.kernels.flags import INLINE
+from collage.core.kernels.lights import AREA, CENTRE, COLOUR, DIRECTION, KIND, RIGHT, SIZE, UP
+from collage.core.kernels.reflection import PI, dot, unit
+
+F = np.float32
+
+
+class Sky(NamedTuple):
+    """The environment: a latitude-longitude picture, and how likely its directions are drawn.
+
+    picture : (h, w, 3), the top row first. rows : (h + 1,), columns : (h, w + 1), sums of how likely the rows are, and
+    the texels in each (M. Pharr and others, Physically Based Rendering, 2D sampling by marginal and conditional
+    densities). sines : (h + 1,) of the heights between the rows. settings : see kernels.path_rows.
+    """
+
+    picture: np.ndarray
+    rows: np.ndarray
+    columns: np.ndarray
+    sines: np.ndarray
+    settings: np.ndarray
+
+
+@njit(**INLINE)
+def power(one, other):
+    """The power heuristic: how much one of two ways to draw a direction counts."""
+    a = one / (one + other) if one + other > F(0) else F(0)
+    b = F(1) - a
+    return a * a / max(a * a + b * b, F(1e-20))
+
+
+@njit(**INLINE)
+def _found(sums, first, last, wanted):
+    """The interval of ascending sums in which a number lies."""
+    while last - first > 1:
+        middle = (first + last) // 2
+        if sums[middle] <= wanted:
+            first = middle
+        else:
+            last = middle
+    return first
+
+
+@njit(**INLINE)
+def _texel_density(sky, row, column):
+    """How likely a direction in a texel is, per steradian."""
+    wide = F(2) * PI / F(sky.columns.shape[1] - 1)
+    share = (sky.rows[row + 1] - sky.rows[row]) * (sky.columns[row, column + 1] - sky.columns[row, column])
+    return share / max(wide * (sky.sines[row] - sky.sines[row + 1]), F(1e-12))
+
+
+@njit(**INLINE)
+def _light_at(picture, x, y, channel):
+    """Bilinear, round the sides."""
+    height, width = picture.shape[0], picture.shape[1]
+    x, y = x - F(0.5), min(max(y - F(0.5), F(0)), F(height - 1))
+    left, top = np.int32(math.floor(x)), min(np.int32(y), height - 1)
+    a, b = x - F(left), y - F(top)
+    left, below = left % width, min(top + 1, height - 1)
+    right = left + 1 if left + 1 < width else 0
+    upper = picture[top, left, channel] * (F(1) - a) + picture[top, right, channel] * a
+    lower = picture[below, left, channel] * (F(1) - a) + picture[below, right, channel] * a
+    return upper * (F(1) - b) + lower * b
+
+
+@njit(**INLINE)
+def _all_light(sky, x, y):
+    strength = sky.settings[p.STRENGTH]
+    return (
+        _light_at(sky.picture, x, y, 0) * strength,
+        _light_at(sky.picture, x, y, 1) * strength,
+        _light_at(sky.picture, x, y, 2) * strength,
+    )
+
+
+@njit(**INLINE)
+def looked_up(sky, way):
+    """The environment's light from a direction, and how likely toward_environment draws it, per steradian."""
+    height, width = sky.picture.shape[0], sky.picture.shape[1]
+    x = way[0] * sky.settings[p.COSINE] + way[2] * sky.settings[p.SINE]
+    z = way[2] * sky.settings[p.COSINE] - way[0] * sky.settings[p.SINE]
+    across = (math.atan2(x, -z) / (F(2) * PI) + F(0.5)) * F(width)
+    down = (F(0.5) - math.asin(min(max(way[1], F(-1)), F(1))) / PI) * F(height)
+    column, row = min(max(int(across), 0), width - 1), min(max(int(down), 0), height - 1)
+    light = _all_light(sky, across, down)
+    return light, _texel_density(sky, row, column)
+
+
+@njit(**INLINE)
+def toward_environment(sky, drawn):
+    """A direction drawn by the environment's brightness, its light, and how likely it is, per steradian."""
+    height, width = sky.picture.shape[0], sky.picture.shape[1]
+    row = _found(sky.rows, 0, height, drawn[1])
+    part = (drawn[1] - sky.rows[row]) / max(sky.rows[row + 1] - sky.rows[row], F(1e-12))
+    column = _found(sky.columns[row], 0, width, drawn[0])
+    low = sky.columns[row, column]
+    aside = (drawn[0] - low) / max(sky.columns[row, column + 1] - low, F(1e-12))
+    part, aside = min(max(part, F(0)), F(1)), min(max(aside, F(0)), F(1))
+    y = sky.sines[row] + (sky.sines[row + 1] - sky.sines[row]) * part
+    across = F(column) + aside
+    turn = (across / F(width) - F(0.5)) * F(2) * PI
+    flat = math.sqrt(max(F(1) - y * y, F(0)))
+    x, z = math.sin(turn) * flat, -math.cos(turn) * flat
+    way = (
+        x * sky.settings[p.COSINE] - z * sky.settings[p.SINE],
+        y,
+        z * sky.settings[p.COSINE] + x * sky.settings[p.SINE],
+    )
+    down = (F(0.5) - math.asin(min(max(y, F(-1)), F(1))) / PI) * F(height)
+    light = _all_light(sky, across, down)
+    return way, light, _texel_density(sky, row, column)
+
+
+@njit(**INLINE)
+def _cap(lights, k):
+    """One less the cosine of the radius of a distant light; and how much brighter it is than its irradiance over its
+    solid angle, since its edge falls on a surface at a slant."""
+    slope2 = lights[k, SIZE] * lights[k, SIZE]
+    cosine = F(1) / math.sqrt(F(1) + slope2)
+    return slope2 / (F(1) + slope2) / (F(1) + cosine), F(2) / (F(1) + cosine)
+
+
+@njit(**INLINE)
+def arriving_from(lights, k, way):
+    """One over the solid angle of a distant light where a direction lies in it, else 0; and what of its irradiance
+    times this is its radiance."""
+    depth, brighter = _cap(lights, k)
+    c = -(way[0] * lights[k, DIRECTION] + way[1] * lights[k, DIRECTION + 1] + way[2] * lights[k, DIRECTION + 2])
+    x, y, z = way[0] + lights[k, DIRECTION], way[1] + lights[k, DIRECTION + 1], way[2] + lights[k, DIRECTION + 2]
+    # the chord between two directions: 1 - c would lose all its digits
+    inside = (c > F(0)) & (F(0.5) * (x * x + y * y + z * z) <= depth)
+    return F(1) / (F(2) * PI * depth) if inside else F(0), brighter
+
+
+@njit(**INLINE)
+def _area(lights, k):
+    """The area of a rectangle, and the squares of half its sides."""
+    right = lights[k, RIGHT] ** 2 + lights[k, RIGHT + 1] ** 2 + lights[k, RIGHT + 2] ** 2
+    up = lights[k, UP] ** 2 + lights[k, UP + 1] ** 2 + lights[k, UP + 2] ** 2
+    return F(4) * math.sqrt(right * up), right, up
+
+
+@njit(**INLINE)
+def lit_rectangle(lights, k, origin, way):
+    """How far a ray goes to the lit side of a rectangle, 0 where it misses; and how likely it is drawn, a steradian."""
+    facing = -(way[0] * lights[k, DIRECTION] + way[1] * lights[k, DIRECTION + 1] + way[2] * lights[k, DIRECTION + 2])
+    if facing <= F(1e-6):
+        return F(0), F(0)
+    cx, cy, cz = lights[k, CENTRE] - origin[0], lights[k, CENTRE + 1] - origin[1], lights[k, CENTRE + 2] - origin[2]
+    away = -(cx * lights[k, DIRECTION] + cy * lights[k, DIRECTION + 1] + cz * lights[k, DIRECTION + 2]) / facing
+    if away <= F(0):
+        return F(0), F(0)
+    hx, hy, hz = way[0] * away - cx, way[1] * away - cy, way[2] * away - cz
+    area, right, up = _area(lights, k)
+    across = hx * lights[k, RIGHT] + hy * lights[k, RIGHT + 1] + hz * lights[k, RIGHT + 2]
+    along = hx * lights[k, UP] + hy * lights[k, UP + 1] + hz * lights[k, UP + 2]
+    if (abs(across) > right) | (abs(along) > up):
+        return F(0), F(0)
+    return away, away * away / (facing * area)
+
+
+@njit(**INLINE)
+def toward_light(lights, shares, place, drawn, lot):
+    """A direction to one of the lights, drawn by their shares.
+
+    Returns the direction, how far the light is (0 for endlessly), its light, how likely the direction is, per
+    steradian, and what the light is to be divided by.
+    """
+    k = 0
+    while (k < lights.shape[0] - 1) & (lot >= shares[k]):
+        lot -= shares[k]
+        k += 1
+    colour = (lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2])
+    if lights[k, KIND] == F(AREA):
+        a, b = F(2) * drawn[0] - F(1), F(2) * drawn[1] - F(1)
+        x = lights[k, CENTRE] + a * lights[k, RIGHT] + b * lights[k, UP] - place[0]
+        y = lights[k, CENTRE + 1] + a * lights[k, RIGHT + 1] + b * lights[k, UP + 1] - place[1]
+        z = lights[k, CENTRE + 2] + a * lights[k, RIGHT + 2] + b * lights[k, UP + 2] - place[2]
+        far = math.sqrt(max(x * x + y * y + z * z, F(1e-12)))
+        way = (x / far, y / far, z / far)
+        facing = -dot(way, (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]))
+        if facing <= F(1e-6):
+            return way, far, colour, F(0), F(1)
+        likely = far * far / (facing * _area(lights, k)[0]) * shares[k]
+        return way, far * F(0.9999), colour, likely, likely
+    depth, brighter = _cap(lights, k)
+    colour = (colour[0] * brighter, colour[1] * brighter, colour[2] * brighter)
+    turn, low = F(2) * PI * drawn[0], depth * drawn[1]
+    flat = math.sqrt(max(low * (F(2) - low), F(0)))
+    a, b = flat * math.cos(turn), flat * math.sin(turn)
+    scale = F(1) / max(lights[k, SIZE], F(1e-9))
+    x = -lights[k, DIRECTION] * (F(1) - low) + scale * (lights[k, RIGHT] * a + lights[k, UP] * b)
+    y = -lights[k, DIRECTION + 1] * (F(1) - low) + scale * (lights[k, RIGHT + 1] * a + lights[k, UP + 1] * b)
+    z = -lights[k, DIRECTION + 2] * (F(1) - low) + scale * (lights[k, RIGHT + 2] * a + lights[k, UP + 2] * b)
+    # its irradiance is spread over the disc: the solid angle that likely divides by is in the light already
+    return unit(x, y, z), F(0), colour, shares[k] / (F(2) * PI * depth), shares[k]

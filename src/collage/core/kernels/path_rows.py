@@ -1,0 +1,16 @@
+"""Rows of the paths that kernels.paths carries on, (ROWS, n) float32, and of what it knows of the environment."""
+
+from __future__ import annotations
+
+CARRIED = 0  # what of the light at the path's end reaches the eye, by channel
+DENSITY = 3  # of the way it took, per steradian; FROM_EYE and REFRACTED are told by numbers that no density is
+WIDTH, WIDENING = 4, 5  # how far from the eye a pixel would be as wide as the path, metres, and how much more a metre
+INSIDE = 6  # index of refraction of what the path goes through, 0 for air
+ABSORBED = 7  # light lost there, per metre, by channel
+ROWS = 10
+
+FROM_EYE, REFRACTED = 0.0, -1.0
+
+# settings of a picture
+SINE, COSINE, STRENGTH, BACKDROP, BRIGHTEST, FOCAL_LENGTH = range(6)  # the first three of the environment
+SETTINGS = 6

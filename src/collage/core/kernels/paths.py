@@ -1,0 +1,319 @@
+"""Paths of light from the eye: what they meet, where they look for light, and where they go on.
+
+Light is looked for at every surface in the environment and in one light, and by the way the path goes on; both are
+weighed by the power heuristic (E. Veach, Robust Monte Carlo Methods for Light Transport Simulation, 1997, 9.2).
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit, types
+
+from collage.core.kernels import packed as s
+from collage.core.kernels import path_rows as p
+from collage.core.kernels.emitters import (
+    Sky,
+    arriving_from,
+    lit_rectangle,
+    looked_up,
+    power,
+    toward_environment,
+    toward_light,
+)
+from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.lights import AREA, COLOUR, KIND
+from collage.core.kernels.lobes import (
+    COAT,
+    DIFFUSE,
+    THROUGH,
+    chosen,
+    hit_at,
+    leaving,
+    next_way,
+    reflected,
+    refracted,
+    visible_normal,
+)
+from collage.core.kernels.reflection import dot
+from collage.core.kernels.sequence import pair
+
+F = np.float32
+f4, i4 = types.float32, types.int32
+IN1 = types.Array(f4, 1, "C", readonly=True)
+IN2 = types.Array(f4, 2, "C", readonly=True)
+IN3 = types.Array(f4, 3, "C", readonly=True)
+OUT1 = types.Array(f4, 1, "C")
+OUT2 = types.Array(f4, 2, "C")
+WHOLE1 = types.Array(i4, 1, "C", readonly=True)
+TRUTHS = types.Array(types.uint8, 1, "C")
+TRUTHS_IN = types.Array(types.uint8, 1, "C", readonly=True)
+OUT_WHOLE1 = types.Array(i4, 1, "C")
+
+LIFT = F(1e-4)  # metres above a surface where a path goes on
+SAFE_BOUNCES = 3  # before paths that carry little end by lot
+PAIRS = 6  # of numbers that a bounce draws
+
+
+@njit(**INLINE)
+def _carried(paths, j):
+    return paths[p.CARRIED, j], paths[p.CARRIED + 1, j], paths[p.CARRIED + 2, j]
+
+
+@njit(**INLINE)
+def _add(radiance, at, carried, light, brightest):
+    """Adds light to a pixel; a sample that is far too bright for what is left of the noise is held back."""
+    r, g, b = carried[0] * light[0], carried[1] * light[1], carried[2] * light[2]
+    most = max(r, max(g, b))
+    if not most <= brightest:  # nor if it is no number
+        if not most < F(1e30):
+            return
+        share = brightest / most
+        r, g, b = r * share, g * share, b * share
+    radiance[0, at] += r
+    radiance[1, at] += g
+    radiance[2, at] += b
+
+
+@njit(types.void(i4, i4, i4, f4, f4, i4, OUT1, OUT1), **LOOP)
+def in_pixels(first, sample, seed, middle_x, middle_y, width, x, y):
+    """Places in pixels, from the picture's middle, y up, (n,); the pixels follow each other from `first`."""
+    for i in range(x.size):
+        at = first + i
+        a, b = pair(at, sample, 0, seed)
+        x[i] = F(at % width) + a - middle_x
+        y[i] = middle_y - F(at // width) - b
+
+
+@njit(types.void(IN2, IN2, IN1, WHOLE1, OUT2, WHOLE1, i4, IN2, IN1, IN3, IN1, IN2, IN1, IN1, OUT2), **LOOP)
+def meet(
+    origins, ways, lengths, triangle, paths, pixel, bounce, lights, shares, picture, rows, columns, sines, settings,
+    radiance,
+):  # fmt: skip
+    """Light that paths run into: lights on their way, and the environment where they meet nothing.
+
+    origins, ways : (n, 3). lengths, triangle : (n,), where they meet a surface, -1 for none. paths : (ROWS, n), see
+    kernels.path_rows; carried on to there. pixel : (n,). lights, shares : see `scatter`. picture to settings : see
+    kernels.emitters. radiance : (3, pixels), added to.
+    """
+    sky = Sky(picture, rows, columns, sines, settings)
+    for j in range(pixel.size):
+        met = triangle[j] >= 0
+        length = lengths[j] if met else F(1e30)
+        if met & (paths[p.INSIDE, j] > F(0)):
+            for channel in range(3):
+                paths[p.CARRIED + channel, j] *= math.exp(-paths[p.ABSORBED + channel, j] * length)
+        if met:
+            paths[p.WIDTH, j] += length * paths[p.WIDENING, j]
+        carried, density, at = _carried(paths, j), paths[p.DENSITY, j], pixel[j]
+        brightest = F(1e30) if bounce <= 1 else settings[p.BRIGHTEST]
+        if density == F(p.FROM_EYE):
+            if not met:
+                grey = settings[p.BACKDROP]
+                _add(radiance, at, carried, (grey, grey, grey), F(1e30))
+            continue
+        way = (ways[j, 0], ways[j, 1], ways[j, 2])
+        origin = (origins[j, 0], origins[j, 1], origins[j, 2])
+        for k in range(lights.shape[0]):
+            if lights[k, KIND] == F(AREA):
+                away, likely = lit_rectangle(lights, k, origin, way)
+                seen, radiance_of = (away > F(0)) & (away < length), F(1)
+            else:  # its irradiance, over the disc that it comes from
+                likely, brighter = arriving_from(lights, k, way)
+                seen, radiance_of = (likely > F(0)) & (not met), likely * brighter
+            if seen:
+                weight = radiance_of
+                if density > F(0):
+                    weight *= power(density, likely * shares[k])
+                colour = (lights[k, COLOUR] * weight, lights[k, COLOUR + 1] * weight, lights[k, COLOUR + 2] * weight)
+                _add(radiance, at, carried, colour, brightest)
+        if (not met) & (settings[p.STRENGTH] > F(0)):
+            light, likely = looked_up(sky, way)
+            weight = F(1) if density < F(0) else power(density, likely)
+            _add(radiance, at, carried, (light[0] * weight, light[1] * weight, light[2] * weight), brightest)
+
+
+@njit(**INLINE)
+def _go_on(origins, ways, paths, alive, j, place, own, way, carried, density, widening):
+    """Carries a path on, from just above or below the surface."""
+    side = LIFT if dot(own, way) > F(0) else -LIFT
+    for axis in range(3):
+        origins[j, axis] = place[axis] + own[axis] * side
+        ways[j, axis] = way[axis]
+        paths[p.CARRIED + axis, j] = carried[axis]
+    paths[p.DENSITY, j] = density
+    paths[p.WIDENING, j] = widening
+    alive[j] = 1
+
+
+class Drawn(NamedTuple):
+    """Which numbers are drawn: the path's pixel and sample, the first pair of this bounce, and the seed."""
+
+    pixel: int
+    sample: int
+    first: int
+    seed: int
+
+
+@njit(**INLINE)
+def _pair(drawn, which):
+    return pair(drawn.pixel, drawn.sample, drawn.first + which, drawn.seed)
+
+
+@njit(**INLINE)
+def _leave(origins, ways, paths, alive, j, place, hit, drawn, lot):
+    """Lets a path inside go out or be mirrored back. Light is not lost at the surface."""
+    point, inner = hit.point, paths[p.INSIDE, j]
+    way, out = leaving(point.eye, visible_normal(hit.facets, point.eye, _pair(drawn, 1)), inner, lot)
+    if out:
+        paths[p.INSIDE, j] = F(0)
+    across, n = dot(way, point.own_normal), point.own_normal
+    if (across < F(0)) != out:  # a rough surface may send it to the wrong side
+        way = (way[0] - F(2) * across * n[0], way[1] - F(2) * across * n[1], way[2] - F(2) * across * n[2])
+    widening = paths[p.WIDENING, j]
+    _go_on(origins, ways, paths, alive, j, place, n, way, _carried(paths, j), F(p.REFRACTED), widening)
+
+
+@njit(**INLINE)
+def _looked_for(hit, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count):
+    """Notes a ray that looks for light, and what it brings if nothing is in its way. Returns how many there are."""
+    if not likely > F(0):
+        return count
+    sent, density = reflected(hit, way)
+    share = power(likely, density) / divided
+    r, g, b = carried[0] * sent[0], carried[1] * sent[1], carried[2] * sent[2]
+    r, g, b = r * light[0] * share, g * light[1] * share, b * light[2] * share
+    if not r + g + b > F(0):
+        return count
+    own = hit.point.own_normal
+    side = LIFT if dot(own, way) > F(0) else -LIFT
+    for axis in range(3):
+        shadows[count, axis] = place[axis] + own[axis] * side
+        shadows[count, 3 + axis] = way[axis]
+    shadows[count, 6], shadows[count, 7], shadows[count, 8], shadows[count, 9] = far, r, g, b
+    shadow_of[count] = j
+    return count + 1
+
+
+@njit(**INLINE)
+def _through(origins, ways, paths, alive, j, place, hit, absorbed, drawn, likely, carried, wide):
+    """Lets a path go through the surface: into what is filled, or out behind a thin wall."""
+    point, r, body = hit.point, hit.r, hit.body
+    ior = F(1) if point.thin else max(hit.surface[s.IOR, point.at], F(1.0001))
+    way = refracted(point.eye, visible_normal(hit.facets, point.eye, _pair(drawn, 1)), ior)
+    if dot(way, point.own_normal) >= F(0):
+        return
+    if not point.thin:
+        paths[p.INSIDE, j] = ior
+        for channel in range(3):
+            paths[p.ABSORBED + channel, j] = absorbed[1 + channel, point.at]
+    carried = (
+        carried[0] * r[s.SEEN_THROUGH, 0] * body[0] / likely,
+        carried[1] * r[s.SEEN_THROUGH, 1] * body[1] / likely,
+        carried[2] * r[s.SEEN_THROUGH, 2] * body[2] / likely,
+    )
+    widening = paths[p.WIDENING, j] + wide * hit.facets.along
+    _go_on(origins, ways, paths, alive, j, place, point.own_normal, way, carried, F(p.REFRACTED), widening)
+
+
+@njit(**INLINE)
+def _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot, carried, wide):
+    """Lets a path go on above the surface, or behind a thin wall that scatters."""
+    way = next_way(hit, lobe, _pair(drawn, 1), lot)
+    sent, density = reflected(hit, way)
+    if density <= F(0):
+        return
+    carried = (carried[0] * sent[0] / density, carried[1] * sent[1] / density, carried[2] * sent[2] / density)
+    if not carried[0] + carried[1] + carried[2] > F(0):
+        return
+    rough = F(1) if lobe == DIFFUSE else (hit.coat.along if lobe == COAT else hit.facets.along)
+    widening = paths[p.WIDENING, j] + wide * rough
+    _go_on(origins, ways, paths, alive, j, place, hit.point.own_normal, way, carried, density, widening)
+
+
+@njit(
+    i4(
+        IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN3, IN1, IN2,
+        IN1, IN1, IN2, OUT2, OUT2, OUT2, OUT_WHOLE1,
+    ),
+    **LOOP,
+)  # fmt: skip
+def scatter(
+    surface, geometry, more, front, of, origins, ways, paths, alive, pixel, first, sample, bounce, seed, lights, shares,
+    picture, rows, columns, sines, settings, table, r, radiance, shadows, shadow_of,
+):  # fmt: skip
+    """What happens to paths at some points of a surface. Returns how many rays look for light.
+
+    surface, geometry : see kernels.packed. more : (4, m) opacity, and light lost inside per metre. front : (m,) whether
+    the outside is met. of : (m,) which path each point is of. origins, ways : (n, 3), paths : (ROWS, n), alive : (n,),
+    written where a path goes on. pixel : (n,), counted from the `first` of the picture. sample, bounce, seed : for the
+    numbers drawn. lights : (k, COLUMNS),
+    shares : (k,) how often each is looked at. picture to settings : see kernels.emitters. table : see render.energy.
+    r : (REFLECTED, 3), room. radiance : (3, pixels), to which surfaces that glow are added. shadows : (2 m, 10) origin,
+    way, distance (0 for any) and light of the rays that look for light; shadow_of : (2 m,) their paths.
+    """
+    count = 0
+    sky = Sky(picture, rows, columns, sines, settings)
+    wide = settings[p.FOCAL_LENGTH] * F(0.1)
+    for i in range(of.size):
+        j = of[i]
+        drawn = Drawn(first + pixel[j], sample, 1 + PAIRS * bounce, seed)
+        lot, veil = _pair(drawn, 0)
+        place = (geometry[s.POSITION, i], geometry[s.POSITION + 1, i], geometry[s.POSITION + 2, i])
+        carried = _carried(paths, j)
+        if veil >= more[0, i]:
+            own = (geometry[s.OWN_NORMAL, i], geometry[s.OWN_NORMAL + 1, i], geometry[s.OWN_NORMAL + 2, i])
+            way, density = (ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.DENSITY, j]
+            if density > F(0):  # rays that look for light do not go through what is half open
+                density = F(p.REFRACTED)
+            _go_on(origins, ways, paths, alive, j, place, own, way, carried, density, paths[p.WIDENING, j])
+            continue
+        hit = hit_at(surface, geometry, i, table, r)
+        if (paths[p.INSIDE, j] > F(0)) & (front[i] == 0):
+            _leave(origins, ways, paths, alive, j, place, hit, drawn, lot)
+            continue
+        brightest = F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
+        glow = (surface[s.EMISSION, i], surface[s.EMISSION + 1, i], surface[s.EMISSION + 2, i])
+        _add(radiance, pixel[j], carried, glow, brightest)
+        if settings[p.STRENGTH] > F(0):
+            way, light, likely = toward_environment(sky, _pair(drawn, 2))
+            count = _looked_for(hit, way, F(0), light, likely, likely, carried, place, j, shadows, shadow_of, count)
+        if lights.shape[0] > 0:
+            which = _pair(drawn, 4)[0]
+            way, far, light, likely, divided = toward_light(lights, shares, place, _pair(drawn, 3), which)
+            count = _looked_for(hit, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count)
+        lobe, likely_lobe = chosen(hit.lobes, lot)
+        if likely_lobe <= F(0):
+            continue
+        if bounce >= SAFE_BOUNCES:
+            keep = min(max(carried[0], max(carried[1], carried[2])), F(0.95))
+            if _pair(drawn, 5)[0] >= keep:
+                continue
+            carried = (carried[0] / keep, carried[1] / keep, carried[2] / keep)
+        if lobe == THROUGH:
+            _through(origins, ways, paths, alive, j, place, hit, more, drawn, likely_lobe, carried, wide)
+        else:
+            _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot, carried, wide)
+    return count
+
+
+@njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, f4, OUT2), **LOOP)
+def add_unblocked(blocked, shadows, shadow_of, count, pixel, brightest, radiance):
+    """Adds the light of rays that nothing blocks (blocked -1)."""
+    white = (F(1), F(1), F(1))
+    for i in range(count):
+        if blocked[i] < 0:
+            _add(radiance, pixel[shadow_of[i]], (shadows[i, 7], shadows[i, 8], shadows[i, 9]), white, brightest)
+
+
+@njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, OUT1, OUT1), **LOOP)
+def add_caught(blocked, shadows, shadow_of, count, pixel, caught, unshadowed):
+    """For a ground that shows shadows alone: the sums of the light that arrives, and of all of it."""
+    for i in range(count):
+        at = pixel[shadow_of[i]]
+        light = shadows[i, 7] + shadows[i, 8] + shadows[i, 9]
+        unshadowed[at] += light
+        if blocked[i] < 0:
+            caught[at] += light

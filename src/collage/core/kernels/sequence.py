@@ -1,0 +1,71 @@
+"""Low-discrepancy numbers: a helper of kernels.paths, compiled into it.
+
+Owen-scrambled Sobol points by hashes (B. Burley, Practical Hash-based Owen Scrambling, JCGT 9(4), 2020). Every pixel
+and every pair of dimensions has a sequence of its own, so that a picture depends on its seed alone.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from collage.core.kernels.flags import INLINE
+
+U = np.uint32
+F = np.float32
+
+
+@njit(**INLINE)
+def hashed(x):
+    """A 32-bit integer that looks as if drawn (T. Mueller, lowbias32, 2018)."""
+    x = U(x)
+    x = U(x ^ U(x >> U(16)))
+    x = U(x * U(0x7FEB352D))
+    x = U(x ^ U(x >> U(15)))
+    x = U(x * U(0x846CA68B))
+    return U(x ^ U(x >> U(16)))
+
+
+@njit(**INLINE)
+def _reversed(x):
+    """The bits of a 32-bit integer in reverse."""
+    x = U(U(x >> U(1)) & U(0x55555555)) | U(U(x & U(0x55555555)) << U(1))
+    x = U(U(x >> U(2)) & U(0x33333333)) | U(U(x & U(0x33333333)) << U(2))
+    x = U(U(x >> U(4)) & U(0x0F0F0F0F)) | U(U(x & U(0x0F0F0F0F)) << U(4))
+    x = U(U(x >> U(8)) & U(0x00FF00FF)) | U(U(x & U(0x00FF00FF)) << U(8))
+    return U(U(x >> U(16)) | U(x << U(16)))
+
+
+@njit(**INLINE)
+def _scrambled(x, seed):
+    """Nested uniform scrambling in base 2."""
+    x = _reversed(x)
+    x = U(x ^ U(x * U(0x3D20ADEA)))
+    x = U(x + U(seed))
+    x = U(x * U(U(seed >> U(16)) | U(1)))
+    x = U(x ^ U(x * U(0x05526C56)))
+    x = U(x ^ U(x * U(0x53A22864)))
+    return _reversed(x)
+
+
+@njit(**INLINE)
+def _second(index):
+    """The second dimension of Sobol's sequence."""
+    out, column = U(0), U(0x80000000)
+    while index != U(0):
+        if U(index & U(1)) != U(0):
+            out = U(out ^ column)
+        column = U(column ^ U(column >> U(1)))
+        index = U(index >> U(1))
+    return out
+
+
+@njit(**INLINE)
+def pair(pixel, sample, which, seed):
+    """Two numbers from 0 up to 1: the sample's place in a pair of dimensions of a pixel's sequence."""
+    own = hashed(U(U(pixel) ^ hashed(U(U(which) * U(0x9E3779B9) + U(seed)))))
+    index = _scrambled(U(sample), own)
+    x = _scrambled(_reversed(index), hashed(U(own + U(1))))
+    y = _scrambled(_second(index), hashed(U(own + U(2))))
+    # 24 bits, which a float32 holds below 1
+    return F(U(x >> U(8))) * F(1.0 / (1 << 24)), F(U(y >> U(8))) * F(1.0 / (1 << 24))

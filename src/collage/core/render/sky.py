@@ -1,0 +1,45 @@
+"""The environment as paths of light see it: directions drawn by how bright they are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+EVEN = 0.02  # of the directions are drawn evenly, so that none that is bright between two texels is missed
+
+
+@dataclass(frozen=True, eq=False)
+class SkyTable:
+    """A picture of the environment, and how likely its rows and the texels in them are. See kernels.emitters."""
+
+    picture: np.ndarray
+    rows: np.ndarray
+    columns: np.ndarray
+    sines: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of its arrays."""
+        return self.picture.nbytes + self.rows.nbytes + self.columns.nbytes + self.sines.nbytes
+
+
+def sky_table(picture: np.ndarray) -> SkyTable:
+    """The table of a latitude-longitude picture (h, w, 3) float32, the top row first."""
+    height, width = picture.shape[:2]
+    sines = np.sin((0.5 - np.arange(height + 1) / height) * np.pi)
+    bright = picture.astype(np.float64) @ [0.2126, 0.7152, 0.0722]
+    # light is read between texels, so each is as likely as the brightest around it asks for
+    bright = (np.roll(bright, 1, axis=1) + 2 * bright + np.roll(bright, -1, axis=1)) / 4
+    padded = np.pad(bright, ((1, 1), (0, 0)), mode="edge")
+    bright = (padded[:-2] + 2 * padded[1:-1] + padded[2:]) / 4
+    share = bright * -np.diff(sines)[:, None]
+    total = share.sum()
+    even = np.broadcast_to(-np.diff(sines)[:, None] / (2 * width), share.shape)
+    share = even if not total > 0 else (1 - EVEN) * share / total + EVEN * even
+    down = share.sum(axis=1)
+    rows = np.concatenate([[0.0], np.cumsum(down) / down.sum()])
+    columns = np.concatenate([np.zeros((height, 1)), np.cumsum(share, axis=1) / down[:, None]], axis=1)
+    rows[-1] = columns[:, -1] = 1
+    arrays = (np.ascontiguousarray(one, np.float32) for one in (picture, rows, columns, sines))
+    return SkyTable(*arrays)

@@ -1,0 +1,327 @@
+"""The traced picture: light followed back from the eye, on the scene, surfaces and lights of the draft picture.
+
+Paths are followed in blocks of pixels: all rays of a block are traced together, what they meet is sorted by material,
+and each network is evaluated once a block and bounce. What a pixel draws depends on the pixel, the sample and the seed
+alone, so the picture is the same on any number of threads.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from copy import copy
+from dataclasses import dataclass
+
+import numpy as np
+
+from collage.core.evaluate.run import Cancelled, Workers, never
+from collage.core.geometry.points import Points
+from collage.core.kernels import Family, packed
+from collage.core.kernels import path_rows as p
+from collage.core.nodes.behaviour import Array
+from collage.core.render.energy import energy_table
+from collage.core.render.fine_relief import is_finer, with_fine_relief
+from collage.core.render.inside import absorbed
+from collage.core.render.samples import Finder, ObjectSamples
+from collage.core.render.sky import SkyTable
+from collage.core.render.surface import OPACITY, Surface, clay, evaluate_surface, layers_of, pack, value_of
+from collage.core.scene.bench import Bench
+from collage.core.scene.scene import GROUND, Scene
+
+k = Family("paths")
+rays = Family("rays")
+
+BLOCK = 32_768  # paths that are followed together
+EYE_EFFORT, BOUNCED_EFFORT = 0.4, 0.08  # of the rays of masks
+LEAST_SAMPLES = 8  # after which noise is told
+GROUND_GREY = 0.2  # what the ground sends back to what stands on it
+BRIGHTEST = 40.0  # that light after a bounce may make a sample, of what shows as white
+
+
+@dataclass(frozen=True)
+class Tracing:
+    """How a picture is traced.
+
+    samples : paths a pixel. bounces : surfaces that a path meets at most. seed : of what is drawn. noise : the mean
+    error of a pixel, of its brightness, at which it stops; 0 for all samples. brightest : what light that has bounced
+    may bring to one sample at exposure 0; endless for what is exact in the mean.
+    """
+
+    samples: int = 64
+    bounces: int = 10
+    seed: int = 0
+    noise: float = 0.0
+    brightest: float = BRIGHTEST
+
+
+USUAL = Tracing()
+
+
+@dataclass(frozen=True, eq=False)
+class Traceable:
+    """All that paths can tell of a picture.
+
+    surfaces : by material. slopes : of displaced materials, see fine_relief. sky : None where the environment is off.
+    lights : see kernels.lights. backdrop : grey where the eye meets nothing. only_clay : whether all surfaces are clay.
+    """
+
+    scene: Scene
+    bench: Bench
+    size: tuple[int, int]
+    surfaces: Mapping[str, Surface]
+    slopes: Mapping[str, Surface]
+    sky: SkyTable | None
+    lights: np.ndarray
+    backdrop: float
+    only_clay: bool = False
+
+
+class Exposed:
+    """The light that pixels have got so far.
+
+    radiance : (3, pixels), the sums of all samples. squares : (pixels,), of the brightness of each. caught, unshadowed,
+    ground : (pixels,), light that reaches the ground where it is seen, all that would without shadows, and how often it
+    is seen.
+    """
+
+    def __init__(self, pixels: int) -> None:
+        self.samples = 0
+        self.radiance = np.zeros((3, pixels), np.float32)
+        self.squares = np.zeros(pixels, np.float32)
+        self.caught, self.unshadowed, self.ground = (np.zeros(pixels, np.float32) for _ in range(3))
+
+    def linear(self, backdrop: float) -> np.ndarray:
+        """(pixels, 3) float32: the mean of the samples. The ground has the backdrop's grey, darker in shadows."""
+        share = np.where(self.unshadowed > 0, self.caught / np.maximum(self.unshadowed, 1e-20), 1)
+        shown = self.radiance + self.ground * share * np.float32(backdrop)
+        return np.ascontiguousarray(shown.T / np.float32(max(self.samples, 1)), np.float32)
+
+    def noise(self) -> float:
+        """The mean error of pixels whose samples differ, of their brightness; endless before there are some."""
+        if self.samples < LEAST_SAMPLES:
+            return float("inf")
+        mean = self.radiance.mean(axis=0) / self.samples
+        spread = np.maximum(self.squares / self.samples - mean * mean, 0) / (self.samples - 1)
+        some = spread > 1e-12
+        return float((np.sqrt(spread[some]) / (mean[some] + 0.05)).mean()) if some.any() else 0.0
+
+
+class Tracer:
+    """Follows paths for one picture."""
+
+    def __init__(
+        self, what: Traceable, how: Tracing, workers: Workers | None = None, cancelled: Callable[[], bool] = never
+    ) -> None:
+        self.what, self.how, self.workers, self.cancelled = what, how, workers, cancelled
+        self.exposed = Exposed(what.size[0] * what.size[1])
+        camera = what.bench.camera
+        self.axes, self.eye = camera.axes().astype(np.float32), camera.position().astype(np.float32)
+        self.focal_length = np.float32(camera.focal_length(*what.size))
+        self.settings = np.zeros(p.SETTINGS, np.float32)
+        environment = what.bench.environment
+        turn = np.radians(environment.turn)
+        self.settings[[p.SINE, p.COSINE]] = np.sin(turn), np.cos(turn)
+        self.settings[p.STRENGTH] = environment.strength if what.sky is not None else 0
+        self.settings[p.BACKDROP], self.settings[p.FOCAL_LENGTH] = what.backdrop, self.focal_length
+        self.settings[p.BRIGHTEST] = min(how.brightest / 2.0**what.bench.exposure, 1e30)
+        sky = what.sky or _NO_SKY
+        self.sky = sky.picture, sky.rows, sky.columns, sky.sines, self.settings
+        count = len(what.lights)
+        self.lights = what.lights, np.full(count, 1 / max(count, 1), np.float32)
+        self.table = energy_table()
+        self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
+
+    def passes(self) -> Iterator[Exposed]:
+        """What is exposed after each sample of every pixel. Raises Cancelled."""
+        pixels = self.what.size[0] * self.what.size[1]
+        starts = range(0, pixels, BLOCK)
+        for sample in range(self.exposed.samples, self.how.samples):
+
+            def block(first: int, sample: int = sample) -> None:
+                self._follow(first, min(BLOCK, pixels - first), sample)
+
+            if self.workers is None or len(starts) == 1:
+                for first in starts:
+                    block(first)
+            else:
+                self.workers.map(block, starts)
+            self.exposed.samples = sample + 1
+            yield self.exposed
+            if self.exposed.noise() < self.how.noise:
+                return
+
+    def _follow(self, first: int, count: int, sample: int) -> None:
+        """One sample of some pixels that follow each other."""
+        width, height = self.what.size
+        x, y, ways = np.empty(count, np.float32), np.empty(count, np.float32), np.empty((count, 3), np.float32)
+        k.in_pixels(first, sample, self.how.seed, width / 2, height / 2, width, x, y)
+        rays.camera_rays(x, y, self.axes, self.focal_length, ways)
+        origins = np.tile(self.eye, (count, 1))
+        paths = np.zeros((p.ROWS, count), np.float32)
+        paths[p.CARRIED : p.CARRIED + 3] = 1
+        paths[p.DENSITY], paths[p.WIDENING] = p.FROM_EYE, 1
+        pixel, radiance = np.arange(count, dtype=np.int32), np.zeros((3, count), np.float32)
+        here = _Block(self, copy(self.finder), first, sample, radiance)
+        for bounce in range(self.how.bounces + 1):
+            if self.cancelled():
+                raise Cancelled
+            alive = here.bounce(origins, ways, paths, pixel, bounce, last=bounce == self.how.bounces)
+            if not len(alive):
+                break
+            origins, ways = origins[alive], ways[alive]
+            paths, pixel = np.ascontiguousarray(paths[:, alive]), pixel[alive]
+        at = slice(first, first + count)
+        self.exposed.radiance[:, at] += radiance
+        self.exposed.squares[at] += radiance.mean(axis=0) ** 2
+
+
+_NO_SKY = SkyTable(*(np.zeros(shape, np.float32) for shape in ((1, 1, 3), (2,), (1, 2), (2,))))
+
+
+class _Block:
+    """The paths of some pixels. first : the first pixel. radiance : (3, pixels) of these, added to."""
+
+    def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, radiance: np.ndarray) -> None:
+        self.tracer, self.finder, self.first, self.sample, self.radiance = tracer, finder, first, sample, radiance
+
+    def bounce(
+        self, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray, pixel: np.ndarray, bounce: int, *, last: bool
+    ) -> np.ndarray:
+        """Lets all paths meet what is next. Returns the numbers of those that go on."""
+        tracer, scene = self.tracer, self.tracer.what.scene
+        found = scene.nearest(origins, ways)
+        lengths = np.ascontiguousarray(found["tfar"], np.float32)
+        k.meet(
+            origins, ways, lengths, found["primID"], paths, pixel, bounce, *tracer.lights, *tracer.sky, self.radiance
+        )
+        alive = np.zeros(len(pixel), np.uint8)
+        if not last and (found["primID"] >= 0).any():
+            effort = EYE_EFFORT if bounce == 0 else BOUNCED_EFFORT
+            samples = self.finder.met(found, ways, paths[p.WIDTH], effort)
+            for group in samples.groups:
+                of = samples.pixel[group.start : group.stop]
+                self._at_surface(group, of, origins, ways, paths, alive, pixel, bounce)
+        return np.flatnonzero(alive)
+
+    def _at_surface(
+        self, group: ObjectSamples, of: np.ndarray, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray,
+        alive: np.ndarray, pixel: np.ndarray, bounce: int,
+    ) -> None:  # fmt: skip
+        """What happens at the samples of one region. of : the path of each."""
+        tracer, points = self.tracer, group.points
+        state = origins, ways, paths, alive, pixel
+        if group.region == GROUND:
+            seen = paths[p.DENSITY, of] == p.FROM_EYE
+            for some, caught in ((np.flatnonzero(seen), True), (np.flatnonzero(~seen), False)):
+                if len(some):
+                    surface, geometry, more = _ground(points, some)
+                    self._scatter(
+                        surface, geometry, more, np.ones(len(some), np.uint8), of[some], state, bounce, caught
+                    )
+            return
+        number, rule = tracer.what.scene.regions[group.region]
+        material = tracer.what.bench.objects[number].material_of(rule)
+        slopes = tracer.what.slopes.get(material)
+        if slopes is not None and tracer.what.scene.rest is not None and is_finer(points, tracer.what.scene):
+            points = with_fine_relief(points, tracer.what.scene, slopes, bounce > 0, None, tracer.cancelled)
+        known = tracer.what.surfaces.get(material)
+        values = evaluate_surface(known, points, cancelled=tracer.cancelled) if known is not None else {}
+        if tracer.what.only_clay:
+            values = clay(values)
+        assert points.triangle is not None
+        facing = np.einsum("ij,ij->i", tracer.what.scene.faces[points.triangle, :3], ways[of])
+        front = (facing < 0).astype(np.uint8)
+        layers = layers_of(values)
+        share = _drawn_layer(
+            [weight for weight, _ in layers], points.count, (self.first, int(of[0]), self.sample, bounce)
+        )
+        for at, (_, own) in enumerate(layers):
+            surface, geometry, more = _packed(own, points)
+            if share is None:
+                self._scatter(surface, geometry, more, front, of, state, bounce, False)
+                continue
+            some = np.flatnonzero(share == at)
+            if len(some):
+                surface, geometry, more = (np.ascontiguousarray(one[:, some]) for one in (surface, geometry, more))
+                self._scatter(surface, geometry, more, front[some], of[some], state, bounce, False)
+
+    def _scatter(
+        self, surface: Array, geometry: Array, more: Array, front: np.ndarray, of: np.ndarray,
+        state: tuple[np.ndarray, ...], bounce: int, caught: bool,
+    ) -> None:  # fmt: skip
+        """Lets paths look for light and go on. caught : whether only the shadows that fall there are shown."""
+        tracer, count = self.tracer, len(of)
+        origins, ways, paths, alive, pixel = state
+        shadows, shadow_of = np.empty((2 * count, 10), np.float32), np.empty(2 * count, np.int32)
+        room = np.empty((packed.REFLECTED, 3), np.float32)
+        of = np.ascontiguousarray(of, np.int32)
+        carried = paths[p.CARRIED, of]
+        sent = k.scatter(
+            surface, geometry, more, front, of, origins, ways, paths, alive, pixel, self.first, self.sample, bounce,
+            tracer.how.seed, *tracer.lights, *tracer.sky, tracer.table, room, self.radiance, shadows, shadow_of,
+        )  # fmt: skip
+        blocked = self._blocked(shadows[:sent])
+        if caught:
+            exposed, end = tracer.exposed, self.first + self.radiance.shape[1]
+            alive[of] = 0
+            np.add.at(exposed.ground[self.first : end], pixel[of], carried)
+            k.add_caught(
+                blocked, shadows, shadow_of, sent, pixel, exposed.caught[self.first : end],
+                exposed.unshadowed[self.first : end],
+            )  # fmt: skip
+            return
+        brightest = 1e30 if bounce == 0 else tracer.settings[p.BRIGHTEST]
+        k.add_unblocked(blocked, shadows, shadow_of, sent, pixel, brightest, self.radiance)
+
+    def _blocked(self, shadows: np.ndarray) -> np.ndarray:
+        """(n,) int32: -1 for rays that look for light and meet nothing."""
+        if not len(shadows):
+            return np.zeros(0, np.int32)
+        far = np.where(shadows[:, 6] > 0, shadows[:, 6], np.float32(1e6)).astype(np.float32)
+        origins, ways = np.ascontiguousarray(shadows[:, :3]), np.ascontiguousarray(shadows[:, 3:6])
+        return self.tracer.what.scene.occluded(origins, ways, far)
+
+
+def _drawn_layer(weights: list[Array | None], count: int, seed: tuple[int, ...]) -> np.ndarray | None:
+    """(n,) which of several surfaces each path meets, drawn by their weights; None where there is but one."""
+    if len(weights) == 1 and weights[0] is None:
+        return None
+    every = np.concatenate([np.broadcast_to(np.ones((1, 1)) if w is None else w, (1, count)) for w in weights])
+    sums = np.cumsum(every, axis=0)
+    lot = np.random.default_rng(seed).random(count) * np.maximum(sums[-1], 1e-9)
+    return np.asarray((sums <= lot).sum(axis=0))
+
+
+def _packed(values: Mapping[str, Array], points: Points) -> tuple[Array, Array, Array]:
+    """Rows of the surface, of its geometry, and of its opacity and what is lost inside it, for kernels.paths."""
+    assert points.view is not None
+    surface, normal, coat = pack(values, points, 0, points.count)
+    geometry = np.empty((packed.GEOMETRY_ROWS, points.count), np.float32)
+    own = points.normal if points.own_normal is None else points.own_normal
+    for row, value in (
+        (packed.NORMAL, normal), (packed.COAT_NORMAL, coat), (packed.VIEW, points.view),
+        (packed.POSITION, points.position), (packed.OWN_NORMAL, own),
+    ):  # fmt: skip
+        geometry[row : row + 3] = value
+    more = np.empty((4, points.count), np.float32)
+    more[0] = np.clip(np.nan_to_num(value_of(values, OPACITY)), 0, 1)
+    more[1:] = absorbed(*(value_of(values, name) for name in _MEDIUM))
+    return surface, geometry, more
+
+
+_MEDIUM = ("transmission_depth", "transmission_color", "transmission_scatter")
+
+
+def _ground(points: Points, some: np.ndarray) -> tuple[Array, Array, Array]:
+    """The same for some points of the ground: matt grey."""
+    assert points.view is not None
+    surface = np.zeros((packed.ROWS, len(some)), np.float32)
+    surface[packed.BASE : packed.BASE + 3] = GROUND_GREY
+    surface[packed.ROUGHNESS], surface[packed.IOR] = 1, 1
+    geometry = np.empty((packed.GEOMETRY_ROWS, len(some)), np.float32)
+    for row in (packed.NORMAL, packed.COAT_NORMAL, packed.OWN_NORMAL):
+        geometry[row : row + 3] = points.normal[:, some]
+    geometry[packed.VIEW : packed.VIEW + 3] = points.view[:, some]
+    geometry[packed.POSITION : packed.POSITION + 3] = points.position[:, some]
+    more = np.zeros((4, len(some)), np.float32)
+    more[0] = 1
+    return surface, geometry, more

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from collage.cli.shared import fail, load_library, parse_size, prepare_kernels, progress
 from collage.core.base.errors import CollageError
+
+if TYPE_CHECKING:
+    from collage.core.render.tracing import Tracing
 
 app = typer.Typer(add_completion=False)
 
@@ -24,7 +27,15 @@ def render(
     out: Annotated[Path, typer.Option("--out", "-o", help="The file to write: .png, .jpg, .tif or .exr.")],
     size: Annotated[str, typer.Option(help="Width and height in pixels.")] = "1280x800",
     view: Annotated[str, typer.Option(help="lit, clay, normals, or the name of a surface input.")] = "lit",
-    quality: Annotated[str, typer.Option(help="draft or final.")] = "final",
+    quality: Annotated[str, typer.Option(help="draft, final, or traced with all light that bounces.")] = "final",
+    samples: Annotated[int, typer.Option(min=1, help="Traced: samples a pixel at most.")] = 128,
+    noise: Annotated[float, typer.Option(min=0, max=1, help="Traced: stop at this noise, as 0.01.")] = 0.0,
+    minutes: Annotated[float, typer.Option(min=0, help="Traced: stop after so many minutes.")] = 0.0,
+    denoise: Annotated[bool, typer.Option("--denoise", help="Traced: filter out what is left of the noise.")] = False,
+    layers: Annotated[
+        bool, typer.Option("--layers", help="Traced: direct and indirect light, surface and ids, in one EXR file.")
+    ] = False,
+    seed: Annotated[int, typer.Option(min=0, help="Traced: another number gives other noise.")] = 0,
     without: Annotated[
         list[str] | None, typer.Option(help="Leave out normal maps, bump or displacement; may be given several times.")
     ] = None,
@@ -32,13 +43,21 @@ def render(
 ) -> None:
     """Render a project's picture to a file. Needs no display."""
     width, height = parse_size(size)
-    if quality not in ("coarse", "draft", "final"):
-        raise CollageError(f"There is no quality “{quality}”.", remedy="Use draft or final.")
-    from collage.core.render.files import check_picture_file
+    if quality not in ("coarse", "draft", "final", "traced"):
+        raise CollageError(f"There is no quality “{quality}”.", remedy="Use draft, final or traced.")
+    from collage.core.render.files import check_layers_file, check_picture_file
+    from collage.core.render.tracing import Tracing
 
     check_picture_file(out)
+    if layers:
+        check_layers_file(out)
+        if quality != "traced":
+            raise CollageError("Only traced pictures have layers.", remedy="Add --quality traced.")
     prepare_kernels()
-    seconds = render_to(project, out, width, height, view, quality, tuple(without or ()), grazing)
+    tracing = Tracing(samples=samples, noise=noise, seconds=60 * minutes, denoised=denoise, seed=seed)
+    seconds = render_to(
+        project, out, width, height, view, quality, tuple(without or ()), grazing, tracing, layers=layers
+    )
     typer.echo(f"{out}  {width}×{height}  {seconds:.1f} s")
 
 
@@ -51,10 +70,13 @@ def render_to(
     quality: str,
     without: tuple[str, ...] = (),
     grazing: bool = False,
+    tracing: Tracing | None = None,
+    layers: bool = False,
 ) -> float:
     """Renders a project to a file, what is wrong told on the way. Returns the seconds it took.
 
-    without : kinds of relief to leave out. grazing : in one low light.
+    without : kinds of relief to leave out. grazing : in one low light. layers : whether those of a traced picture go
+    into the same file.
     """
     from typing import cast
 
@@ -65,6 +87,7 @@ def render_to(
     from collage.core.render.files import check_picture_file, check_view, write_picture
     from collage.core.render.renderer import Renderer
     from collage.core.render.request import Quality
+    from collage.core.render.tracing import USUAL
 
     library = load_library()
     check_view(view)
@@ -73,17 +96,19 @@ def render_to(
     project, problems = load_project(folder)
     for problem in problems:
         fail(problem)
-    request = picture_request(project, width, height, cast(Quality, quality), view, None, folder)
+    request = picture_request(project, width, height, cast(Quality, quality), view, None, folder, tracing or USUAL)
     request = in_grazing_light(without_reliefs(request, without)) if grazing else without_reliefs(request, without)
     files = level_files(load_settings())
     with progress("Rendering") as show:
         renderer = Renderer(library, ImageStore(files=files))
         picture = renderer.picture(request, progress=lambda share: show("Rendering", share))
+        if picture.samples:
+            show(f"Traced, {picture.samples} samples", 1.0)
     if files is not None:
         files.settle()  # maps that were read now lie ready for the next picture
     for (material, _), problem in picture.problems.items():
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
     for remark in picture.remarks:
         typer.echo(f"collage: {remark}", err=True)
-    write_picture(picture, out)
+    write_picture(picture, out, layers=layers)
     return picture.seconds

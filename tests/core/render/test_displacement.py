@@ -432,7 +432,7 @@ def test_the_view_of_heights_is_in_metres(renderer) -> None:
     assert found.span == pytest.approx((-0.01, 0.01), rel=1e-3)
     on_it = np.argwhere(binary_erosion(found.objects == 0))
     read = np.array([height_of(found.linear[y, x, 0], found.span) for y, x in on_it])
-    view = renderer._view(asked, renderer.reliefs.of(asked), (0.0, 0.0), lambda: False)
+    view = renderer.view(asked, renderer.reliefs.of(asked), (0.0, 0.0), lambda: False)
     group = view.samples.groups[0]
     u = dict(zip(view.samples.pixel[group.start : group.stop], group.points.uv["UVMap"][0], strict=True))
     wanted = 0.01 * np.sin(2 * np.pi * np.array([u[y * 80 + x] for y, x in on_it]))

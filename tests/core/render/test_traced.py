@@ -46,9 +46,10 @@ def renderer(library, workers) -> Renderer:
 
 def traced(renderer: Renderer, bench: Bench, size: int = 32, **how: object) -> Picture:
     networks = how.pop("materials")
-    request = PictureRequest(bench, networks, size, size, **how.pop("request", {}))  # type: ignore[arg-type]
-    *_, last = renderer.traced(request, Tracing(**{"brightest": EXACT, **how}))  # type: ignore[arg-type]
-    return last
+    more = how.pop("request", {})
+    tracing = Tracing(**{"brightest": EXACT, **how})  # type: ignore[arg-type]
+    request = PictureRequest(bench, networks, size, size, "traced", tracing=tracing, **more)  # type: ignore[arg-type]
+    return renderer.picture(request)
 
 
 def inside(picture: Picture) -> np.ndarray:
@@ -298,9 +299,10 @@ def test_it_is_called_off_between_bounces(renderer) -> None:
         asked += 1
         return asked > 12
 
-    request = PictureRequest(demo_like(), {"m": matt(0.5), "n": matt(0.5)}, 64, 64)
+    materials = {"m": matt(0.5), "n": matt(0.5)}
+    request = PictureRequest(demo_like(), materials, 64, 64, "traced", tracing=Tracing(samples=10_000))
     with pytest.raises(Cancelled):
-        list(renderer.traced(request, Tracing(samples=10_000), cancelled=enough))
+        renderer.picture(request, cancelled=enough)
 
 
 def test_a_ground_shows_the_surround_and_shadows_alone(renderer) -> None:

@@ -26,9 +26,10 @@ from collage.core.nodes.library import Library
 from collage.core.project.references import stored_path
 from collage.core.project.state import Project
 from collage.core.render.cards import Box, CardPictures, Ground, card_pictures
-from collage.core.render.renderer import MOMENT, Renderer
+from collage.core.render.renderer import Renderer
 from collage.core.render.swatch import swatch
 from collage.core.render.values import Limits, limits_of
+from collage.core.render.work import MOMENT
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.scene import object_bounds
 from collage.core.scene.stage import Stage

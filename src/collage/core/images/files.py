@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -224,22 +224,27 @@ and the files of photographs and maps become no smaller."""
 
 
 def write_image(
-    path: Path, pixels: np.ndarray, *, bits: int | None = None, attributes: Mapping[str, str] | None = None
-) -> None:
+    path: Path, pixels: np.ndarray, *, bits: int | None = None, attributes: Mapping[str, str] | None = None,
+    channels: Sequence[str] | None = None,
+) -> None:  # fmt: skip
     """Writes (h, w, c) pixels; the ending chooses the form. The file before stays whole until the new one is.
 
-    pixels : uint8, uint16 or float32. bits : 8, 16 or 32, if it should differ from the array's. Raises CollageError.
+    pixels : uint8, uint16 or float32. bits : 8, 16 or 32, if it should differ from the array's. channels : their names,
+    where the form has names. Raises CollageError.
     """
-    finished(writing(path, pixels, bits=bits, attributes=attributes))
+    finished(writing(path, pixels, bits=bits, attributes=attributes, channels=channels))
 
 
 def writing(
-    path: Path, pixels: np.ndarray, *, bits: int | None = None, attributes: Mapping[str, str] | None = None
-) -> Steps[None]:
+    path: Path, pixels: np.ndarray, *, bits: int | None = None, attributes: Mapping[str, str] | None = None,
+    channels: Sequence[str] | None = None,
+) -> Steps[None]:  # fmt: skip
     """As `write_image`, some rows at a time: where it is closed before the end, the file before stays."""
     codec = codec_to_write(path)
     pixels = np.ascontiguousarray(pixels if pixels.ndim == 3 else pixels[:, :, None])
     spec = _spec(codec, pixels, bits or pixels.dtype.itemsize * 8, attributes or {})
+    if channels is not None:
+        spec.channelnames = tuple(channels)
     steps = f"Writing {path.name}"
     with disk_errors("The file cannot be written", about=path.name, remedy="Check the folder and the free space."):
         path.parent.mkdir(parents=True, exist_ok=True)

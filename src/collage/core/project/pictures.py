@@ -14,6 +14,7 @@ from collage.core.evaluate.plan import CardOutput
 from collage.core.project.folder import material_folder
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest, Quality
+from collage.core.render.tracing import USUAL, Tracing
 from collage.core.scene.bench import Bench, BenchObject
 from collage.core.scene.geometry import UvSet
 
@@ -26,20 +27,14 @@ def picture_request(
     mode: str = "lit",
     peek: tuple[str, CardOutput] | None = None,
     folder: Path | None = None,
+    tracing: Tracing = USUAL,
 ) -> PictureRequest:
     """A request for the picture of a project that lies in `folder`; see PictureRequest."""
     folder = folder or Path()
     return PictureRequest(
-        project.bench.in_folder(folder),
-        project.materials,
-        width,
-        height,
-        quality,
-        mode,
-        peek,
-        folder,
-        material_folder(folder),
-    )
+        project.bench.in_folder(folder), project.materials, width, height, quality, mode, peek, tracing,
+        folder=folder, material_folder=material_folder(folder),
+    )  # fmt: skip
 
 
 def without_reliefs(request: PictureRequest, kinds: Collection[str]) -> PictureRequest:

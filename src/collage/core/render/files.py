@@ -9,6 +9,7 @@ from collage.core.images.codecs import codec_to_write
 from collage.core.images.files import write_image
 from collage.core.render.channels import SHOWN
 from collage.core.render.heights import HEIGHTS
+from collage.core.render.layers import stacked
 from collage.core.render.request import Picture
 
 VIEWS = ("lit", "clay", "normals", HEIGHTS)
@@ -27,9 +28,22 @@ def check_picture_file(path: Path) -> None:
     codec_to_write(path)
 
 
-def write_picture(picture: Picture, path: Path) -> None:
-    """Writes a picture: as linear light to formats that hold it, otherwise as shown. Raises CollageError."""
-    if codec_to_write(path).linear:
+def check_layers_file(path: Path) -> None:
+    """Raises CollageError for a file that layers cannot be written to."""
+    if path.suffix.lower() != ".exr":
+        raise CollageError("Layers need an EXR file.", about=path.name, remedy="Let the name end in .exr.")
+
+
+def write_picture(picture: Picture, path: Path, *, layers: bool = False) -> None:
+    """Writes a picture: as linear light to formats that hold it, otherwise as shown. Raises CollageError.
+
+    layers : whether those of a traced picture go into the same file.
+    """
+    if layers:
+        check_layers_file(path)
+        pixels, channels, told = stacked(picture.linear, picture.layers)
+        write_image(path, pixels, bits=32, attributes=told, channels=channels)
+    elif codec_to_write(path).linear:
         write_image(path, picture.linear, bits=32)
     else:
         write_image(path, picture.display, bits=8)

@@ -22,7 +22,7 @@ from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
 from collage.core.scene.scene import Scene
 
-ROUNDS_OF = {"coarse": 3, "draft": 3, "final": 6}
+ROUNDS_OF = {"coarse": 3, "draft": 3, "final": 6, "traced": 3}
 """By the quality of a picture, how often edges may be halved; a coarse one shows what a draft has, if it is there."""
 
 

@@ -6,18 +6,23 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, Place
+from collage.core.render.tracing import USUAL, Tracing
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import OBJECT, PART, PIECE, SLOT
 
-Quality = Literal["coarse", "draft", "final"]
-"""coarse : for a moving hand, few shadow rays, plain edges. draft : at rest. final : several samples a pixel."""
+if TYPE_CHECKING:
+    from collage.core.render.layers import Layer
+
+Quality = Literal["coarse", "draft", "final", "traced"]
+"""coarse : for a moving hand, few shadow rays, plain edges. draft : at rest. final : several samples a pixel.
+traced : with all light that bounces."""
 
 
 @dataclass(frozen=True)
@@ -27,6 +32,7 @@ class PictureRequest:
     materials : by name, as the bench's objects name them. width, height : pixels.
     mode : "lit", "clay", "normals", "height", or the name of a surface input to look at alone.
     peek : a card's output to look at on the object instead, of the material named first.
+    tracing : how a traced picture is made.
     folder : where the bench's file names start; material_folder : where those of the materials start.
     """
 
@@ -37,6 +43,7 @@ class PictureRequest:
     quality: Quality = "draft"
     mode: str = "lit"
     peek: tuple[str, CardOutput] | None = None
+    tracing: Tracing = USUAL
     folder: Path = field(default_factory=Path)
     material_folder: Path = field(default_factory=Path)
 
@@ -44,6 +51,11 @@ class PictureRequest:
     def lit(self) -> bool:
         """Whether light is shown, rather than plain values."""
         return self.peek is None and self.mode in ("lit", "clay")
+
+    @property
+    def traced(self) -> bool:
+        """Whether paths of light are followed; what needs no light is shown as in a draft."""
+        return self.quality == "traced" and self.lit
 
     @cached_property
     def geometry_key(self) -> tuple[str, ...]:
@@ -68,6 +80,7 @@ class Picture:
     were traced; the first stage of a draft picture is not. remarks : what it does not show as it is.
     span : of a picture of heights, the lowest and the highest, metres. samples, noise : of a traced picture, paths a
     pixel, and the mean error of a pixel of its brightness.
+    layers : of a traced picture for a file, see render.layers.
     """
 
     display: np.ndarray
@@ -81,6 +94,7 @@ class Picture:
     span: tuple[float, float] | None = None
     samples: int = 0
     noise: float = 0.0
+    layers: Mapping[str, Layer] = field(default_factory=dict)
 
     @cached_property
     def objects(self) -> np.ndarray:

@@ -24,6 +24,7 @@ from collage.core.render.inside import absorbed
 from collage.core.render.samples import Finder, ObjectSamples
 from collage.core.render.sky import SkyTable
 from collage.core.render.surface import OPACITY, Surface, clay, evaluate_surface, layers_of, pack, value_of
+from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import GROUND, Scene
 
@@ -34,26 +35,6 @@ BLOCK = 32_768  # paths that are followed together
 EYE_EFFORT, BOUNCED_EFFORT = 0.4, 0.08  # of the rays of masks
 LEAST_SAMPLES = 8  # after which noise is told
 GROUND_GREY = 0.2  # what the ground sends back to what stands on it
-BRIGHTEST = 40.0  # that light after a bounce may make a sample, of what shows as white
-
-
-@dataclass(frozen=True)
-class Tracing:
-    """How a picture is traced.
-
-    samples : paths a pixel. bounces : surfaces that a path meets at most. seed : of what is drawn. noise : the mean
-    error of a pixel, of its brightness, at which it stops; 0 for all samples. brightest : what light that has bounced
-    may bring to one sample at exposure 0; endless for what is exact in the mean.
-    """
-
-    samples: int = 64
-    bounces: int = 10
-    seed: int = 0
-    noise: float = 0.0
-    brightest: float = BRIGHTEST
-
-
-USUAL = Tracing()
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,12 +56,18 @@ class Traceable:
     only_clay: bool = False
 
 
+# rows of what the eye sees of a surface
+BASE_COLOUR, SEEN_NORMAL, SEEN_POSITION, SEEN_ROUGHNESS, DEPTH, COVERED = 0, 3, 6, 9, 10, 11
+SEEN = 12
+
+
 class Exposed:
     """The light that pixels have got so far.
 
     radiance : (3, pixels), the sums of all samples. squares : (pixels,), of the brightness of each. caught, unshadowed,
     ground : (pixels,), light that reaches the ground where it is seen, all that would without shadows, and how often it
-    is seen.
+    is seen. direct : (3, pixels), of radiance what has bounced off one surface alone. seen : (SEEN, pixels), sums of
+    what the eye sees, see below.
     """
 
     def __init__(self, pixels: int) -> None:
@@ -88,12 +75,18 @@ class Exposed:
         self.radiance = np.zeros((3, pixels), np.float32)
         self.squares = np.zeros(pixels, np.float32)
         self.caught, self.unshadowed, self.ground = (np.zeros(pixels, np.float32) for _ in range(3))
+        self.direct, self.seen = np.zeros((3, pixels), np.float32), np.zeros((SEEN, pixels), np.float32)
 
     def linear(self, backdrop: float) -> np.ndarray:
         """(pixels, 3) float32: the mean of the samples. The ground has the backdrop's grey, darker in shadows."""
         share = np.where(self.unshadowed > 0, self.caught / np.maximum(self.unshadowed, 1e-20), 1)
         shown = self.radiance + self.ground * share * np.float32(backdrop)
         return np.ascontiguousarray(shown.T / np.float32(max(self.samples, 1)), np.float32)
+
+    def guide(self, row: int, rows: int = 3) -> np.ndarray:
+        """(pixels, rows) float32: the mean of what is seen, 0 where nothing is; see the rows of `seen`."""
+        share = np.maximum(self.seen[COVERED], 1)
+        return np.ascontiguousarray((self.seen[row : row + rows] / share).T)
 
     def noise(self) -> float:
         """The mean error of pixels whose samples differ, of their brightness; endless before there are some."""
@@ -171,6 +164,7 @@ class Tracer:
             paths, pixel = np.ascontiguousarray(paths[:, alive]), pixel[alive]
         at = slice(first, first + count)
         self.exposed.radiance[:, at] += radiance
+        self.exposed.direct[:, at] += here.direct if here.direct is not None else radiance
         self.exposed.squares[at] += radiance.mean(axis=0) ** 2
 
 
@@ -182,6 +176,7 @@ class _Block:
 
     def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, radiance: np.ndarray) -> None:
         self.tracer, self.finder, self.first, self.sample, self.radiance = tracer, finder, first, sample, radiance
+        self.direct: np.ndarray | None = None
 
     def bounce(
         self, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray, pixel: np.ndarray, bounce: int, *, last: bool
@@ -193,6 +188,8 @@ class _Block:
         k.meet(
             origins, ways, lengths, found["primID"], paths, pixel, bounce, *tracer.lights, *tracer.sky, self.radiance
         )
+        if bounce == 1:  # what follows has bounced
+            self.direct = self.radiance.copy()
         alive = np.zeros(len(pixel), np.uint8)
         if not last and (found["primID"] >= 0).any():
             effort = EYE_EFFORT if bounce == 0 else BOUNCED_EFFORT
@@ -236,6 +233,8 @@ class _Block:
         )
         for at, (_, own) in enumerate(layers):
             surface, geometry, more = _packed(own, points)
+            if bounce == 0 and at == 0:
+                self._note_seen(surface, geometry, pixel[of])
             if share is None:
                 self._scatter(surface, geometry, more, front, of, state, bounce, False)
                 continue
@@ -243,6 +242,17 @@ class _Block:
             if len(some):
                 surface, geometry, more = (np.ascontiguousarray(one[:, some]) for one in (surface, geometry, more))
                 self._scatter(surface, geometry, more, front[some], of[some], state, bounce, False)
+
+    def _note_seen(self, surface: Array, geometry: Array, pixel: np.ndarray) -> None:
+        """Adds what the eye sees of a surface to its pixels, of which no two are the same."""
+        seen, at = self.tracer.exposed.seen, pixel + self.first
+        place = geometry[packed.POSITION : packed.POSITION + 3]
+        seen[BASE_COLOUR : BASE_COLOUR + 3, at] += np.clip(surface[packed.BASE : packed.BASE + 3], 0, 1)
+        seen[SEEN_NORMAL : SEEN_NORMAL + 3, at] += geometry[packed.NORMAL : packed.NORMAL + 3]
+        seen[SEEN_POSITION : SEEN_POSITION + 3, at] += place
+        seen[SEEN_ROUGHNESS, at] += surface[packed.ROUGHNESS]
+        seen[DEPTH, at] += np.linalg.norm(place - self.tracer.eye[:, None], axis=0)
+        seen[COVERED, at] += 1
 
     def _scatter(
         self, surface: Array, geometry: Array, more: Array, front: np.ndarray, of: np.ndarray,

@@ -1,0 +1,96 @@
+"""Traced pictures on demand: better and better ones for a window, and one that is finished for a file."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from collage.core.base.progress import Progress, Steps
+from collage.core.evaluate.run import never
+from collage.core.render.denoise import denoised
+from collage.core.render.film import developed
+from collage.core.render.layers import layers_of_picture
+from collage.core.render.lighting import COMPLETE
+from collage.core.render.request import Picture, PictureRequest
+from collage.core.render.traced import BASE_COLOUR, SEEN_NORMAL, Exposed, Tracer
+from collage.core.render.work import Work
+
+if TYPE_CHECKING:
+    from collage.core.render.renderer import Renderer
+
+MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
+
+
+class TracedPicture:
+    """One traced picture in the making. layers : whether it has them, for a file."""
+
+    def __init__(
+        self, renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never, layers: bool = False
+    ) -> None:
+        self.begin, self.request, self.renderer, self.how = time.perf_counter(), request, renderer, request.tracing
+        self.layers = layers
+        reliefs = renderer.reliefs.of(request, renderer.workers, cancelled)
+        self.work = Work(renderer, request, reliefs, COMPLETE, cancelled)
+        self.tracer = Tracer(self.work.traceable(), self.how, renderer.workers, cancelled)
+        picked = request.width * request.height <= MOST_PICKED
+        self.view = renderer.view(request, reliefs, (0.0, 0.0), cancelled) if picked else None
+
+    def passes(self) -> Iterator[tuple[Exposed, bool]]:
+        """What is exposed after each sample of every pixel, and whether that is enough. Raises Cancelled."""
+        for exposed in self.tracer.passes():
+            spent = 0 < self.how.seconds <= time.perf_counter() - self.begin
+            done = spent or exposed.samples >= self.how.samples or exposed.noise() < self.how.noise
+            yield exposed, done
+            if done:
+                return
+
+    def picture(self, exposed: Exposed, done: bool) -> Picture:
+        """The picture as far as it is exposed."""
+        request, work = self.request, self.work
+        work.note_broken_tiles()
+        shape = (request.height, request.width, 3)
+        linear, remarks = exposed.linear(work.backdrop).reshape(shape), list(work.remarks)
+        if self.how.denoised and done:
+            guides = (exposed.guide(row).reshape(shape) for row in (BASE_COLOUR, SEEN_NORMAL))
+            linear = denoised(linear, *guides)
+        display = developed(request, linear.reshape(-1, 3), self.renderer.workers).reshape(shape)
+        scene = work.scene
+        triangle = self.view.samples.triangle if self.view is not None else np.zeros((0, 0), np.int32)
+        return Picture(
+            display, linear, scene.undivided(triangle), scene.undivided_ids, work.problems,
+            time.perf_counter() - self.begin, complete=done, remarks=tuple(remarks), samples=exposed.samples,
+            noise=exposed.noise(),
+            layers=layers_of_picture(exposed, scene, request.bench, triangle) if self.layers else {},
+        )  # fmt: skip
+
+
+def traced(
+    renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never, every: float = 0.0
+) -> Iterator[Picture]:
+    """Better and better pictures; the last one is as good as was asked for. Raises Cancelled, CollageError.
+
+    every : seconds at least between two of them.
+    """
+    making = TracedPicture(renderer, request, cancelled)
+    told = making.begin
+    for exposed, done in making.passes():
+        if done or time.perf_counter() >= told + every:
+            told = time.perf_counter()
+            yield making.picture(exposed, done)
+
+
+def traced_steps(renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
+    """The finished picture with its layers, as steps that say how far it is. Raises Cancelled, CollageError."""
+    making = TracedPicture(renderer, request, cancelled, layers=True)
+    how = making.how
+    for exposed, done in making.passes():
+        if done:
+            break
+        share = exposed.samples / how.samples
+        if how.seconds:
+            share = max(share, (time.perf_counter() - making.begin) / how.seconds)
+        yield Progress(f"Tracing, {exposed.samples} samples", min(share, 1.0))
+    return making.picture(exposed, done)

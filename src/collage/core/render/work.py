@@ -1,0 +1,286 @@
+"""One picture in the making: surfaces, scene and light of a request, and the values of its samples."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from collage.core.base.errors import CollageError
+from collage.core.document.model import Network
+from collage.core.evaluate.plan import Place, Plan, build_plan, sends_rays
+from collage.core.evaluate.run import Cancelled, run
+from collage.core.images.colour import srgb_to_linear
+from collage.core.images.store import WAIT
+from collage.core.images.tiles import is_pattern
+from collage.core.nodes.behaviour import Array
+from collage.core.render.caches import behind_key
+from collage.core.render.draft import lit, lit_ground
+from collage.core.render.environment import EnvironmentLight
+from collage.core.render.film import background, on_film, shown_value
+from collage.core.render.fine_relief import is_finer, with_fine_relief
+from collage.core.render.heights import HEIGHTS, shown_heights
+from collage.core.render.lighting import COMPLETE, FIRST, Light, Stage, View
+from collage.core.render.relief import Reliefs
+from collage.core.render.request import PictureRequest
+from collage.core.render.samples import ObjectSamples, find_behind
+from collage.core.render.surface import (
+    OPACITY,
+    Surface,
+    clay,
+    evaluate_surface,
+    is_see_through,
+    pack,
+    value_of,
+)
+from collage.core.render.traced import Traceable
+from collage.core.scene.bench import Bench
+from collage.core.scene.lights import light_table
+from collage.core.scene.scene import GROUND
+
+if TYPE_CHECKING:
+    from collage.core.render.renderer import Renderer
+
+MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
+EDGE_EFFORT = 0.35  # of the rays of masks, from each of the samples on an edge
+MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
+NOT_PEEKED = 0.12  # linear grey of objects that have another material than the one peeked at
+
+
+@dataclass(eq=False)
+class Work:
+    """One picture in the making: its surfaces, scene and light, and what was wrong."""
+
+    renderer: Renderer
+    request: PictureRequest
+    reliefs: Reliefs
+    stage: Stage
+    cancelled: Callable[[], bool]
+    patient: bool = True
+
+    def __post_init__(self) -> None:
+        request, renderer, bench = self.request, self.renderer, self.request.bench
+        self.problems: dict[tuple[str, Place], CollageError] = {}
+        self.surfaces: dict[str, Surface] = {}
+        self._broken = renderer.images.broken
+        until = time.monotonic() + MOMENT
+        names = _nearest_first(bench, request.materials)
+        makes: list[Callable[[], Any]] = [partial(self._surface, name, until) for name in names]
+        makes.append(
+            partial(renderer.caches.scene, bench, request.geometry_key, self.reliefs.objects)
+        )  # meanwhile: files, levels and meshes take their time
+        *surfaces, self.scene = renderer.workers.map(_call, makes)
+        for name, surface in zip(names, surfaces, strict=True):
+            self.surfaces[name] = self._whole(name, surface) if self.patient else surface
+        self._note_problems(self.surfaces)
+        self.backdrop = background(request)
+        self.remarks = [*self.scene.remarks, *self.reliefs.remarks]
+        self.environment = self._find_environment() if request.lit else None
+        self.lights = light_table(bench.lights)
+
+    @property
+    def waiting(self) -> bool:
+        """Whether greys stand in for maps."""
+        return any(surface.plan.waiting for surface in self.surfaces.values())
+
+    def _surface(self, name: str, until: float | None = None) -> Surface:
+        request = self.request
+        return self.renderer.surface(name, request.materials[name], request.material_folder, request.bench.loud, until)
+
+    def _whole(self, name: str, surface: Surface) -> Surface:
+        """A surface once all its maps are read; tiles are waited for where they are seen. Raises Cancelled."""
+        if not surface.plan.waiting:
+            return surface
+        images = self.renderer.images
+        for one in surface.plan.waiting.values():
+            while not is_pattern(one.path) and not images.arrived(one, WAIT):
+                if self.cancelled():
+                    raise Cancelled
+        return self._surface(name)
+
+    def _note_problems(self, surfaces: Mapping[str, Surface]) -> None:
+        for name, surface in surfaces.items():
+            self.problems.update({(name, place): error for place, error in surface.problems.items()})
+
+    def note_broken_tiles(self) -> None:
+        """Notes tiles that were found to be broken when they were read, for this picture."""
+        if self._broken != self.renderer.images.broken:
+            self._note_problems({name: self._surface(name, 0.0) for name in self.surfaces})
+
+    def _find_environment(self) -> EnvironmentLight | None:
+        """The bench's environment; an even grey where its file cannot be read. None where it is off."""
+        caches = self.renderer.caches
+        try:
+            return caches.environment(self.request.bench, self.request.folder)
+        except CollageError as error:
+            self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
+            return caches.even_environment()
+
+    def traceable(self) -> Traceable:
+        """What paths are followed through."""
+        request = self.request
+        sky = self.renderer.caches.sky(self.environment) if self.environment is not None else None
+        return Traceable(
+            self.scene, request.bench, request.size, self.surfaces, self.reliefs.slopes, sky, self.lights,
+            self.backdrop, request.mode == "clay",
+        )  # fmt: skip
+
+    def linear(self, view: View, depth: int = 0) -> np.ndarray:
+        """(pixels, 3) float32: light for lit views, values for the others. depth : surfaces seen through so far."""
+        samples = view.samples
+        light = self._light(view) if self.request.lit else None
+        values = np.empty((3, samples.count), np.float32)
+        donors = self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has none
+        for group in samples.groups:
+            later = donors and group.beside and group.region != GROUND  # until then it shows what its donor does
+            values[:, group.start : group.stop] = 0 if later else self._group(view, group, light, depth)
+        if donors:
+            taker = np.flatnonzero(samples.donor >= 0)
+            giver = samples.donor.take(taker)
+            for channel in values:
+                channel[taker] = channel.take(giver)
+        return on_film(samples, values, self.backdrop, self.renderer.workers)
+
+    def _light(self, view: View) -> Light:
+        turn = self.request.bench.environment.turn
+        return view.light(
+            self.environment, turn, self.lights, self.stage, workers=self.renderer.workers, cancelled=self.cancelled
+        )
+
+    def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
+        """The samples of one object, (3, n)."""
+        request = self.request
+        if group.region == GROUND:
+            if light is None:
+                return np.full((3, group.points.count), self.backdrop, np.float32)
+            environment = request.bench.environment
+            strength = environment.strength if environment.on else 0.0
+            return lit_ground(group, light, strength, self.backdrop, self.renderer.workers)
+        number, rule = view.scene.regions[group.region]
+        material = request.bench.objects[number].material_of(rule)
+        if request.peek is not None:
+            return self._peeked(view, material, group)
+        surface = self.surfaces.get(material)
+        if surface is None:
+            return self._shown(view, group, {}, light, depth)
+        return self._kept(view, group, surface, light, depth)
+
+    def _kept(self, view: View, group: ObjectSamples, surface: Surface, light: Light | None, depth: int) -> Array:
+        """The samples of before, as long as nothing that they show has changed."""
+        number, rule = view.scene.regions[group.region]
+        slopes = self.reliefs.slopes.get(self.request.bench.objects[number].material_of(rule))
+        quick = self.request.quality == "coarse"
+        displaced = slopes is not None and view.scene.rest is not None
+        if slopes is not None and displaced and (not quick or is_finer(group.points, view.scene)):
+            make = partial(
+                with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled
+            )
+            group = view.with_points(group, "fine relief", f"{quick} {slopes.key}", make)
+        group = self._with_all_rays(view, group, surface.plan)
+        environment = self.request.bench.environment
+        shown = light.key if light is not None else ""
+        mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"
+        name = f"{mode} {self.backdrop} {environment} {shown} {surface.key}"
+        if is_see_through(surface):  # what lies behind it counts too
+            name += " ".join(f"{key} {one.key}" for key, one in self.surfaces.items())
+            name += " ".join(view.scene.keys)
+        cache = self.renderer.cache
+        kept = cache.get(name, group.points.id)
+        if kept is None:
+            inputs = evaluate_surface(
+                surface, group.points, cache=cache, workers=self.renderer.workers, cancelled=self.cancelled
+            )
+            kept = np.ascontiguousarray(self._shown(view, group, inputs, light, depth))
+            if self.stage is COMPLETE or view.follows:  # else what a moving hand sees is not seen again
+                cache.put(name, group.points.id, kept)
+        return kept
+
+    def _with_all_rays(self, view: View, group: ObjectSamples, plan: Plan) -> ObjectSamples:
+        """At rest, points from which masks send all of their rays; before, and where there are none, as they are.
+
+        Of a pixel on an edge there are several, which share the work.
+        """
+        points, effort = group.points, EDGE_EFFORT if group.beside else 1.0
+        if self.stage is not COMPLETE or points.effort >= effort or not sends_rays(plan):
+            return group
+        return view.with_points(group, "all rays", f"{points.id}", lambda: points.changed(effort=effort))
+
+    def _shown(
+        self, view: View, group: ObjectSamples, inputs: Mapping[str, Array], light: Light | None, depth: int
+    ) -> Array:
+        request = self.request
+        if light is None:
+            if request.mode == HEIGHTS:
+                return shown_heights(group.points, view.scene, self.reliefs.span)
+            if request.mode == "normals":
+                normal = pack(inputs, group.points, 0, group.points.count)[1]
+                return srgb_to_linear(normal * 0.5 + 0.5).astype(np.float32)
+            return shown_value(value_of(inputs, request.mode), request.mode, group.points.count)
+        if request.mode == "clay":
+            inputs = clay(inputs)
+        environment = request.bench.environment
+        maps = self.environment or self.renderer.caches.even_environment()
+        result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled)
+        opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)
+        if float(opacity.min()) >= 1 or depth >= MOST_BEHIND:
+            return result
+        return result * opacity + self._behind(view, group, depth) * (1 - opacity)
+
+    def _behind(self, view: View, group: ObjectSamples, depth: int) -> Array:
+        """What is seen through see-through samples, (3, n)."""
+        request, renderer, samples = self.request, self.renderer, view.samples
+
+        def make() -> View:
+            pixel = samples.origin[group.start : group.stop]
+            # which shadow rays: others than those of the neighbours, and of the other samples on the same edge
+            pattern = pixel * 7
+            if group.beside:
+                pattern += 5 * samples.pattern[group.start : group.stop]
+            behind = find_behind(
+                view.scene, request.bench.camera, request.size, group.points, pixel, pattern, worn=request.bench.worn,
+                workers=renderer.workers, cancelled=self.cancelled,
+            )  # fmt: skip
+            return View(view.scene, behind)
+
+        views, key = renderer.caches.views, behind_key(view.scene, group.points)
+        seen = self.linear(views.get_or_make(key, make), depth + 1).T
+        views.recount(key)
+        return seen
+
+    def _peeked(self, view: View, material: str, group: ObjectSamples) -> Array:
+        request, renderer = self.request, self.renderer
+        assert request.peek is not None
+        name, target = request.peek
+        if name != material:
+            return np.full((3, group.points.count), NOT_PEEKED, np.float32)
+        plan = build_plan(
+            renderer.library, request.materials[name], {"peek": target}, folder=request.material_folder,
+            images=renderer.images, loud=request.bench.loud,
+        )  # fmt: skip
+        self.problems.update({(name, place): error for place, error in plan.problems.items()})
+        source = plan.outputs.get("peek")
+        group = self._with_all_rays(view, group, plan)
+        result = run(plan, group.points, cache=renderer.cache, workers=renderer.workers, cancelled=self.cancelled)
+        value = result.get("peek")
+        numbers = value.astype(np.float32) if isinstance(value, np.ndarray) else np.zeros((1, 1), np.float32)
+        return shown_value(numbers, source.type if source is not None else "float", group.points.count)
+
+
+def _nearest_first(bench: Bench, materials: Mapping[str, Network]) -> list[str]:
+    """The materials on the bench, those of the nearest objects first: their maps are read first."""
+    eye = tuple(bench.camera.position())
+    near: dict[str, float] = {}
+    for item in bench.objects:
+        away = math.dist(item.place, eye)
+        for name in item.materials:
+            near[name] = min(near.get(name, away), away)
+    return sorted(near.keys() & materials.keys(), key=lambda name: (near[name], name))
+
+
+def _call(make: Callable[[], Any]) -> Any:
+    return make()

@@ -36,6 +36,8 @@ from collage.core.render.heights import DARK, LIGHT, Span, height_of, words_for
 from collage.core.render.pace import Pace
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
+from collage.core.render.traced_pictures import Refining
+from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import Bench, Faces
 from collage.core.scene.cameras import Camera
 
@@ -47,6 +49,11 @@ Change = Literal["view", "light", "value"]
 """What changed: the camera or the objects; a light; or only values, so that no ray is cast."""
 
 Answer = tuple[PictureRequest, Picture, QImage]
+
+
+def _noise(share: float) -> str:
+    """In words, the noise of a traced picture; none before it is known."""
+    return f" · noise {100 * share:.1f} %" if 0 < share < 1 else ""
 
 
 class Viewport(QWidget):
@@ -64,6 +71,8 @@ class Viewport(QWidget):
         self.picture: Picture | None = None
         self.shown: PictureRequest | None = None  # what the picture on the screen was made for
         self.over: list[Callable[[QPainter], object]] = []  # what is drawn over the picture
+        self.traced: Tracing | None = None  # how the picture is traced at rest; None for the draft alone
+        self._refining = Refining(renderer)
         self.count = 0  # pictures shown so far
         self.kept = False  # whether an earlier picture is shown until the complete one is there
         self._image: QImage | None = None
@@ -146,14 +155,26 @@ class Viewport(QWidget):
 
         self.work.ask(work)
 
+    def trace(self, how: Tracing | None) -> None:
+        """Shows the traced picture at rest, or the draft alone."""
+        if how != self.traced:
+            self.traced = how
+            self.ask("value")
+
     def _ask_full(self) -> None:
-        request, renderer = self.request(), self.renderer
+        request, renderer, tracing = self.request(), self.renderer, self.traced
         if request is None:
             return
+        traced = request.lit and tracing is not None
 
         def work(overtaken: Callable[[], bool]) -> Iterator[Answer]:
             for picture in renderer.stages(request, cancelled=overtaken):
+                picture = replace(picture, complete=picture.complete and not traced)
                 yield request, picture, to_image(picture.display)
+            if traced and tracing is not None:
+                wanted = replace(request, quality="traced", tracing=tracing)
+                for picture in self._refining.pictures(wanted, overtaken):
+                    yield request, picture, to_image(picture.display)
 
         self.work.ask(work)
 
@@ -173,6 +194,8 @@ class Viewport(QWidget):
         height, width = self.picture.display.shape[:2]
         reading = self.renderer.images.reading if not self.picture.complete else 0
         left = f" · {counted(reading, 'map')} to read" if reading else ""
+        if self.picture.samples:
+            left = f" · {counted(self.picture.samples, 'sample')}{_noise(self.picture.noise)}"
         self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}{left}")
         self.shown_changed.emit()
         self.update()

@@ -13,7 +13,7 @@ from collage.core.base.budget import Budget, Store
 from collage.core.base.safe_write import is_file
 from collage.core.evaluate.run import ResultCache
 from collage.core.geometry.points import Points
-from collage.core.render.environment import EnvironmentLight, load_environment
+from collage.core.render.environment import EnvironmentLight, load_environment, prepare
 from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import MANY
@@ -75,9 +75,12 @@ class RenderCaches:
 
     def environment(self, bench: Bench, folder: Path) -> EnvironmentLight | None:
         """The environment that lights the bench; None where it is off. Raises CollageError."""
-        environment = bench.environment
+        environment = bench.around
         if not environment.on:
             return None
+        if environment.daylight is not None:
+            sky = environment.daylight
+            return self._environments.get_or_make(repr(sky), lambda: prepare(sky.picture()))
         return self._environment(folder / environment.file if environment.file else None)
 
     def even_environment(self) -> EnvironmentLight:
@@ -87,6 +90,14 @@ class RenderCaches:
     def sky(self, light: EnvironmentLight) -> SkyTable:
         """An environment as paths see it."""
         return self._skies.get_or_make(light.key, lambda: sky_table(light.picture))
+
+    def environment_key(self, bench: Bench, folder: Path) -> Hashable:
+        """Names the environment of a bench and the state of its file."""
+        environment = bench.around
+        if environment.daylight is not None:
+            return repr(environment.daylight)
+        path = folder / environment.file if environment.file else None
+        return path, path.stat().st_mtime_ns if path is not None and is_file(path) else 0
 
     def _environment(self, path: Path | None) -> EnvironmentLight:
         stamp = path.stat().st_mtime_ns if path is not None and is_file(path) else 0

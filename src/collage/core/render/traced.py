@@ -77,6 +77,12 @@ class Exposed:
         self.caught, self.unshadowed, self.ground = (np.zeros(pixels, np.float32) for _ in range(3))
         self.direct, self.seen = np.zeros((3, pixels), np.float32), np.zeros((SEEN, pixels), np.float32)
 
+    def add(self, sample: Exposed, first: int) -> None:
+        """Adds one sample of some pixels that follow each other."""
+        for name in ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "seen"):
+            own, more = getattr(self, name), getattr(sample, name)
+            own[..., first : first + more.shape[-1]] += more
+
     def linear(self, backdrop: float) -> np.ndarray:
         """(pixels, 3) float32: the mean of the samples. The ground has the backdrop's grey, darker in shadows."""
         share = np.where(self.unshadowed > 0, self.caught / np.maximum(self.unshadowed, 1e-20), 1)
@@ -110,7 +116,7 @@ class Tracer:
         self.axes, self.eye = camera.axes().astype(np.float32), camera.position().astype(np.float32)
         self.focal_length = np.float32(camera.focal_length(*what.size))
         self.settings = np.zeros(p.SETTINGS, np.float32)
-        environment = what.bench.environment
+        environment = what.bench.around
         turn = np.radians(environment.turn)
         self.settings[[p.SINE, p.COSINE]] = np.sin(turn), np.cos(turn)
         self.settings[p.STRENGTH] = environment.strength if what.sky is not None else 0
@@ -121,16 +127,19 @@ class Tracer:
         count = len(what.lights)
         self.lights = what.lights, np.full(count, 1 / max(count, 1), np.float32)
         self.table = energy_table()
+        self._done = np.zeros(-(-what.size[0] * what.size[1] // BLOCK), int)  # samples of each block
         self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
 
     def passes(self) -> Iterator[Exposed]:
-        """What is exposed after each sample of every pixel. Raises Cancelled."""
+        """What is exposed after each sample of every pixel; goes on where it was called off. Raises Cancelled."""
         pixels = self.what.size[0] * self.what.size[1]
         starts = range(0, pixels, BLOCK)
         for sample in range(self.exposed.samples, self.how.samples):
 
             def block(first: int, sample: int = sample) -> None:
-                self._follow(first, min(BLOCK, pixels - first), sample)
+                if self._done[first // BLOCK] <= sample:  # else it was done before the rest was called off
+                    self._follow(first, min(BLOCK, pixels - first), sample)
+                    self._done[first // BLOCK] = sample + 1
 
             if self.workers is None or len(starts) == 1:
                 for first in starts:
@@ -152,8 +161,7 @@ class Tracer:
         paths = np.zeros((p.ROWS, count), np.float32)
         paths[p.CARRIED : p.CARRIED + 3] = 1
         paths[p.DENSITY], paths[p.WIDENING] = p.FROM_EYE, 1
-        pixel, radiance = np.arange(count, dtype=np.int32), np.zeros((3, count), np.float32)
-        here = _Block(self, copy(self.finder), first, sample, radiance)
+        pixel, here = np.arange(count, dtype=np.int32), _Block(self, copy(self.finder), first, sample, count)
         for bounce in range(self.how.bounces + 1):
             if self.cancelled():
                 raise Cancelled
@@ -162,21 +170,20 @@ class Tracer:
                 break
             origins, ways = origins[alive], ways[alive]
             paths, pixel = np.ascontiguousarray(paths[:, alive]), pixel[alive]
-        at = slice(first, first + count)
-        self.exposed.radiance[:, at] += radiance
-        self.exposed.direct[:, at] += here.direct if here.direct is not None else radiance
-        self.exposed.squares[at] += radiance.mean(axis=0) ** 2
+        here.exposed.squares[:] = here.radiance.mean(axis=0) ** 2
+        self.exposed.add(here.exposed, first)
 
 
 _NO_SKY = SkyTable(*(np.zeros(shape, np.float32) for shape in ((1, 1, 3), (2,), (1, 2), (2,))))
 
 
 class _Block:
-    """The paths of some pixels. first : the first pixel. radiance : (3, pixels) of these, added to."""
+    """One sample of the pixels that follow a first one."""
 
-    def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, radiance: np.ndarray) -> None:
-        self.tracer, self.finder, self.first, self.sample, self.radiance = tracer, finder, first, sample, radiance
-        self.direct: np.ndarray | None = None
+    def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, count: int) -> None:
+        self.tracer, self.finder, self.first, self.sample = tracer, finder, first, sample
+        self.exposed = Exposed(count)
+        self.radiance = self.exposed.radiance
 
     def bounce(
         self, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray, pixel: np.ndarray, bounce: int, *, last: bool
@@ -188,8 +195,8 @@ class _Block:
         k.meet(
             origins, ways, lengths, found["primID"], paths, pixel, bounce, *tracer.lights, *tracer.sky, self.radiance
         )
-        if bounce == 1:  # what follows has bounced
-            self.direct = self.radiance.copy()
+        if bounce <= 1:  # what follows has bounced
+            self.exposed.direct[:] = self.radiance
         alive = np.zeros(len(pixel), np.uint8)
         if not last and (found["primID"] >= 0).any():
             effort = EYE_EFFORT if bounce == 0 else BOUNCED_EFFORT
@@ -245,7 +252,7 @@ class _Block:
 
     def _note_seen(self, surface: Array, geometry: Array, pixel: np.ndarray) -> None:
         """Adds what the eye sees of a surface to its pixels, of which no two are the same."""
-        seen, at = self.tracer.exposed.seen, pixel + self.first
+        seen, at = self.exposed.seen, pixel
         place = geometry[packed.POSITION : packed.POSITION + 3]
         seen[BASE_COLOUR : BASE_COLOUR + 3, at] += np.clip(surface[packed.BASE : packed.BASE + 3], 0, 1)
         seen[SEEN_NORMAL : SEEN_NORMAL + 3, at] += geometry[packed.NORMAL : packed.NORMAL + 3]
@@ -271,13 +278,9 @@ class _Block:
         )  # fmt: skip
         blocked = self._blocked(shadows[:sent])
         if caught:
-            exposed, end = tracer.exposed, self.first + self.radiance.shape[1]
             alive[of] = 0
-            np.add.at(exposed.ground[self.first : end], pixel[of], carried)
-            k.add_caught(
-                blocked, shadows, shadow_of, sent, pixel, exposed.caught[self.first : end],
-                exposed.unshadowed[self.first : end],
-            )  # fmt: skip
+            self.exposed.ground[pixel[of]] += carried  # no two are of one pixel
+            k.add_caught(blocked, shadows, shadow_of, sent, pixel, self.exposed.caught, self.exposed.unshadowed)
             return
         brightest = 1e30 if bounce == 0 else tracer.settings[p.BRIGHTEST]
         k.add_unblocked(blocked, shadows, shadow_of, sent, pixel, brightest, self.radiance)

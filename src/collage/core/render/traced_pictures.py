@@ -21,6 +21,7 @@ from collage.core.render.work import Work
 if TYPE_CHECKING:
     from collage.core.render.renderer import Renderer
 
+FIRST_SHOWN = 4  # samples
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
 
 
@@ -35,8 +36,21 @@ class TracedPicture:
         reliefs = renderer.reliefs.of(request, renderer.workers, cancelled)
         self.work = Work(renderer, request, reliefs, COMPLETE, cancelled)
         self.tracer = Tracer(self.work.traceable(), self.how, renderer.workers, cancelled)
+        self._environment = renderer.caches.environment_key(request.bench, request.folder)
         picked = request.width * request.height <= MOST_PICKED
         self.view = renderer.view(request, reliefs, (0.0, 0.0), cancelled) if picked else None
+
+    @property
+    def stale(self) -> bool:
+        """Whether files that it was made from have changed since."""
+        request = self.request
+        if self.renderer.caches.environment_key(request.bench, request.folder) != self._environment:
+            return True
+        return any(self.work.again(name) is not one for name, one in self.work.surfaces.items())
+
+    def go_on(self, cancelled: Callable[[], bool]) -> None:
+        """Takes it up again for somebody who calls it off in another way."""
+        self.tracer.cancelled = cancelled
 
     def passes(self) -> Iterator[tuple[Exposed, bool]]:
         """What is exposed after each sample of every pixel, and whether that is enough. Raises Cancelled."""
@@ -67,19 +81,29 @@ class TracedPicture:
         )  # fmt: skip
 
 
-def traced(
-    renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never, every: float = 0.0
-) -> Iterator[Picture]:
-    """Better and better pictures; the last one is as good as was asked for. Raises Cancelled, CollageError.
+class Refining:
+    """Traced pictures that get better while nothing is touched, and go on where they were left. For one picture."""
 
-    every : seconds at least between two of them.
-    """
-    making = TracedPicture(renderer, request, cancelled)
-    told = making.begin
-    for exposed, done in making.passes():
-        if done or time.perf_counter() >= told + every:
-            told = time.perf_counter()
-            yield making.picture(exposed, done)
+    def __init__(self, renderer: Renderer) -> None:
+        self.renderer = renderer
+        self._made: TracedPicture | None = None
+
+    def pictures(self, request: PictureRequest, cancelled: Callable[[], bool], every: float = 0.3) -> Iterator[Picture]:
+        """Better and better pictures; the last one is as good as was asked for. Raises Cancelled, CollageError.
+
+        every : seconds at least between two of them. The first is not shown before it has FIRST_SHOWN samples: the
+        draft that it follows has less noise.
+        """
+        making = self._made
+        if making is None or making.request != request or making.stale:
+            self._made = making = TracedPicture(self.renderer, request, cancelled)
+        making.go_on(cancelled)
+        told = 0.0
+        for exposed, done in making.passes():
+            due = exposed.samples >= FIRST_SHOWN and time.perf_counter() >= told + every
+            if done or due:
+                yield making.picture(exposed, done)
+                told = time.perf_counter()
 
 
 def traced_steps(renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never) -> Steps[Picture]:

@@ -81,7 +81,7 @@ class Work:
         self.backdrop = background(request)
         self.remarks = [*self.scene.remarks, *self.reliefs.remarks]
         self.environment = self._find_environment() if request.lit else None
-        self.lights = light_table(bench.lights)
+        self.lights = light_table(bench.shining)
 
     @property
     def waiting(self) -> bool:
@@ -91,6 +91,10 @@ class Work:
     def _surface(self, name: str, until: float | None = None) -> Surface:
         request = self.request
         return self.renderer.surface(name, request.materials[name], request.material_folder, request.bench.loud, until)
+
+    def again(self, name: str) -> Surface:
+        """The surface as it would be made now: the same one while nothing has changed."""
+        return self._surface(name)
 
     def _whole(self, name: str, surface: Surface) -> Surface:
         """A surface once all its maps are read; tiles are waited for where they are seen. Raises Cancelled."""
@@ -147,7 +151,7 @@ class Work:
         return on_film(samples, values, self.backdrop, self.renderer.workers)
 
     def _light(self, view: View) -> Light:
-        turn = self.request.bench.environment.turn
+        turn = self.request.bench.around.turn
         return view.light(
             self.environment, turn, self.lights, self.stage, workers=self.renderer.workers, cancelled=self.cancelled
         )
@@ -158,7 +162,7 @@ class Work:
         if group.region == GROUND:
             if light is None:
                 return np.full((3, group.points.count), self.backdrop, np.float32)
-            environment = request.bench.environment
+            environment = request.bench.around
             strength = environment.strength if environment.on else 0.0
             return lit_ground(group, light, strength, self.backdrop, self.renderer.workers)
         number, rule = view.scene.regions[group.region]
@@ -182,7 +186,7 @@ class Work:
             )
             group = view.with_points(group, "fine relief", f"{quick} {slopes.key}", make)
         group = self._with_all_rays(view, group, surface.plan)
-        environment = self.request.bench.environment
+        environment = self.request.bench.around
         shown = light.key if light is not None else ""
         mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"
         name = f"{mode} {self.backdrop} {environment} {shown} {surface.key}"
@@ -223,7 +227,7 @@ class Work:
             return shown_value(value_of(inputs, request.mode), request.mode, group.points.count)
         if request.mode == "clay":
             inputs = clay(inputs)
-        environment = request.bench.environment
+        environment = request.bench.around
         maps = self.environment or self.renderer.caches.even_environment()
         result = lit(view.scene, group, inputs, light, maps, environment, self.renderer.workers, self.cancelled)
         opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)

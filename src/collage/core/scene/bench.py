@@ -14,6 +14,7 @@ from collage.core.base.frozen import Frozen
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.rotations import rotation
 from collage.core.scene.cameras import Camera
+from collage.core.scene.daylight import Daylight
 from collage.core.scene.directions import Triple
 from collage.core.scene.geometry import (
     FaceSet,
@@ -222,11 +223,20 @@ class Environment(Frozen):
     """The picture all around that lights the bench."""
 
     file: str = ""  # relative to the project; empty is an even grey
+    daylight: Daylight | None = None  # in the place of the file
     on: bool = True
     turn: float = 0.0  # degrees
     strength: float = Field(1.0, ge=0)
 
 
+class SavedView(Frozen):
+    """A camera to come back to."""
+
+    name: str
+    camera: Camera
+
+
+ENVIRONMENT = -1  # the number that stands for the environment among the lights
 GRAZING_AROUND = 0.25  # of the environment's strength is left in grazing light
 
 
@@ -242,12 +252,32 @@ class Bench(Frozen):
     view_transform: Literal["neutral", "srgb"] = "neutral"
     loud: Triple = (1.0, 0.05, 0.6)  # linear colour of what is missing
     surround: float = Field(0.48, ge=0, le=1)  # grey behind the object, as shown (0 to 1)
+    soloed: int | None = None  # the number of the only light that shines, ENVIRONMENT for the environment alone
+    rig: str = ""  # the light rig that it was lit with
+    views: tuple[SavedView, ...] = ()
+
+    @property
+    def shining(self) -> tuple[Light, ...]:
+        """The lights that are on, with the sun of the environment's daylight."""
+        if self.soloed is not None and self.soloed != ENVIRONMENT:
+            return tuple(light for number, light in enumerate(self.lights) if number == self.soloed)
+        sky = self.environment
+        sun = sky.daylight if sky.on else None
+        suns = (sun.light(-sky.turn, sky.strength),) if sun is not None and sun.sun > 0 else ()
+        return suns if self.soloed is not None else (*(light for light in self.lights if light.on), *suns)
+
+    @property
+    def around(self) -> Environment:
+        """The environment as it shines: off where a light is alone."""
+        if self.soloed is None or self.soloed == ENVIRONMENT:
+            return self.environment
+        return self.environment.model_copy(update={"on": False})
 
     def in_grazing_light(self, turn: float, height: float) -> Bench:
         """The bench in one low light and little else, which shows the relief of its surfaces. Degrees."""
         dim = self.environment.model_copy(update={"strength": self.environment.strength * GRAZING_AROUND})
         light = DistantLight(name="Grazing light", turn=turn, height=height, size=1.0, strength=9.0)
-        return self.model_copy(update={"lights": (light,), "environment": dim})
+        return self.model_copy(update={"lights": (light,), "environment": dim, "soloed": None})
 
     def in_folder(self, folder: Path) -> Bench:
         """The same with whole names of its objects' files, which are relative to a project's folder."""

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 import OpenImageIO as oiio
 import pytest
+from tests.command_line import collage
 
 from collage.core.project.folder import load_project
-from tests.command_line import collage
 
 
 @pytest.fixture

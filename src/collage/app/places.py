@@ -14,5 +14,13 @@ PLACES: tuple[Listed, ...] = (
     ),
     Listed("Wire", "collage.app.wire.place:WirePlace", opens=frozenset({"material"}), at_once=True),
     Listed("Place", "collage.app.place.place:PlacePlace"),
+    Listed(
+        "Judge",
+        "collage.app.judge.place:JudgePlace",
+        entries=(
+            ("Bench", "Next light rig", "next_rig", "Ctrl+Shift+R", "Light it with the next rig"),
+            ("Bench", "Save view", "save_view", "Ctrl+Shift+V", "Save this camera as a view"),
+        ),
+    ),
 )
 HOME = "Wire"  # shown when a window opens

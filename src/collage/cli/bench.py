@@ -201,6 +201,15 @@ def sky(
         lights.change_sky(session, **{name: value for name, value in given.items() if value is not None})
 
 
+@app.command()
+def plain(folder: Folder) -> None:
+    """Light the bench evenly from all around, in the place of a picture or a sky."""
+    from collage.core.actions import lights
+
+    with saved_session(folder) as session:
+        lights.plain_environment(session)
+
+
 @app.command("save-view")
 def save_view(folder: Folder, name: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
     """Keep the camera under a name."""

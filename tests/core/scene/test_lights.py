@@ -8,6 +8,7 @@ import pytest
 from collage.core.scene.bench import ENVIRONMENT, AreaLight, Bench, DistantLight, Environment, stock
 from collage.core.scene.daylight import Daylight
 from collage.core.scene.highlight import with_highlight
+from collage.core.scene.lights import colour_of
 from collage.core.scene.rigs import RIGS, with_rig
 from collage.core.scene.scene import build_bounds
 
@@ -62,3 +63,12 @@ def test_a_rig_is_as_bright_on_small_things_as_on_large_ones(name: str) -> None:
         found.append(total)
     assert found[0] == pytest.approx(found[1], rel=1e-6)
     assert found[0] > 0.5
+
+
+@pytest.mark.parametrize(("kelvin", "x", "y"), [(2856, 0.4476, 0.4074), (4000, 0.3805, 0.3768), (6504, 0.3135, 0.3237)])
+def test_the_colour_of_a_temperature_is_that_of_a_glowing_body(kelvin: float, x: float, y: float) -> None:
+    """Against chromaticities of black bodies (CIE illuminant A for 2856 K)."""
+    to_xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+    light = to_xyz @ np.array(colour_of(kelvin))
+    assert light[1] == pytest.approx(1, abs=1e-3)
+    np.testing.assert_allclose(light[:2] / light.sum(), [x, y], atol=1.5e-3)

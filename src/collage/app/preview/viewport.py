@@ -61,6 +61,7 @@ class Viewport(QWidget):
 
     hint = Signal(str)
     pixel = Signal(str)  # the value under the pointer, in words
+    pixel_values = Signal(object, object)  # the same as linear light (3,), and as shown (3,) uint8
     timed = Signal(str)
     failed = Signal(object)  # CollageError
     shown_changed = Signal()  # another picture is on the screen
@@ -380,6 +381,7 @@ class Viewport(QWidget):
         if at is None or self.picture is None:
             return
         linear, shown = self.picture.linear[at[1], at[0]], self.picture.display[at[1], at[0]]
+        self.pixel_values.emit(linear, shown)
         if self.picture.span is not None and self.picture.objects[at[1], at[0]] >= 0:
             self.pixel.emit(words_for(height_of(float(linear[0]), self.picture.span)))
             return

@@ -27,6 +27,14 @@ def expose(session: Session, stops: float) -> None:
     session.edit_bench("Exposure", lambda bench: bench.model_copy(update={"exposure": exposure}))
 
 
+@act("bench.set_exposure", "Exposure", command="bench exposure")
+def set_exposure(session: Session, stops: float) -> None:
+    """Gives the picture an exposure, in stops; a drag is one step."""
+    session.edit_bench(
+        "Exposure", lambda bench: bench.model_copy(update={"exposure": round(stops, 3)}), merge="exposure"
+    )
+
+
 @act("bench.tone", "Tone", command="bench tone")
 def tone(session: Session, name: Tone) -> None:
     """How light becomes what a screen shows."""
@@ -101,11 +109,15 @@ def change_environment(
         changed["file"] = f"{ENVIRONMENTS}/{file.name}" if folder is not None else str(file.resolve())
         changed["on"] = True if on is None else on
     update = {key: value for key, value in changed.items() if value is not None}
+    if file is not None:
+        update["daylight"] = None
+    named = [name for name in ("on", "turn", "strength") if changed[name] is not None]
+    merge = f"environment {named}" if file is None else ""
 
     def change(bench: Bench) -> Bench:
         return bench.model_copy(update={"environment": bench.environment.model_copy(update=update)})
 
-    session.edit_bench(f"Light by {file.stem}" if file is not None else "Environment", change)
+    session.edit_bench(f"Light by {file.stem}" if file is not None else "Environment", change, merge=merge)
 
 
 @act("bench.loud_colour", "Missing files show in", command="bench missing")

@@ -136,6 +136,17 @@ def change_sky(session: Session, **values: Any) -> None:
     session.edit_bench("Sky", change, merge=f"sky {sorted(values)}")
 
 
+@act("lights.plain", "Plain grey", command="bench plain")
+def plain_environment(session: Session) -> None:
+    """Lights the bench evenly from all around, in the place of a picture or a sky."""
+
+    def change(bench: Bench) -> Bench:
+        update = {"daylight": None, "file": "", "on": True}
+        return bench.model_copy(update={"environment": bench.environment.model_copy(update=update)})
+
+    session.edit_bench("Plain grey environment", change)
+
+
 @act("views.save", "Save view", keys="Ctrl+Shift+V", command="bench save-view")
 def save_view(session: Session, name: str = "") -> str:
     """Keeps the camera under a name, in the place of the one that had it; returns the name."""

@@ -15,6 +15,39 @@ from collage.core.scene.directions import Triple, direction, right_of
 SMALLEST = 0.3  # degrees across: a point would have no soft highlight
 
 
+COOLEST, HOTTEST = 1700.0, 25000.0  # kelvin
+
+
+def colour_of(kelvin: float) -> Triple:
+    """Linear Rec. 709 colour of a glowing body, of luminance 1.
+
+    The Planckian locus by B. Kim et al., Design of advanced color temperature control system, JKPS 41, 2002.
+    """
+    t = min(max(kelvin, COOLEST), HOTTEST)
+    if t <= 4000:
+        x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
+    else:
+        x = -3.0258469e9 / t**3 + 2.1070379e6 / t**2 + 0.2226347e3 / t + 0.240390
+    if t <= 2222:
+        y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
+    elif t <= 4000:
+        y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
+    else:
+        y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
+    light = _TO_RGB @ np.array([x / y, 1.0, (1 - x - y) / y])
+    red, green, blue = (max(float(one), 0.0) for one in light)
+    return red, green, blue
+
+
+_TO_RGB = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
+
+
+def _radiant(light: DistantLight | AreaLight) -> np.ndarray:
+    """(3,) what a light sends, by colour."""
+    glow = colour_of(light.temperature) if light.temperature is not None else (1.0, 1.0, 1.0)
+    return np.array(light.colour) * np.array(glow) * light.strength
+
+
 class DistantLight(Frozen):
     """Light from far away, like the sun's; strength is irradiance on a surface that faces it."""
 
@@ -22,6 +55,7 @@ class DistantLight(Frozen):
     name: str = "Sun"
     on: bool = True
     colour: Triple = (1.0, 1.0, 1.0)
+    temperature: float | None = Field(None, ge=COOLEST, le=HOTTEST)  # kelvin, beside the colour
     strength: float = Field(2.0, ge=0)
     height: float = 45.0  # degrees above the horizon
     turn: float = 40.0  # degrees about the upright axis, 0 from the front
@@ -39,7 +73,7 @@ class DistantLight(Frozen):
         row[k.KIND], row[k.SIZE] = k.DISTANT, slope
         row[k.DIRECTION : k.DIRECTION + 3] = out
         row[k.RIGHT : k.RIGHT + 3], row[k.UP : k.UP + 3] = right * slope, np.cross(right, out) * slope
-        row[k.COLOUR : k.COLOUR + 3] = np.array(self.colour) * self.strength
+        row[k.COLOUR : k.COLOUR + 3] = _radiant(self)
         return row
 
 
@@ -50,6 +84,7 @@ class AreaLight(Frozen):
     name: str = "Panel"
     on: bool = True
     colour: Triple = (1.0, 1.0, 1.0)
+    temperature: float | None = Field(None, ge=COOLEST, le=HOTTEST)  # kelvin, beside the colour
     strength: float = Field(6.0, ge=0)
     height: float = 40.0
     turn: float = -50.0
@@ -70,7 +105,7 @@ class AreaLight(Frozen):
         row[k.KIND] = k.AREA
         for column, vector in zip((k.CENTRE, k.RIGHT, k.UP, k.DIRECTION), self.frame(), strict=True):
             row[column : column + 3] = vector
-        row[k.COLOUR : k.COLOUR + 3] = np.array(self.colour) * self.strength
+        row[k.COLOUR : k.COLOUR + 3] = _radiant(self)
         return row
 
 

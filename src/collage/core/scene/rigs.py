@@ -47,15 +47,15 @@ class Rig:
 
 def _studio(stand: Stand) -> Made:
     lights = (
-        stand.panel("Key", -48, 42, away=2.0, wide=0.9, strength=2.2, colour=WARM),
-        stand.panel("Fill", 62, 18, away=2.4, wide=1.6, strength=0.55, colour=COOL),
-        stand.panel("Back", 165, 38, away=2.2, wide=0.8, strength=1.8),
+        stand.panel("Key", -48, 42, away=2.0, wide=0.9, strength=2.0, colour=WARM),
+        stand.panel("Fill", 62, 18, away=2.4, wide=1.6, strength=0.5, colour=COOL),
+        stand.panel("Back", 165, 38, away=2.2, wide=0.8, strength=1.5),
     )
     return lights, Environment(strength=0.22)
 
 
 def _window(stand: Stand) -> Made:
-    return (stand.panel("Window", -78, 22, away=2.0, wide=1.5, strength=2.4, colour=COOL),), Environment(strength=0.1)
+    return (stand.panel("Window", -70, 26, away=2.0, wide=1.5, strength=4.5, colour=COOL),), Environment(strength=0.2)
 
 
 def _grazing(stand: Stand) -> Made:
@@ -63,7 +63,7 @@ def _grazing(stand: Stand) -> Made:
 
 
 def _overcast(stand: Stand) -> Made:
-    return (stand.panel("Clouds", 0, 88, away=2.6, wide=3.2, strength=1.1, colour=COOL),), Environment(strength=0.7)
+    return (stand.panel("Clouds", 0, 88, away=2.6, wide=3.2, strength=2.2, colour=COOL),), Environment(strength=1.1)
 
 
 def _daylight(stand: Stand) -> Made:
@@ -71,7 +71,7 @@ def _daylight(stand: Stand) -> Made:
 
 
 def _evening(stand: Stand) -> Made:
-    return (), Environment(daylight=Daylight(elevation=7, haze=4.0), strength=1.5, turn=68)
+    return (), Environment(daylight=Daylight(elevation=8, haze=4.0), strength=3.2, turn=52)
 
 
 def _grey(stand: Stand) -> Made:

@@ -1,0 +1,1 @@
+"""The Judge place: light, the traced picture, and one thing at a time."""

@@ -1,0 +1,339 @@
+"""The lights and the environment: which are on, and the values of the one in hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.shell.studio import Studio
+from collage.app.widgets.choosing import choose_file
+from collage.app.widgets.fields import ColourField
+from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.panels import fill, quiet, scroll_area, title
+from collage.core.actions import bench as bench_acts
+from collage.core.actions import lights as acts
+from collage.core.base.errors import CollageError
+from collage.core.scene.bench import ENVIRONMENT, AreaLight, Bench, Light
+from collage.core.scene.lights import COOLEST, HOTTEST
+
+Limits = tuple[float | None, float | None]
+Row = tuple[str, str, str, tuple[float, float], Limits, float]
+"""Of a value: its name, label, help, soft range, limits and default."""
+
+AMOUNT: Row = ("strength", "Strength", "How bright it is", (0.0, 20.0), (0.0, None), 4.0)
+WHERE: tuple[Row, ...] = (
+    ("turn", "Turn (°)", "About the upright axis", (-180.0, 180.0), (None, None), 0.0),
+    ("height", "Height (°)", "Above the horizon", (-10.0, 90.0), (-90.0, 90.0), 40.0),
+)
+WARMTH: Row = (
+    "temperature", "Temperature (K)", "3,000 K is a lamp, 6,500 K daylight", (2000.0, 10000.0), (COOLEST, HOTTEST),
+    6500.0,
+)  # fmt: skip
+SUN: tuple[Row, ...] = (
+    AMOUNT, WARMTH, *WHERE, ("size", "Size (°)", "Larger is softer", (0.0, 20.0), (0.0, 90.0), 2.0),
+)  # fmt: skip
+PANEL: tuple[Row, ...] = (
+    AMOUNT, WARMTH, *WHERE,
+    ("distance", "Distance (m)", "From what it shines at", (0.05, 3.0), (0.001, None), 0.9),
+    ("width", "Width (m)", "Larger is softer", (0.02, 2.0), (0.001, None), 0.4),
+    ("length", "Length (m)", "Larger is softer", (0.02, 2.0), (0.001, None), 0.4),
+)  # fmt: skip
+AROUND: tuple[Row, ...] = (
+    ("strength", "Strength", "How bright it is", (0.0, 3.0), (0.0, None), 1.0),
+    ("turn", "Turn (°)", "About the upright axis", (-180.0, 180.0), (None, None), 0.0),
+)
+SKY: tuple[Row, ...] = (
+    ("elevation", "Sun height (°)", "Above the horizon", (0.0, 90.0), (0.0, 90.0), 40.0),
+    ("haze", "Haze", "2 is very clear air, 10 thick haze", (1.9, 10.0), (1.9, 10.0), 3.0),
+    ("sun", "Sun strength", "Beside the sky's; 0 for none", (0.0, 2.0), (0.0, None), 1.0),
+    ("sun_size", "Sun size", "1 is real; larger is softer", (1.0, 20.0), (0.1, 60.0), 1.0),
+)
+KINDS = ("Plain grey", "Sky", "Image file…")
+
+
+class LightsPanel(QFrame):
+    """Which lights shine, and the values of the one in hand."""
+
+    taken = Signal(int)  # the light in hand, negative for the environment
+    highlight_wanted = Signal(bool)
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.studio, self.session, self.number = studio, studio.session, 0
+        self.fields: dict[str, NumberField] = {}
+        self._built: object = None
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 10, 12, 10)
+        head = QHBoxLayout()
+        head.addWidget(title("Lights"), 1)
+        self.add = QToolButton()
+        self.add.setText("Add")
+        self.add.setToolTip("Add a light")
+        self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.add.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        menu = QMenu(self.add)
+        menu.addAction("Panel", partial(self._add, "panel"))
+        menu.addAction("Sun", partial(self._add, "sun"))
+        self.add.setMenu(menu)
+        head.addWidget(self.add)
+        whole.addLayout(head)
+        self.list = QVBoxLayout()
+        self.list.setSpacing(2)
+        whole.addLayout(self.list)
+        self.area = scroll_area()
+        whole.addWidget(self.area, 1)
+        self.session.changed.connect(self._on_changed)
+        self.session.opened.connect(self._opened)
+        self._show()
+
+    def close_down(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.session.opened.disconnect(self._opened)
+
+    # ---- showing ------------------------------------------------------------------------------
+
+    @property
+    def light(self) -> Light | None:
+        lights = self.session.bench.lights
+        return lights[self.number] if 0 <= self.number < len(lights) else None
+
+    def take(self, number: int) -> None:
+        """Takes a light in hand; negative for the environment."""
+        self.number = number
+        self._show()
+        self.taken.emit(number)
+
+    def _opened(self) -> None:
+        self.take(0 if self.session.bench.lights else ENVIRONMENT)
+
+    def _on_changed(self, before: object, after: object) -> None:
+        lights = self.session.bench.lights
+        if self.number >= len(lights):
+            self.take(len(lights) - 1 if lights else ENVIRONMENT)
+        else:
+            self._show()
+
+    def _show(self) -> None:
+        """Builds rows and fields anew where others are needed; else shows the values."""
+        bench = self.session.bench
+        light = self.light
+        environment = bench.environment
+        shape = (
+            tuple((one.name, one.on) for one in bench.lights), environment.on, environment.file,
+            environment.daylight is not None, bench.soloed, self.number, type(light),
+        )  # fmt: skip
+        if shape != self._built:
+            self._built = shape
+            self._build_list(bench)
+            self._build_fields(bench)
+        self._show_values(bench)
+
+    def _build_list(self, bench: Bench) -> None:
+        while self.list.count():
+            item = self.list.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for number, light in enumerate(bench.lights):
+            self.list.addWidget(self._row(number, light.name, light.on))
+        self.list.addWidget(self._row(ENVIRONMENT, "Environment", bench.environment.on))
+
+    def _row(self, number: int, name: str, on: bool) -> QWidget:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        check = QCheckBox()
+        check.setChecked(on)
+        check.setAccessibleName(f"{name} on")
+        check.setToolTip("On or off")
+        check.clicked.connect(lambda on: self._switch(number, on))
+        button = QPushButton(name)
+        button.setCheckable(True)
+        button.setChecked(number == self.number)
+        button.setToolTip("Show its values")
+        button.clicked.connect(lambda: self.take(number))
+        line.addWidget(check)
+        line.addWidget(button, 1)
+        return row
+
+    def _build_fields(self, bench: Bench) -> None:
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 8, 0, 0)
+        light = self.light
+        column.addWidget(title(light.name if light is not None else "Environment"))
+        grid = QGridLayout()
+        grid.setVerticalSpacing(5)
+        grid.setColumnStretch(0, 1)
+        self.fields = {}
+        if light is not None:
+            for row in PANEL if isinstance(light, AreaLight) else SUN:
+                self._add_field(grid, row, partial(self._edit_light, row[0]))
+            column.addLayout(grid)
+            column.addLayout(self._colour_row(light))
+        else:
+            column.addWidget(self._kind_field(bench))
+            for row in AROUND:
+                self._add_field(grid, row, partial(self._edit_around, row[0]))
+            for row in SKY if bench.environment.daylight is not None else ():
+                self._add_field(grid, row, partial(self._edit_sky, row[0]))
+            column.addLayout(grid)
+        column.addLayout(self._buttons(bench))
+        self._add_exposure(column)
+        column.addStretch(1)
+        fill(self.area, inside)
+
+    def _add_exposure(self, column: QVBoxLayout) -> None:
+        column.addSpacing(10)
+        column.addWidget(title("Picture"))
+        grid = QGridLayout()
+        grid.setColumnStretch(0, 1)
+        row: Row = ("exposure", "Exposure (stops)", "Brightness of the picture", (-4.0, 4.0), (-64.0, 64.0), 0.0)
+        self._add_field(grid, row, self._expose)
+        column.addLayout(grid)
+
+    def _add_field(self, grid: QGridLayout, row: Row, edit: Callable[[float, bool], None]) -> None:
+        name, label, tip, soft, hard, usual = row
+        field = self.fields[name] = NumberField(usual, soft=soft, hard=hard, whole=name == "temperature")
+        field.setAccessibleName(label)
+        field.setToolTip(tip)
+        field.setFixedWidth(92)
+        field.edited.connect(edit)
+        field.reset.connect(partial(edit, usual, False))
+        at = grid.rowCount()
+        grid.addWidget(quiet(label), at, 0)
+        grid.addWidget(field, at, 1)
+
+    def _colour_row(self, light: Light) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.addWidget(quiet("Colour"), 1)
+        self.colour = ColourField(3)
+        self.colour.edited.connect(self._edit_colour)
+        self.colour.reset.connect(partial(self._edit_colour, (1.0, 1.0, 1.0), False))
+        line.addWidget(self.colour)
+        return line
+
+    def _kind_field(self, bench: Bench) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("What lights from all around")
+        box.setToolTip("What lights from all around")
+        box.addItems(KINDS)
+        environment = bench.environment
+        if environment.file and environment.daylight is None:
+            box.insertItem(2, Path(environment.file).name)
+        box.setCurrentIndex(1 if environment.daylight is not None else 2 if environment.file else 0)
+        box.activated.connect(lambda at, box=box: self._choose_kind(box.itemText(at)))
+        self.kind = box
+        return box
+
+    def _buttons(self, bench: Bench) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 6, 0, 0)
+        line = QHBoxLayout()
+        self.solo = QPushButton("Solo")
+        self.solo.setCheckable(True)
+        self.solo.setChecked(bench.soloed == self.number)
+        self.solo.setToolTip("Only this light")
+        self.solo.clicked.connect(lambda on: acts.solo(self.session, self.number if on else None))
+        line.addWidget(self.solo)
+        if self.light is not None:
+            self.highlight = QPushButton("Put the highlight here…")
+            self.highlight.setCheckable(True)
+            self.highlight.setToolTip("Then drag the highlight to its place in the picture")
+            self.highlight.clicked.connect(self.highlight_wanted)
+            column.addWidget(self.highlight)
+            remove = QPushButton("Remove")
+            remove.setToolTip("Remove this light")
+            remove.clicked.connect(lambda: acts.remove_light(self.session, self.number))
+            line.addWidget(remove)
+        column.addLayout(line)
+        return column
+
+    def show_placing(self, on: bool) -> None:
+        """Whether a highlight is being placed."""
+        if self.light is not None:
+            self.highlight.setChecked(on)
+
+    def _show_values(self, bench: Bench) -> None:
+        light, environment = self.light, bench.environment
+        holder = light if light is not None else environment
+        for name, field in self.fields.items():
+            if name == "exposure":
+                value = bench.exposure
+            elif light is None and environment.daylight is not None and hasattr(environment.daylight, name):
+                value = getattr(environment.daylight, name)
+            else:
+                value = getattr(holder, name)
+            field.set_value(6500.0 if value is None else value)
+        if light is not None:
+            self.colour.set_value(light.colour)
+
+    # ---- changing -----------------------------------------------------------------------------
+
+    def _add(self, kind: acts.Kind) -> None:
+        self.take(acts.add_light(self.session, kind))
+
+    def _switch(self, number: int, on: bool) -> None:
+        if number == ENVIRONMENT:
+            bench_acts.switch_environment(self.session, on)
+        else:
+            bench_acts.switch_light(self.session, number, on)
+
+    def _done(self, moving: bool) -> None:
+        if not moving:
+            self.session.history.close_merge()
+
+    def _edit_light(self, name: str, value: float, moving: bool) -> None:
+        acts.change_light(self.session, self.number, **{name: value})
+        self._done(moving)
+
+    def _edit_colour(self, colour: tuple[float, float, float], moving: bool) -> None:
+        acts.change_light(self.session, self.number, colour=colour)
+        self._done(moving)
+
+    def _edit_around(self, name: str, value: float, moving: bool) -> None:
+        bench_acts.change_environment(self.session, **{name: value})  # type: ignore[arg-type]
+        self._done(moving)
+
+    def _edit_sky(self, name: str, value: float, moving: bool) -> None:
+        acts.change_sky(self.session, **{name: value})
+        self._done(moving)
+
+    def _expose(self, value: float, moving: bool) -> None:
+        bench_acts.set_exposure(self.session, value)
+        self._done(moving)
+
+    def _choose_kind(self, text: str) -> None:
+        try:
+            if text == "Sky":
+                acts.change_sky(self.session)
+            elif text == "Plain grey":
+                acts.plain_environment(self.session)
+            elif text == "Image file…":
+                self._choose_file()
+        except CollageError as error:
+            self.studio.tell(error)
+        self._built = None
+        self._show()
+
+    def _choose_file(self) -> None:
+        path = choose_file(self, "Environment image", None, "Images (*.exr *.hdr *.png *.jpg *.tif)")
+        if path is not None:
+            bench_acts.change_environment(self.session, file=path)

@@ -1,0 +1,203 @@
+"""What is looked at: one thing of the surface alone, how far the traced picture is, and values under the pointer."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QPointF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from collage.app.judge.view import USUAL, JudgeView, luminance
+from collage.app.theme import Theme
+from collage.app.widgets.number_field import NumberField
+from collage.app.widgets.panels import quiet, title
+from collage.app.widgets.progress_line import ProgressLine
+from collage.core.render.heights import HEIGHTS
+from collage.core.render.request import Picture
+
+MODES = (
+    ("lit", "Lit", "Final surface under light"),
+    ("clay", "Clay", "Relief without colour"),
+    ("base_color", "Base colour", "Base colour only"),
+    ("specular_roughness", "Roughness", "Roughness only"),
+    ("base_metalness", "Metalness", "Metalness only"),
+    ("normals", "Normal", "Normals, as in a normal map"),
+    (HEIGHTS, "Height", "Displacement height"),
+    ("coat_weight", "Coat", "Coat weight only"),
+    ("geometry_opacity", "Opacity", "Opacity only"),
+)
+BINS = 128
+
+
+class LookPanel(QFrame):
+    """The right side of the Judge place."""
+
+    render_wanted = Signal()
+
+    def __init__(self, view: JudgeView) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.view = view
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 10, 12, 10)
+        whole.setSpacing(8)
+        self.buttons: dict[str, QPushButton] = {}
+        self._add_modes(whole)
+        self._add_traced(whole)
+        self._add_pointer(whole)
+        whole.addWidget(title("Histogram"))
+        self.histogram = Histogram(view)
+        whole.addWidget(self.histogram)
+        whole.addStretch(1)
+        view.shown_changed.connect(self._show_traced)
+        view.pixel_values.connect(self._show_values)
+        self._show_traced()
+
+    def _add_modes(self, whole: QVBoxLayout) -> None:
+        whole.addWidget(title("Look at"))
+        grid, group = QGridLayout(), QButtonGroup(self)
+        grid.setSpacing(4)
+        for at, (mode, label, tip) in enumerate(MODES):
+            button = self.buttons[mode] = QPushButton(label)
+            button.setCheckable(True)
+            button.setChecked(mode == "lit")
+            button.setToolTip(tip)
+            button.clicked.connect(partial(self._set_mode, mode))
+            group.addButton(button)
+            grid.addWidget(button, at // 3, at % 3)
+        whole.addLayout(grid)
+
+    def _set_mode(self, mode: str, _checked: bool = True) -> None:
+        self.view.set_mode(mode)
+
+    def _add_traced(self, whole: QVBoxLayout) -> None:
+        whole.addSpacing(6)
+        whole.addWidget(title("Traced"))
+        self.on = QCheckBox("Trace while at rest")
+        self.on.setToolTip("All bounced light, refined while nothing changes")
+        self.on.setChecked(self.view.traced is not None)
+        self.on.toggled.connect(self._change_tracing)
+        self.denoise = QCheckBox("Denoise when done")
+        self.denoise.setToolTip("Filter out the noise that is left")
+        self.denoise.toggled.connect(self._change_tracing)
+        self.samples = NumberField(128, soft=(1, 1024), hard=(1, 65536), whole=True)
+        self.samples.setAccessibleName("Samples")
+        self.samples.setToolTip("Samples per pixel at most")
+        self.samples.setFixedWidth(80)
+        self.samples.edited.connect(lambda _value, moving: None if moving else self._change_tracing())
+        row = QHBoxLayout()
+        row.addWidget(quiet("Samples"), 1)
+        row.addWidget(self.samples)
+        self.bar, self.told = ProgressLine(), quiet("")
+        render = QPushButton("Render to file…")
+        render.setToolTip("Render to a file in the background (Ctrl+R)")
+        render.clicked.connect(self.render_wanted)
+        for part in (self.on, self.denoise):
+            whole.addWidget(part)
+        whole.addLayout(row)
+        whole.addWidget(self.bar)
+        whole.addWidget(self.told)
+        whole.addWidget(render)
+
+    def _add_pointer(self, whole: QVBoxLayout) -> None:
+        whole.addSpacing(6)
+        whole.addWidget(title("Under the pointer"))
+        line, grid = QHBoxLayout(), QGridLayout()
+        self.swatch = QFrame()
+        self.swatch.setFixedSize(QSize(40, 48))
+        line.addWidget(self.swatch)
+        self.values: dict[str, QLabel] = {}
+        for at, name in enumerate(("linear", "display", "luminance")):
+            label = self.values[name] = QLabel("–")
+            label.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(quiet(name.capitalize()), at, 0)
+            grid.addWidget(label, at, 1)
+        grid.setColumnStretch(1, 1)
+        line.addLayout(grid, 1)
+        whole.addLayout(line)
+        whole.addSpacing(6)
+
+    def _change_tracing(self, _on: object = None) -> None:
+        how = replace(USUAL, samples=round(self.samples.value), denoised=self.denoise.isChecked())
+        self.view.trace(how if self.on.isChecked() else None)
+
+    def _show_traced(self) -> None:
+        """How far the traced picture is."""
+        picture, how = self.view.picture, self.view.traced
+        traced = how is not None and self.view.mode in ("lit", "clay")
+        self.bar.setVisible(traced)
+        if not traced or how is None:
+            self.told.setText("Draft: direct light and its environment" if how is None else "Values need no light")
+            return
+        samples = picture.samples if picture is not None else 0
+        self.bar.set_share(1.0 if picture is not None and picture.complete else samples / how.samples)
+        self.told.setText(_words(picture, how.samples))
+
+    def _show_values(self, linear: np.ndarray, shown: np.ndarray) -> None:
+        red, green, blue = (int(one) for one in shown)
+        self.swatch.setStyleSheet(f"background: rgb({red}, {green}, {blue});")
+        self.values["linear"].setText("  ".join(f"{float(one):.3f}" for one in linear))
+        self.values["display"].setText(f"{red} {green} {blue}   #{red:02X}{green:02X}{blue:02X}")
+        self.values["luminance"].setText(f"{luminance(linear):.3f}")
+
+
+def _words(picture: Picture | None, samples: int) -> str:
+    if picture is None or not picture.samples:
+        return "Draft, tracing…"
+    noise = f" · noise {100 * picture.noise:.1f} %" if picture.noise < 1 else ""
+    return f"{picture.samples} of {samples} samples{noise}" + (" · done" if picture.complete else "")
+
+
+class Histogram(QWidget):
+    """How many pixels are how bright, as shown, dark at the left."""
+
+    def __init__(self, view: JudgeView) -> None:
+        super().__init__()
+        self.view, self.theme = view, view.theme
+        self.setFixedHeight(72)
+        self.setToolTip("Brightness as shown, without the surround")
+        self.setAccessibleName("Histogram")
+        view.shown_changed.connect(self.update)
+
+    def counts(self) -> np.ndarray:
+        """(BINS,) shares of the fullest bin; pixels that show no object are left out."""
+        picture = self.view.picture
+        if picture is None:
+            return np.zeros(BINS)
+        shown = picture.display
+        if picture.objects.shape == shown.shape[:2] and (picture.objects >= 0).any():
+            shown = shown[picture.objects >= 0]
+        bright = shown.reshape(-1, 3) @ np.array([0.2126, 0.7152, 0.0722])
+        found = np.bincount((bright * (BINS / 256)).astype(int), minlength=BINS)[:BINS]
+        return np.asarray(found / max(found.max(), 1))
+
+    def set_theme(self, theme: Theme) -> None:
+        self.theme = theme
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(self.theme.card))
+        high, wide = self.height() - 2, self.width() / (BINS - 1)
+        line = [QPointF(at * wide, high - share**0.5 * (high - 4)) for at, share in enumerate(self.counts())]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self.theme.line))
+        painter.drawPolygon(QPolygonF([QPointF(0, high), *line, QPointF(self.width(), high)]))
+        painter.setPen(QPen(QColor(self.theme.line), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()

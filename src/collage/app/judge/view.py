@@ -1,0 +1,231 @@
+"""The large picture of the Judge place, with the light in hand drawn over it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+
+from collage.app.preview.viewport import Viewport
+from collage.app.shell.studio import Studio
+from collage.app.theme import font
+from collage.core.actions import bench as bench_acts
+from collage.core.actions import lights as acts
+from collage.core.base.errors import CollageError
+from collage.core.project.pictures import picture_request
+from collage.core.project.state import Project
+from collage.core.render.pick import pick
+from collage.core.render.request import PictureRequest
+from collage.core.render.tracing import Tracing
+from collage.core.scene.bench import AreaLight, Bench, Camera, Light
+
+HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light in hand"
+PLACING = "Drag the highlight to where it should be · Esc ends"
+USUAL = Tracing(samples=128, noise=0.01)
+PIN = 4.0  # pixels, half the side of a corner's pin
+
+
+class JudgeView(Viewport):
+    """The session's bench, traced while nothing is touched."""
+
+    placed = Signal()  # placing a highlight has begun or ended
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__(studio.renderer, studio.jobs, studio.theme, "Judge")
+        self.session = studio.session
+        self.mode = "lit"
+        self.light = 0  # the number of the light in hand; negative for the environment
+        self.placing = False  # whether the hand puts a highlight
+        self.traced = USUAL
+        self._cross: QPointF | None = None  # where the highlight was put last
+        self.over.append(self._draw_light)
+        self.setMinimumSize(300, 240)
+        self.session.changed.connect(self._on_changed)
+        self.session.camera_changed.connect(self._looked)
+        self.session.opened.connect(self._looked)
+        self.session.files_changed.connect(self._values_changed)
+
+    def close_down(self) -> None:
+        self.session.changed.disconnect(self._on_changed)
+        self.session.camera_changed.disconnect(self._looked)
+        self.session.opened.disconnect(self._looked)
+        self.session.files_changed.disconnect(self._values_changed)
+        super().close_down()
+
+    # ---- what is shown ------------------------------------------------------------------------
+
+    def request(self) -> PictureRequest:
+        session = self.session
+        return picture_request(session.shown_project, *self.full_size(), mode=self.mode, folder=session.base_folder)
+
+    def bench(self) -> Bench:
+        return self.session.bench
+
+    @property
+    def camera(self) -> Camera:
+        return self.session.camera
+
+    def look(self, camera: Camera) -> None:
+        self._cross = None
+        self.session.look(camera)
+
+    def set_mode(self, mode: str) -> None:
+        """What of the surface is looked at."""
+        if mode != self.mode:
+            self.mode = mode
+            self.ask("value")
+
+    def _on_changed(self, before: Project, after: Project) -> None:
+        old, new = before.bench, after.bench
+        if old.geometry_key != new.geometry_key:
+            self.ask("view")
+        elif (old.shining, old.around) != (new.shining, new.around):
+            self.ask("light")
+        else:
+            self.ask("value")
+        self.update()
+
+    def _looked(self) -> None:
+        self.ask("view")
+
+    def _values_changed(self) -> None:
+        self.ask("value")
+
+    # ---- the light in hand --------------------------------------------------------------------
+
+    @property
+    def in_hand(self) -> Light | None:
+        """The light in hand; None where that is the environment."""
+        lights = self.session.bench.lights
+        return lights[self.light] if 0 <= self.light < len(lights) else None
+
+    def take_light(self, number: int) -> None:
+        """Takes a light in hand; negative for the environment."""
+        self.light, self._cross = number, None
+        self.update()
+
+    def place_highlight(self, on: bool) -> None:
+        """Whether clicks and drags put the highlight of the light in hand."""
+        self.placing = on and self.in_hand is not None
+        self.setCursor(Qt.CursorShape.CrossCursor if self.placing else Qt.CursorShape.ArrowCursor)
+        self.hint.emit(PLACING if self.placing else HINT)
+        self.placed.emit()
+
+    def move_light(self, gone: QPointF) -> None:
+        self._cross = None
+        turn, height = gone.x() * 0.4, -gone.y() * 0.3
+        if self.in_hand is not None:
+            bench_acts.move_light(self.session, turn, height, self.light)
+        else:
+            now = self.session.project.bench.environment.turn
+            bench_acts.change_environment(self.session, turn=now + turn)
+
+    def dropped(self) -> None:
+        self.session.history.close_merge()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        if self.placing and event.button() == Qt.MouseButton.LeftButton:
+            self._put(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.placing and event.buttons() & Qt.MouseButton.LeftButton:
+            self._put(event.position())
+            return
+        super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        super().mouseReleaseEvent(event)
+        if self.placing:
+            self.dropped()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.placing:
+            self.place_highlight(False)
+        else:
+            super().keyPressEvent(event)
+
+    def _put(self, point: QPointF) -> None:
+        """Moves the light so that it is mirrored at a point of the picture."""
+        request = self.shown or self.request()
+        across, down = point.x() / max(self.width(), 1), point.y() / max(self.height(), 1)
+        try:
+            found = pick(self.renderer, request, across * request.width, down * request.height)
+        except CollageError as error:
+            self.failed.emit(error)
+            return
+        if found is not None:
+            self._cross = point
+            acts.put_highlight(self.session, self.light, found.place, found.facing)
+
+    # ---- drawing ------------------------------------------------------------------------------
+
+    def _draw_light(self, painter: QPainter) -> None:
+        """The light in hand as a thin drawing: a panel's edge, or a sun's height on its arc; and its highlight."""
+        light = self.in_hand
+        if light is None or not self.underMouse():
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        camera, size = self.camera, (self.width(), self.height())
+        if isinstance(light, AreaLight):
+            centre, right, up, _ = light.frame()
+            corners = np.stack([centre + a * right + b * up for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
+            middle, label = centre, f"{light.distance:.2f} m · {light.height:.0f}° high"
+        else:
+            away = 0.8 * camera.distance
+            middle = np.array(camera.target) + light.direction() * away
+            wide = away * 0.05
+            turns = np.radians(np.arange(0, 360, 45))
+            right, up = camera.axes()[:2]
+            corners = middle + wide * (np.cos(turns)[:, None] * right + np.sin(turns)[:, None] * up)
+            label = f"{light.turn:.0f}° · {light.height:.0f}° high"
+        if not self._before(camera, np.vstack([corners, middle])):
+            return
+        shape = [QPointF(*place) for place in camera.seen(corners, *size)]
+        at = QPointF(*camera.seen(middle, *size))
+        lines = [QLineF(shape[n], shape[(n + 1) % len(shape)]) for n in range(len(shape))]
+        if self._cross is not None:
+            lines += [QLineF(at, self._cross)]
+            for x, y in ((9, 0), (0, 9)):
+                lines += [QLineF(self._cross - QPointF(x, y), self._cross + QPointF(x, y))]
+        for colour, width in ((self.theme.card, 3.0), (self.theme.accent, 1.2)):
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawLines(lines)
+        painter.setBrush(QColor(self.theme.card))
+        for corner in shape if isinstance(light, AreaLight) else ():
+            painter.drawRect(QRectF(corner.x() - PIN, corner.y() - PIN, 2 * PIN, 2 * PIN))
+        self._draw_label(painter, at, label)
+
+    @staticmethod
+    def _before(camera: Camera, places: np.ndarray) -> bool:
+        """Whether all places (n, 3) are in front of the eye."""
+        return bool((((places - camera.position()) @ camera.axes()[2]) > 0.01).all())
+
+    def _draw_label(self, painter: QPainter, at: QPointF, text: str) -> None:
+        painter.setFont(font(11))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 14
+        x = min(max(at.x() + 12, 4), max(self.width() - wide - 4, 4))
+        y = min(max(at.y() - 11, 4), max(self.height() - 26, 4))
+        box = QRectF(x, y, wide, 22)
+        painter.setPen(QPen(QColor(self.theme.line), 1))
+        painter.setBrush(QColor(self.theme.card))
+        painter.drawRoundedRect(box, 5, 5)
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def clicked(self, point: QPoint) -> None:
+        self.setFocus()
+
+    def enterEvent(self, event: object) -> None:
+        self.update()
+
+    def leaveEvent(self, event: object) -> None:
+        self.update()
+
+
+def luminance(linear: np.ndarray) -> float:
+    """Of linear Rec. 709 light (3,)."""
+    found = float(linear @ np.array([0.2126, 0.7152, 0.0722]))
+    return found if math.isfinite(found) else 0.0

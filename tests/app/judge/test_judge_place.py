@@ -1,0 +1,212 @@
+"""The Judge place in the real window: lights changed, dragged and placed, rigs stepped, views kept, traced pictures."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox
+
+from collage.app.judge.place import JudgePlace
+from collage.app.judge.view import USUAL
+from collage.app.shell.start import settle, wait_until
+from collage.core.render.pick import pick
+from collage.core.scene.bench import ENVIRONMENT, AreaLight
+from collage.core.scene.rigs import RIGS
+
+FEW = replace(USUAL, samples=8, noise=0.0)
+
+
+@pytest.fixture
+def judge(window) -> JudgePlace:
+    window.go_to(3)
+    place = window.place("Judge")
+    assert isinstance(place, JudgePlace)
+    place.view.trace(FEW)
+    assert settle(window)
+    return place
+
+
+def on_object(view, number: int | None = None) -> QPoint:
+    """A point of the widget in the middle of an object, or of all of them."""
+    objects = view.picture.objects
+    y, x = np.nonzero(objects >= 0 if number is None else objects == number)
+    height, width = view.picture.objects.shape
+    return QPoint(int(np.median(x) * view.width() / width), int(np.median(y) * view.height() / height))
+
+
+def test_at_rest_the_picture_is_traced_to_its_last_sample(window, judge) -> None:
+    view = judge.view
+    assert view.picture.samples == FEW.samples
+    assert view.picture.complete
+    assert "8 of 8 samples" in judge.look.told.text()
+    count = view.count
+    view.look(view.camera.model_copy(update={"turn": view.camera.turn + 5}))
+    assert wait_until(lambda: view.count > count, 20)
+    assert view.picture.samples == 0, "the hand sees a draft first"
+    assert settle(window)
+    assert view.picture.samples == FEW.samples
+
+
+def test_without_tracing_it_is_the_draft(window, judge) -> None:
+    judge.look.on.click()
+    assert settle(window)
+    assert (judge.view.picture.samples, judge.view.picture.complete) == (0, True)
+    assert "Draft" in judge.look.told.text()
+    judge.look.on.click()
+    judge.view.trace(FEW)
+    assert settle(window)
+    assert judge.view.picture.samples == FEW.samples
+
+
+def test_a_value_alone_needs_no_light(window, judge) -> None:
+    judge.look.buttons["specular_roughness"].click()
+    assert settle(window)
+    assert judge.view.picture.samples == 0
+    assert judge.view.mode == "specular_roughness"
+
+
+def test_a_strength_is_typed_and_dragged_as_one_step(window, judge) -> None:
+    session, field = window.session, judge.lights.fields["strength"]
+    before = session.bench.lights[0].strength
+    start = field.rect().center()
+    QTest.mousePress(field, Qt.MouseButton.LeftButton, pos=start)
+    for step in (10, 20, 30):
+        QTest.mouseMove(field, start + QPoint(step, 0))
+    QTest.mouseRelease(field, Qt.MouseButton.LeftButton, pos=start + QPoint(30, 0))
+    assert session.bench.lights[0].strength > before
+    assert settle(window)
+    window.undo()
+    assert session.bench.lights[0].strength == before
+    assert field.value == before
+
+
+def test_lights_are_added_switched_alone_and_removed(window, judge) -> None:
+    session, panel = window.session, judge.lights
+    count = len(session.bench.lights)
+    panel.add.menu().actions()[1].trigger()
+    assert len(session.bench.lights) == count + 1
+    assert panel.number == judge.view.light == count
+    assert panel.light.kind == "distant"
+    box = next(one for one in panel.findChildren(QCheckBox) if one.accessibleName() == "Sun on")
+    box.click()
+    assert not session.bench.lights[count].on
+    panel.solo.click()
+    assert session.bench.soloed == count
+    assert [light.name for light in session.bench.shining] == ["Sun"]
+    assert settle(window)
+    panel.solo.click()
+    assert session.bench.soloed is None
+    names = [one.text() for one in panel.findChildren(type(panel.solo))]
+    next(one for one in panel.findChildren(type(panel.solo)) if one.text() == "Remove").click()
+    assert "Remove" in names
+    assert len(session.bench.lights) == count
+    assert settle(window)
+
+
+def test_the_highlight_is_put_where_the_hand_drags_it(window, judge) -> None:
+    session, view = window.session, judge.view
+    judge.lights.highlight.click()
+    assert view.placing
+    before, camera = session.bench.lights[0], session.camera
+    names = [item.name for item in session.bench.objects]
+    point = on_object(view, names.index("Bench board"))
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=point - QPoint(20, 0))
+    QTest.mouseMove(view, point)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=point)
+    moved = session.bench.lights[0]
+    assert moved != before
+    assert session.camera == camera, "the hand placed a highlight, and did not orbit"
+    assert isinstance(moved, AreaLight)
+    # the mirrored ray of the eye meets the light's middle
+    request = view.request()
+    shares = point.x() / view.width(), point.y() / view.height()
+    found = pick(view.renderer, request, shares[0] * request.width, shares[1] * request.height)
+    place, up = np.array(found.place), np.array(found.facing)
+    eye = session.camera.position() - place
+    half = eye / np.linalg.norm(eye) + (moved.frame()[0] - place) / np.linalg.norm(moved.frame()[0] - place)
+    assert half @ up / np.linalg.norm(half) > 0.98
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    assert not view.placing
+    assert not judge.lights.highlight.isChecked()
+    window.undo()
+    assert session.bench.lights[0] == before, "one drag is one step"
+    assert settle(window)
+
+
+def test_alt_and_drag_moves_the_light_in_hand_and_turns_the_environment(window, judge) -> None:
+    session, view = window.session, judge.view
+    before = session.bench.lights[0].turn
+    view.move_light(QPointF(40, 0))
+    assert session.bench.lights[0].turn > before
+    judge.lights.take(ENVIRONMENT)
+    turn, lights = session.bench.environment.turn, session.bench.lights
+    view.move_light(QPointF(40, 0))
+    assert session.bench.environment.turn > turn
+    assert session.bench.lights == lights
+    assert settle(window)
+
+
+def test_rigs_are_stepped_by_key_and_undone(window, judge) -> None:
+    session = window.session
+    before = session.bench
+    names = list(RIGS)
+    for name in names[:2]:
+        window.place("Judge").next_rig()
+        assert session.bench.rig == name
+        assert judge.rigs.buttons[name].isChecked()
+    judge.rigs.buttons["evening"].click()
+    assert session.bench.environment.daylight is not None
+    assert "elevation" not in judge.lights.fields or judge.lights.number < 0
+    assert settle(window)
+    assert judge.view.picture.samples == FEW.samples
+    assert not judge.rigs.buttons["evening"].icon().isNull()
+    for _ in range(3):
+        window.undo()
+    assert session.bench == before
+    assert settle(window)
+
+
+def test_the_sky_has_its_values(window, judge) -> None:
+    panel, session = judge.lights, window.session
+    panel.take(ENVIRONMENT)
+    panel._choose_kind("Sky")
+    assert session.bench.environment.daylight is not None
+    panel.fields["elevation"].edited.emit(12.0, False)
+    assert session.bench.environment.daylight.elevation == 12.0
+    panel._choose_kind("Plain grey")
+    assert session.bench.environment.daylight is None
+    assert "elevation" not in panel.fields
+    assert settle(window)
+
+
+def test_views_are_kept_gone_back_to_and_forgotten(window, judge) -> None:
+    session, strip = window.session, judge.rigs
+    strip.save.click()
+    kept = session.camera
+    session.look(kept.model_copy(update={"turn": kept.turn + 60}))
+    strip.buttons["view View 1"].click()
+    assert session.camera == kept
+    assert settle(window)
+    assert not strip.buttons["view View 1"].icon().isNull()
+    window.undo()
+    assert "view View 1" not in strip.buttons
+    assert settle(window)
+
+
+def test_values_under_the_pointer_are_those_of_the_picture(window, judge) -> None:
+    view = judge.view
+    point = on_object(view)
+    QTest.mouseMove(view, point + QPoint(3, 0))
+    QTest.mouseMove(view, point)
+    at = view._pixel_at(point)
+    linear = view.picture.linear[at[1], at[0]]
+    assert judge.look.values["linear"].text().split() == [f"{one:.3f}" for one in linear]
+    expected = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+    assert float(judge.look.values["luminance"].text()) == pytest.approx(expected, abs=2e-3)
+    shares = judge.look.histogram.counts()
+    assert shares.max() == 1
+    assert (shares > 0).sum() > 10

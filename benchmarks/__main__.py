@@ -76,6 +76,8 @@ def main() -> None:
         relief.measure(Path(place) / "yard")
         print()
         masks.measure(Path(place) / "weathered")
+        print()
+        traced.measure(Path(place) / "traced")
 
 
 if __name__ == "__main__":

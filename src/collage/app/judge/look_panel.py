@@ -26,6 +26,7 @@ from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
 from collage.app.widgets.progress_line import ProgressLine
 from collage.core.render.heights import HEIGHTS
+from collage.core.render.judging import EXPOSURE, PLAUSIBLE
 from collage.core.render.request import Picture
 
 MODES = (
@@ -36,8 +37,11 @@ MODES = (
     ("base_metalness", "Metalness", "Metalness only"),
     ("normals", "Normal", "Normals, as in a normal map"),
     (HEIGHTS, "Height", "Displacement height"),
-    ("coat_weight", "Coat", "Coat weight only"),
     ("geometry_opacity", "Opacity", "Opacity only"),
+    ("coat_weight", "Coat", "Coat weight only"),
+    ("emission_color", "Emission", "Emission colour only"),
+    (EXPOSURE, "Exposure", "A grey step for every stop; clipped light red, lost darks blue"),
+    (PLAUSIBLE, "Plausible", "Base colours that no real surface has: too bright red, too dark blue"),
 )
 BINS = 128
 
@@ -137,7 +141,7 @@ class LookPanel(QFrame):
     def _show_traced(self) -> None:
         """How far the traced picture is."""
         picture, how = self.view.picture, self.view.traced
-        traced = how is not None and self.view.mode in ("lit", "clay")
+        traced = how is not None and self.view.request().lit
         self.bar.setVisible(traced)
         if not traced or how is None:
             self.told.setText("Draft: direct light and its environment" if how is None else "Values need no light")

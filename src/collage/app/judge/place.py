@@ -82,7 +82,9 @@ class JudgePlace:
     def render(self) -> None:
         """Opens the dialog that renders to a file."""
         studio = self.studio
-        RenderDialog(studio.session, studio.renderer, studio.jobs, self.widget, self.view.mode).show()
+        dialog = RenderDialog(studio.session, studio.renderer, studio.jobs, self.widget, self.view.mode)
+        dialog.quality.setCurrentText("traced" if self.view.traced is not None else "final")
+        dialog.show()
 
     def _set_theme(self, theme: Theme) -> None:
         self.view.theme = theme

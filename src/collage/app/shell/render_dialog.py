@@ -8,6 +8,7 @@ from typing import cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QFormLayout,
@@ -28,9 +29,10 @@ from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
 from collage.core.images.codecs import dialog_filter
 from collage.core.project.pictures import picture_request
-from collage.core.render.files import check_picture_file, write_picture
+from collage.core.render.files import check_layers_file, check_picture_file, write_picture
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest, Quality
+from collage.core.render.tracing import Tracing
 
 
 class RenderDialog(QDialog):
@@ -46,8 +48,22 @@ class RenderDialog(QDialog):
         self.height_box.setAccessibleName("Height")
         self.quality = QComboBox()
         self.quality.setAccessibleName("Quality")
-        self.quality.setToolTip("final: four samples a pixel; draft: as in the preview")
-        self.quality.addItems(["final", "draft"])
+        self.quality.setToolTip("final: four samples a pixel; draft: as in the preview; traced: all bounced light")
+        self.quality.addItems(["final", "draft", "traced"])
+        self.quality.currentTextChanged.connect(self._show_tracing)
+        self.samples = NumberField(256, soft=(1, 2048), hard=(1, 65536), whole=True)
+        self.samples.setAccessibleName("Samples")
+        self.samples.setToolTip("Samples per pixel at most")
+        self.samples.setFixedWidth(90)
+        self.noise = NumberField(0.0, soft=(0.0, 5.0), hard=(0.0, 100.0))
+        self.noise.setAccessibleName("Noise (%)")
+        self.noise.setToolTip("Stop at this noise, in percent; 0 for all samples")
+        self.noise.setFixedWidth(90)
+        self.denoise = QCheckBox("Denoise")
+        self.denoise.setToolTip("Filter out the noise that is left")
+        self.denoise.setChecked(True)
+        self.layers = QCheckBox("Layers (EXR)")
+        self.layers.setToolTip("Direct and indirect light, base colour, normal, depth, position, roughness and ids")
         self.path = QLineEdit(str(self._home() / "picture.png"))
         self.path.setAccessibleName("File")
         self.path.setToolTip("The file to write; its ending chooses the format")
@@ -62,9 +78,16 @@ class RenderDialog(QDialog):
         size.addStretch(1)
         target.addWidget(self.path)
         target.addWidget(browse)
-        form = QFormLayout()
+        tracing = QHBoxLayout()
+        fields: tuple[QWidget, ...] = (self.samples, QLabel("Noise (%)"), self.noise, self.denoise, self.layers)
+        for field in fields:
+            tracing.addWidget(field)
+        tracing.addStretch(1)
+        self.form = form = QFormLayout()
         form.addRow("Size", size)
         form.addRow("Quality", self.quality)
+        form.addRow("Samples", tracing)
+        self._tracing = tracing
         form.addRow("File", target)
         self.bar = ProgressLine()
         self.bar.hide()
@@ -85,9 +108,18 @@ class RenderDialog(QDialog):
         layout.addLayout(form)
         layout.addWidget(self.bar)
         layout.addLayout(buttons)
-        self.resize(480, 190)
+        self.resize(520, 190)
+        self._show_tracing()
         self._ticket: Ticket | None = None
         jobs.queue_changed.connect(self._show_progress)
+
+    def _show_tracing(self, _quality: str = "") -> None:
+        """What only traced pictures have is there for them alone."""
+        self.form.setRowVisible(self._tracing, self.traced)
+
+    @property
+    def traced(self) -> bool:
+        return self.quality.currentText() == "traced"
 
     def _browse(self) -> None:
         path = choose_new_file(self, "Image file", self._target(), dialog_filter())
@@ -106,19 +138,26 @@ class RenderDialog(QDialog):
     def request(self) -> PictureRequest:
         quality = cast(Quality, self.quality.currentText())
         size = round(self.width_box.value), round(self.height_box.value)
-        return picture_request(self.session.shown_project, *size, quality, self.mode, None, self.session.base_folder)
+        tracing = Tracing(
+            samples=round(self.samples.value), noise=self.noise.value / 100, denoised=self.denoise.isChecked()
+        )
+        project, folder = self.session.shown_project, self.session.base_folder
+        return picture_request(project, *size, quality, self.mode, None, folder, tracing)
 
     def render_now(self) -> None:
         request, path, renderer = self.request(), self._target(), self.renderer
         try:
             check_picture_file(path)
+            layers = self.traced and self.layers.isChecked()
+            if layers:
+                check_layers_file(path)
         except CollageError as error:
             self.said.setText(str(error))
             return
 
         def steps(cancelled: Callable[[], bool]) -> Steps[str]:
             picture = yield from renderer.steps(request, cancelled=cancelled)
-            write_picture(picture, path)
+            write_picture(picture, path, layers=layers)
             return f"Written in {picture.seconds:.1f} s."
 
         self.start.setEnabled(False)

@@ -9,10 +9,11 @@ from collage.core.images.codecs import codec_to_write
 from collage.core.images.files import write_image
 from collage.core.render.channels import SHOWN
 from collage.core.render.heights import HEIGHTS
+from collage.core.render.judging import EXPOSURE, PLAUSIBLE
 from collage.core.render.layers import stacked
 from collage.core.render.request import Picture
 
-VIEWS = ("lit", "clay", "normals", HEIGHTS)
+VIEWS = ("lit", "clay", "normals", HEIGHTS, EXPOSURE, PLAUSIBLE)
 
 
 def check_view(view: str) -> None:

@@ -10,6 +10,7 @@ from collage.core.evaluate.run import Workers
 from collage.core.images.colour import linear_to_srgb, srgb_to_linear
 from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Array
+from collage.core.render.judging import EXPOSURE, in_stops
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import Samples, over_blocks
 
@@ -47,6 +48,10 @@ _FIRST = (np.searchsorted(_LEAST, np.arange(STEPS + 1) / STEPS, "right") - 1).as
 def developed(request: PictureRequest, linear: np.ndarray, workers: Workers | None = None) -> np.ndarray:
     """(pixels, 3) uint8, as a screen shows linear light (pixels, 3) float32 at the bench's exposure and tone."""
     out = np.empty(linear.shape, np.uint8)
+    if request.mode == EXPOSURE and request.lit:
+        shown = in_stops(linear * np.float32(exposure_of(request)))
+        encode(shown, np.float32(1), 0, out)
+        return out
     neutral = int(request.lit and request.bench.view_transform == "neutral")
     exposure = np.float32(exposure_of(request))
     over_blocks(workers, lambda cut: encode(linear[cut], exposure, neutral, out[cut]), len(linear))

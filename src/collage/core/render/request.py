@@ -13,6 +13,7 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import CardOutput, Place
+from collage.core.render.judging import EXPOSURE
 from collage.core.render.tracing import USUAL, Tracing
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import OBJECT, PART, PIECE, SLOT
@@ -30,7 +31,8 @@ class PictureRequest:
     """A frozen request for a picture.
 
     materials : by name, as the bench's objects name them. width, height : pixels.
-    mode : "lit", "clay", "normals", "height", or the name of a surface input to look at alone.
+    mode : "lit", "clay", "normals", "height", "exposure", "plausible" (see judging), or the name of a surface input to
+        look at alone.
     peek : a card's output to look at on the object instead, of the material named first.
     tracing : how a traced picture is made.
     folder : where the bench's file names start; material_folder : where those of the materials start.
@@ -50,7 +52,7 @@ class PictureRequest:
     @property
     def lit(self) -> bool:
         """Whether light is shown, rather than plain values."""
-        return self.peek is None and self.mode in ("lit", "clay")
+        return self.peek is None and self.mode in ("lit", "clay", EXPOSURE)
 
     @property
     def traced(self) -> bool:

@@ -31,7 +31,7 @@ from collage.core.scene.scene import GROUND, Scene
 k = Family("paths")
 rays = Family("rays")
 
-BLOCK = 32_768  # paths that are followed together
+BLOCK = 65_536  # paths that are followed together
 EYE_EFFORT, BOUNCED_EFFORT = 0.4, 0.08  # of the rays of masks
 LEAST_SAMPLES = 8  # after which noise is told
 GROUND_GREY = 0.2  # what the ground sends back to what stands on it

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,14 +11,12 @@ from collage.core.base.progress import Progress, Steps
 from collage.core.evaluate.run import never
 from collage.core.render.denoise import denoised
 from collage.core.render.film import developed
+from collage.core.render.host import Host
 from collage.core.render.layers import layers_of_picture
 from collage.core.render.lighting import COMPLETE
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.traced import BASE_COLOUR, SEEN_NORMAL, Exposed, Tracer
 from collage.core.render.work import Work
-
-if TYPE_CHECKING:
-    from collage.core.render.renderer import Renderer
 
 FIRST_SHOWN = 4  # samples
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
@@ -29,7 +26,7 @@ class TracedPicture:
     """One traced picture in the making. layers : whether it has them, for a file."""
 
     def __init__(
-        self, renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never, layers: bool = False
+        self, renderer: Host, request: PictureRequest, cancelled: Callable[[], bool] = never, layers: bool = False
     ) -> None:
         self.begin, self.request, self.renderer, self.how = time.perf_counter(), request, renderer, request.tracing
         self.layers = layers
@@ -84,7 +81,7 @@ class TracedPicture:
 class Refining:
     """Traced pictures that get better while nothing is touched, and go on where they were left. For one picture."""
 
-    def __init__(self, renderer: Renderer) -> None:
+    def __init__(self, renderer: Host) -> None:
         self.renderer = renderer
         self._made: TracedPicture | None = None
 
@@ -106,7 +103,7 @@ class Refining:
                 told = time.perf_counter()
 
 
-def traced_steps(renderer: Renderer, request: PictureRequest, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
+def traced_steps(renderer: Host, request: PictureRequest, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
     """The finished picture with its layers, as steps that say how far it is. Raises Cancelled, CollageError."""
     making = TracedPicture(renderer, request, cancelled, layers=True)
     how = making.how

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -25,6 +25,8 @@ from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background, on_film, shown_value
 from collage.core.render.fine_relief import is_finer, with_fine_relief
 from collage.core.render.heights import HEIGHTS, shown_heights
+from collage.core.render.host import Host
+from collage.core.render.judging import PLAUSIBLE, marked
 from collage.core.render.lighting import COMPLETE, FIRST, Light, Stage, View
 from collage.core.render.relief import Reliefs
 from collage.core.render.request import PictureRequest
@@ -43,9 +45,6 @@ from collage.core.scene.bench import Bench
 from collage.core.scene.lights import light_table
 from collage.core.scene.scene import GROUND
 
-if TYPE_CHECKING:
-    from collage.core.render.renderer import Renderer
-
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
 EDGE_EFFORT = 0.35  # of the rays of masks, from each of the samples on an edge
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
@@ -56,7 +55,7 @@ NOT_PEEKED = 0.12  # linear grey of objects that have another material than the 
 class Work:
     """One picture in the making: its surfaces, scene and light, and what was wrong."""
 
-    renderer: Renderer
+    renderer: Host
     request: PictureRequest
     reliefs: Reliefs
     stage: Stage
@@ -221,6 +220,9 @@ class Work:
         if light is None:
             if request.mode == HEIGHTS:
                 return shown_heights(group.points, view.scene, self.reliefs.span)
+            if request.mode == PLAUSIBLE:
+                colour = value_of(inputs, "base_color") * value_of(inputs, "base_weight")
+                return marked(colour, value_of(inputs, "base_metalness"), group.points.count)
             if request.mode == "normals":
                 normal = pack(inputs, group.points, 0, group.points.count)[1]
                 return srgb_to_linear(normal * 0.5 + 0.5).astype(np.float32)

@@ -1,0 +1,147 @@
+"""Traced pictures: rays a second beside raw rays, the first one at rest, where time goes, and the draft beside them."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from benchmarks.pictures import SIZE, camera_pass
+from benchmarks.timing import row
+from collage.core.nodes.library import load_library
+from collage.core.project.folder import load_project
+from collage.core.project.pictures import picture_request
+from collage.core.render import traced as traced_module
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
+from collage.core.render.sky import sky_table
+from collage.core.render.traced import Tracer
+from collage.core.render.traced_pictures import TracedPicture
+from collage.core.render.tracing import Tracing
+from collage.core.scene.bench import Environment
+from collage.core.scene.scene import Scene
+from collage.demo.shed import make_sample
+
+SAMPLES = 8
+
+
+@contextmanager
+def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
+    """Seconds of all threads in rays, networks and kernels, and how many rays there were."""
+    seconds: dict[str, float] = defaultdict(float)
+    counts: dict[str, int] = defaultdict(int)
+    lock = threading.Lock()
+
+    def timed(name: str, call: Callable[..., Any], rays: bool = False) -> Callable[..., Any]:
+        def wrapped(*given: Any, **named: Any) -> Any:
+            begin = time.perf_counter()
+            try:
+                return call(*given, **named)
+            finally:
+                with lock:
+                    seconds[name] += time.perf_counter() - begin
+                    if rays:
+                        counts[name] += len(given[1])
+
+        return wrapped
+
+    nearest, occluded, evaluate = Scene.nearest, Scene.occluded, traced_module.evaluate_surface  # type: ignore[attr-defined]
+    kernels = traced_module.k
+    scatter, meet = kernels.scatter, kernels.meet
+    Scene.nearest = timed("rays", nearest, True)  # type: ignore[method-assign]
+    Scene.occluded = timed("shadow rays", occluded, True)  # type: ignore[method-assign]
+    traced_module.evaluate_surface = timed("networks", evaluate)  # type: ignore[attr-defined]
+    kernels.__dict__["scatter"], kernels.__dict__["meet"] = timed("shading", scatter), timed("shading", meet)
+    try:
+        yield seconds, counts
+    finally:
+        Scene.nearest, Scene.occluded = nearest, occluded  # type: ignore[method-assign]
+        traced_module.evaluate_surface = evaluate  # type: ignore[attr-defined]
+        kernels.__dict__["scatter"], kernels.__dict__["meet"] = scatter, meet
+
+
+def _shares(renderer: Renderer, request: PictureRequest) -> None:
+    making = TracedPicture(renderer, replace(request, tracing=Tracing(samples=SAMPLES)))
+    begin = time.perf_counter()
+    with counted() as (seconds, counts):
+        for _ in making.passes():
+            pass
+    whole = (time.perf_counter() - begin) * renderer.workers.count
+    rays = counts["rays"] + counts["shadow rays"]
+    in_rays = seconds["rays"] + seconds["shadow rays"]
+    told = ", ".join(f"{name} {100 * seconds[name] / whole:.0f} %" for name in ("networks", "shading"))
+    rest = 100 * (1 - (in_rays + seconds["networks"] + seconds["shading"]) / whole)
+    row(
+        f"Traced {request.width}×{request.height}, {SAMPLES} samples",
+        f"{whole / renderer.workers.count:.1f} s",
+        f"rays {100 * in_rays / whole:.0f} %, {told}, the rest {rest:.0f} %",
+    )
+    alone = rays / max(in_rays, 1e-9)
+    row("  million rays a second and thread", f"{rays / whole / 1e6:.2f}", f"Embree alone {alone / 1e6:.2f}",
+        rays / whole / alone)  # fmt: skip
+
+
+def _first(renderer: Renderer, request: PictureRequest, one_pass: float) -> None:
+    making = TracedPicture(renderer, replace(request, tracing=Tracing(samples=1)))
+    begin = time.perf_counter()
+    for _ in making.passes():
+        break
+    seconds = time.perf_counter() - begin
+    row("  first sample of every pixel", f"{1000 * seconds:.0f} ms", f"12 passes {12000 * one_pass:.0f} ms",
+        seconds / (12 * one_pass))  # fmt: skip
+
+
+def _against_draft(renderer: Renderer, request: PictureRequest, name: str) -> None:
+    traced = renderer.picture(replace(request, quality="traced", tracing=Tracing(samples=32)))
+    draft = renderer.picture(request)
+    on = draft.objects >= 0
+    one, other = (picture.linear[on].mean() for picture in (draft, traced))
+    apart = np.abs(draft.linear[on] - traced.linear[on]).mean() / traced.linear[on].mean()
+    row(f"  draft beside traced, {name}", f"{100 * (one / other - 1):+.1f} % in the mean",
+        f"{100 * apart:.1f} % a pixel, with noise")  # fmt: skip
+
+
+def _importance(renderer: Renderer, request: PictureRequest) -> None:
+    """Error after as many samples with directions drawn by the environment's light, and drawn evenly."""
+    bench = request.bench.model_copy(update={"lights": (), "environment": Environment(file="environments/studio.exr")})
+    small = replace(request, bench=bench, width=160, height=100)
+
+    def linear(even: bool, samples: int, seed: int) -> np.ndarray:
+        making = TracedPicture(renderer, replace(small, tracing=Tracing(samples=samples, seed=seed)))
+        if even:
+            sky = making.work.traceable().sky
+            assert sky is not None
+            flat = sky_table(np.ones_like(sky.picture))
+            table = replace(flat, picture=sky.picture)
+            making.tracer = Tracer(replace(making.work.traceable(), sky=table), making.how, renderer.workers)
+        *_, (exposed, _) = making.passes()
+        return exposed.linear(0.0)
+
+    exact = linear(False, 512, 5)
+    errors = [float(((linear(even, 16, 1) - exact) ** 2).mean()) for even in (False, True)]
+    row("  samples to the same error, sky by its light", f"{errors[0]:.2e}", f"drawn evenly {errors[1]:.2e}",
+        errors[0] / errors[1])  # fmt: skip
+
+
+def measure(folder: Path) -> None:
+    """folder : where the samples are written."""
+    for name in ("potting-shed", "yard"):
+        place = folder / name
+        if not place.exists():
+            make_sample(name, place)
+        project, _ = load_project(place)
+        request, renderer = picture_request(project, *SIZE, folder=place), Renderer(load_library())
+        renderer.picture(replace(request, quality="traced", width=64, height=48, tracing=Tracing(samples=1)))
+        renderer.picture(request)
+        if name == "potting-shed":
+            _first(renderer, request, camera_pass(renderer, request))
+            _importance(renderer, request)
+        _shares(renderer, request)
+        _against_draft(renderer, request, name)

@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
-from benchmarks import board, evaluator, gather, hand, maps, masks, objects, pictures, relief, starting
+from benchmarks import board, evaluator, gather, hand, maps, masks, objects, pictures, relief, starting, traced
 from benchmarks.plain_noise import fractal3d
 from benchmarks.timing import median, row
 from collage.cli.shared import prepare_kernels

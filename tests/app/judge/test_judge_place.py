@@ -210,3 +210,24 @@ def test_values_under_the_pointer_are_those_of_the_picture(window, judge) -> Non
     shares = judge.look.histogram.counts()
     assert shares.max() == 1
     assert (shares > 0).sum() > 10
+
+
+def test_the_focus_is_set_by_a_click_and_the_lens_by_its_field(window, judge) -> None:
+    view, panel, session = judge.view, judge.lights, window.session
+    panel.fields["aperture"].edited.emit(12.0, False)
+    assert session.camera.aperture == 12.0
+    assert settle(window)
+    panel.focus.click()
+    assert view.focusing
+    point = on_object(view)
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=point)
+    assert not view.focusing
+    assert not panel.focus.isChecked()
+    focus = session.camera.focus
+    assert focus is not None
+    assert 0.2 * session.camera.distance < focus < 2 * session.camera.distance
+    assert panel.fields["focus"].value == pytest.approx(focus, abs=1e-3)
+    panel.fields["millimetres"].edited.emit(85.0, False)
+    assert session.camera.field == pytest.approx(2 * np.degrees(np.arctan(12 / 85)), abs=1e-6)
+    assert settle(window)
+    assert view.picture.samples == FEW.samples

@@ -327,3 +327,41 @@ def test_broken_light_in_a_picture_makes_no_sparks(renderer, tmp_path) -> None:
     found = traced(renderer, bench, 24, materials={"m": matt(0.5)}, samples=32, request={"folder": tmp_path},
                    brightest=40.0)  # fmt: skip
     assert np.isfinite(found.linear).all()
+
+
+def test_an_open_lens_blurs_by_its_circle_of_confusion(renderer) -> None:
+    """A small bright disc out of focus is spread evenly over aperture * (1 - focus / distance) of the plane in focus."""
+    spot = stock("Spot", "cylinder", sizes={"radius": 0.004, "height": 0.002, "bevel": 0.0002}, material="m", tilt=90.0)
+    glow = material(base_weight=0.0, specular_weight=0.0, emission_luminance=1000.0, emission_color=ONE)
+    eye = Camera(turn=0, height=0, distance=2.0, target=(0, 0, 0), field=8, aperture=80.0, focus=1.0)
+    bench = ball(objects=(spot,), camera=eye, environment=DARK, surround=0.0, view_transform="srgb")
+    picture = traced(renderer, bench, 96, materials={"m": glow}, samples=256).linear[..., 0]
+    x = np.nonzero(picture > 0.25 * np.median(picture[picture > 1e-4]))[1]
+    metres = 2 * np.tan(np.radians(4)) * 1.0 / 96  # of a pixel in the plane in focus
+    wide = (np.ptp(x) + 1) * metres
+    assert wide == pytest.approx(0.080 * (1 - 1 / 2) + 0.008 / 2, rel=0.12)
+    sharp = bench.model_copy(update={"camera": eye.model_copy(update={"focus": 2.0})})
+    still = traced(renderer, sharp, 96, materials={"m": glow}, samples=64).linear[..., 0]
+    assert (still > 0.01).sum() < 0.1 * (picture > 1e-3).sum()
+    assert still.sum() == pytest.approx(picture.sum(), rel=0.05), "no light is lost in the lens"
+
+
+@pytest.mark.parametrize("kind", ["metal", "plastic", "coat", "fuzz", "rough matt"])
+def test_no_lobe_loses_or_wins_light_at_any_angle(renderer, kind: str) -> None:
+    """A white plate in a white room, from four heights and of three roughnesses."""
+    for rough in (0.1, 0.4, 0.8):
+        surface = {
+            "metal": {"base_metalness": 1.0, "specular_color": ONE, "specular_roughness": rough},
+            "plastic": {"base_weight": 1.0, "specular_roughness": rough},
+            "coat": {"base_weight": 1.0, "specular_weight": 0.0, "coat_weight": 1.0, "coat_roughness": rough,
+                     "coat_darkening": 0.0},
+            "fuzz": {"base_weight": 1.0, "specular_weight": 0.0, "fuzz_weight": 1.0, "fuzz_color": ONE,
+                     "fuzz_roughness": rough},
+            "rough matt": {"base_weight": 1.0, "specular_weight": 0.0, "base_diffuse_roughness": rough},
+        }[kind]  # fmt: skip
+        for height in (15.0, 30.0, 60.0, 90.0):
+            eye = Camera(turn=0, height=height, distance=1.0, target=(0, 0, 0), field=3)
+            bench = ball(objects=(PLATE,), camera=eye)
+            white = material(base_color=ONE, **surface)
+            found = traced(renderer, bench, 12, materials={"m": white}, samples=128, bounces=8).linear.mean()
+            assert found == pytest.approx(1.0, abs=0.013), (rough, height)

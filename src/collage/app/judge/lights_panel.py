@@ -63,6 +63,13 @@ SKY: tuple[Row, ...] = (
     ("sun", "Sun strength", "Beside the sky's; 0 for none", (0.0, 2.0), (0.0, None), 1.0),
     ("sun_size", "Sun size", "1 is real; larger is softer", (1.0, 20.0), (0.1, 60.0), 1.0),
 )
+EXPOSURE: Row = ("exposure", "Exposure (stops)", "Brightness of the picture", (-4.0, 4.0), (-64.0, 64.0), 0.0)
+CAMERA: tuple[Row, ...] = (
+    ("millimetres", "Focal length (mm)", "Of the lens; longer sees less", (18.0, 135.0), (7.1, 1350.0), 52.0),
+    ("aperture", "Aperture (mm)", "Wider blurs more out of focus; traced only", (0.0, 40.0), (0.0, 1000.0), 0.0),
+    ("focus", "Focus (m)", "How far what is sharp is", (0.05, 3.0), (0.001, None), 1.0),
+)  # fmt: skip
+_OF_CAMERA = frozenset(row[0] for row in CAMERA)
 KINDS = ("Plain grey", "Sky", "Image file…")
 
 
@@ -71,6 +78,7 @@ class LightsPanel(QFrame):
 
     taken = Signal(int)  # the light in hand, negative for the environment
     highlight_wanted = Signal(bool)
+    focus_wanted = Signal(bool)
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
@@ -100,11 +108,13 @@ class LightsPanel(QFrame):
         whole.addWidget(self.area, 1)
         self.session.changed.connect(self._on_changed)
         self.session.opened.connect(self._opened)
+        self.session.camera_changed.connect(self._looked)
         self._show()
 
     def close_down(self) -> None:
         self.session.changed.disconnect(self._on_changed)
         self.session.opened.disconnect(self._opened)
+        self.session.camera_changed.disconnect(self._looked)
 
     # ---- showing ------------------------------------------------------------------------------
 
@@ -121,6 +131,9 @@ class LightsPanel(QFrame):
 
     def _opened(self) -> None:
         self.take(0 if self.session.bench.lights else ENVIRONMENT)
+
+    def _looked(self) -> None:
+        self._show_values(self.session.bench)
 
     def _on_changed(self, before: object, after: object) -> None:
         lights = self.session.bench.lights
@@ -196,18 +209,24 @@ class LightsPanel(QFrame):
                 self._add_field(grid, row, partial(self._edit_sky, row[0]))
             column.addLayout(grid)
         column.addLayout(self._buttons(bench))
-        self._add_exposure(column)
+        self._add_camera(column)
         column.addStretch(1)
         fill(self.area, inside)
 
-    def _add_exposure(self, column: QVBoxLayout) -> None:
+    def _add_camera(self, column: QVBoxLayout) -> None:
         column.addSpacing(10)
-        column.addWidget(title("Picture"))
+        column.addWidget(title("Camera"))
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)
-        row: Row = ("exposure", "Exposure (stops)", "Brightness of the picture", (-4.0, 4.0), (-64.0, 64.0), 0.0)
-        self._add_field(grid, row, self._expose)
+        self._add_field(grid, EXPOSURE, self._expose)
+        for row in CAMERA:
+            self._add_field(grid, row, partial(self._edit_camera, row[0]))
         column.addLayout(grid)
+        self.focus = QPushButton("Focus by click…")
+        self.focus.setCheckable(True)
+        self.focus.setToolTip("Then click what is to be sharp")
+        self.focus.clicked.connect(self.focus_wanted)
+        column.addWidget(self.focus)
 
     def _add_field(self, grid: QGridLayout, row: Row, edit: Callable[[float, bool], None]) -> None:
         name, label, tip, soft, hard, usual = row
@@ -271,12 +290,19 @@ class LightsPanel(QFrame):
         if self.light is not None:
             self.highlight.setChecked(on)
 
+    def show_focusing(self, on: bool) -> None:
+        """Whether the next click sets the focus."""
+        self.focus.setChecked(on)
+
     def _show_values(self, bench: Bench) -> None:
-        light, environment = self.light, bench.environment
+        light, environment, camera = self.light, bench.environment, self.session.camera
         holder = light if light is not None else environment
         for name, field in self.fields.items():
             if name == "exposure":
                 value = bench.exposure
+            elif name in _OF_CAMERA:
+                value = getattr(camera, name)
+                value = camera.distance if value is None else value
             elif light is None and environment.daylight is not None and hasattr(environment.daylight, name):
                 value = getattr(environment.daylight, name)
             else:
@@ -319,6 +345,13 @@ class LightsPanel(QFrame):
     def _expose(self, value: float, moving: bool) -> None:
         bench_acts.set_exposure(self.session, value)
         self._done(moving)
+
+    def _edit_camera(self, name: str, value: float, _moving: bool) -> None:
+        camera = self.session.camera
+        if name == "millimetres":
+            self.session.look(camera.with_millimetres(value))
+        else:
+            self.session.look(camera.model_copy(update={name: value}))
 
     def _choose_kind(self, text: str) -> None:
         try:

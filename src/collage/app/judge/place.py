@@ -40,7 +40,8 @@ class JudgePlace:
         )
         self.lights.taken.connect(self.view.take_light)
         self.lights.highlight_wanted.connect(self.view.place_highlight)
-        self.view.placed.connect(lambda: self.lights.show_placing(self.view.placing))
+        self.lights.focus_wanted.connect(self.view.focus_by_click)
+        self.view.placed.connect(self._show_hand)
         self.look.render_wanted.connect(self.render)
         self.view.hint.connect(studio.hint)
         self.view.pixel.connect(studio.pixel)
@@ -85,6 +86,10 @@ class JudgePlace:
         dialog = RenderDialog(studio.session, studio.renderer, studio.jobs, self.widget, self.view.mode)
         dialog.quality.setCurrentText("traced" if self.view.traced is not None else "final")
         dialog.show()
+
+    def _show_hand(self) -> None:
+        self.lights.show_placing(self.view.placing)
+        self.lights.show_focusing(self.view.focusing)
 
     def _set_theme(self, theme: Theme) -> None:
         self.view.theme = theme

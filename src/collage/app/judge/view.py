@@ -16,13 +16,14 @@ from collage.core.actions import lights as acts
 from collage.core.base.errors import CollageError
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
-from collage.core.render.pick import pick
+from collage.core.render.pick import Picked, pick
 from collage.core.render.request import PictureRequest
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import AreaLight, Bench, Camera, Light
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light in hand"
 PLACING = "Drag the highlight to where it should be · Esc ends"
+FOCUSING = "Click what is to be sharp"
 USUAL = Tracing(samples=128, noise=0.01)
 PIN = 4.0  # pixels, half the side of a corner's pin
 
@@ -38,6 +39,7 @@ class JudgeView(Viewport):
         self.mode = "lit"
         self.light = 0  # the number of the light in hand; negative for the environment
         self.placing = False  # whether the hand puts a highlight
+        self.focusing = False  # whether the next click sets the focus
         self.traced = USUAL
         self._cross: QPointF | None = None  # where the highlight was put last
         self.over.append(self._draw_light)
@@ -147,15 +149,19 @@ class JudgeView(Viewport):
         else:
             super().keyPressEvent(event)
 
-    def _put(self, point: QPointF) -> None:
-        """Moves the light so that it is mirrored at a point of the picture."""
+    def _picked(self, point: QPointF) -> Picked | None:
+        """What of the bench a point of the widget shows."""
         request = self.shown or self.request()
         across, down = point.x() / max(self.width(), 1), point.y() / max(self.height(), 1)
         try:
-            found = pick(self.renderer, request, across * request.width, down * request.height)
+            return pick(self.renderer, request, across * request.width, down * request.height)
         except CollageError as error:
             self.failed.emit(error)
-            return
+            return None
+
+    def _put(self, point: QPointF) -> None:
+        """Moves the light so that it is mirrored at a point of the picture."""
+        found = self._picked(point)
         if found is not None:
             self._cross = point
             acts.put_highlight(self.session, self.light, found.place, found.facing)
@@ -216,7 +222,18 @@ class JudgeView(Viewport):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def clicked(self, point: QPoint) -> None:
-        self.setFocus()
+        if not self.focusing:
+            return
+        self.focus_by_click(False)
+        found = self._picked(QPointF(point))
+        if found is not None:
+            self.look(self.camera.focused_at(np.array(found.place)))
+
+    def focus_by_click(self, on: bool) -> None:
+        """Whether the next click sets the focus."""
+        self.focusing = on
+        self.hint.emit(FOCUSING if on else HINT)
+        self.placed.emit()
 
     def enterEvent(self, event: object) -> None:
         self.update()

@@ -37,7 +37,7 @@ from collage.core.kernels.lobes import (
     refracted,
     visible_normal,
 )
-from collage.core.kernels.reflection import dot
+from collage.core.kernels.reflection import PI, dot, unit
 from collage.core.kernels.sequence import pair
 
 F = np.float32
@@ -55,6 +55,7 @@ OUT_WHOLE1 = types.Array(i4, 1, "C")
 LIFT = F(1e-4)  # metres above a surface where a path goes on
 SAFE_BOUNCES = 3  # before paths that carry little end by lot
 PAIRS = 6  # of numbers that a bounce draws
+LENS = 1 << 20  # the pair of numbers for the place in the lens
 
 
 @njit(**INLINE)
@@ -85,6 +86,26 @@ def in_pixels(first, sample, seed, middle_x, middle_y, width, x, y):
         a, b = pair(at, sample, 0, seed)
         x[i] = F(at % width) + a - middle_x
         y[i] = middle_y - F(at // width) - b
+
+
+@njit(types.void(i4, i4, i4, IN2, f4, f4, OUT2, OUT2), **LOOP)
+def through_lens(first, sample, seed, axes, radius, focus, origins, ways):
+    """Moves the rays (n, 3) of pixels that follow each other from `first` to places of an open lens.
+
+    axes : (3, 3), right, up and forward. radius : of the lens, metres. focus : how far what is sharp is, metres.
+    """
+    for i in range(origins.shape[0]):
+        a, b = pair(first + i, sample, LENS, seed)
+        turn, away = F(2) * PI * a, radius * math.sqrt(b)
+        x, y = away * math.cos(turn), away * math.sin(turn)
+        ahead = ways[i, 0] * axes[2, 0] + ways[i, 1] * axes[2, 1] + ways[i, 2] * axes[2, 2]
+        far = focus / max(ahead, F(1e-3))
+        for axis in range(3):
+            gone = axes[0, axis] * x + axes[1, axis] * y
+            origins[i, axis] += gone
+            ways[i, axis] = ways[i, axis] * far - gone
+        wx, wy, wz = unit(ways[i, 0], ways[i, 1], ways[i, 2])
+        ways[i, 0], ways[i, 1], ways[i, 2] = wx, wy, wz
 
 
 @njit(types.void(IN2, IN2, IN1, WHOLE1, OUT2, WHOLE1, i4, IN2, IN1, IN3, IN1, IN2, IN1, IN1, OUT2), **LOOP)

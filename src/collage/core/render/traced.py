@@ -157,7 +157,10 @@ class Tracer:
         x, y, ways = np.empty(count, np.float32), np.empty(count, np.float32), np.empty((count, 3), np.float32)
         k.in_pixels(first, sample, self.how.seed, width / 2, height / 2, width, x, y)
         rays.camera_rays(x, y, self.axes, self.focal_length, ways)
-        origins = np.tile(self.eye, (count, 1))
+        origins, camera = np.tile(self.eye, (count, 1)), self.what.bench.camera
+        if camera.aperture > 0:
+            focus = camera.focus or camera.distance
+            k.through_lens(first, sample, self.how.seed, self.axes, camera.aperture / 2000, focus, origins, ways)
         paths = np.zeros((p.ROWS, count), np.float32)
         paths[p.CARRIED : p.CARRIED + 3] = 1
         paths[p.DENSITY], paths[p.WIDENING] = p.FROM_EYE, 1

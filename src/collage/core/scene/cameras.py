@@ -10,15 +10,38 @@ from pydantic import Field
 from collage.core.base.frozen import Frozen
 from collage.core.scene.directions import Triple, direction, right_of
 
+SENSOR = 24.0  # millimetres, the shorter side of the picture that focal lengths are told for
+
 
 class Camera(Frozen):
-    """A camera that orbits a point."""
+    """A camera that orbits a point.
+
+    aperture : how wide the lens is open, millimetres; 0 is sharp everywhere. Traced pictures alone show it. focus : how
+    far what is sharp is, metres along the way it looks; None for the point that it orbits.
+    """
 
     turn: float = 24.0  # degrees about the upright axis, 0 from the front
     height: float = Field(16.0, ge=-90.0, le=90.0)  # degrees above the horizon
     distance: float = Field(0.62, gt=0.005, lt=200.0)  # metres
     target: Triple = (0.0, 0.085, 0.0)
     field: float = Field(26.0, gt=1.0, lt=120.0)  # degrees, the picture's shorter side
+    aperture: float = Field(0.0, ge=0.0, le=1000.0)
+    focus: float | None = Field(None, gt=0.0)
+
+    @property
+    def millimetres(self) -> float:
+        """The focal length of a lens that sees this field on a SENSOR."""
+        return SENSOR / 2 / math.tan(math.radians(self.field) / 2)
+
+    def with_millimetres(self, length: float) -> Camera:
+        """The camera with another lens, from where it is."""
+        field = 2 * math.degrees(math.atan(SENSOR / 2 / max(length, 1e-3)))
+        return self.model_copy(update={"field": min(max(field, 1.01), 119.0)})
+
+    def focused_at(self, place: np.ndarray) -> Camera:
+        """The camera for which what is as far as a place (3,) is sharp."""
+        away = float((np.asarray(place) - self.position()) @ self.axes()[2])
+        return self.model_copy(update={"focus": max(away, 1e-3)})
 
     def framing(self, low: np.ndarray, high: np.ndarray) -> Camera:
         """The camera from the same side, looking at a box so that it fills the picture.

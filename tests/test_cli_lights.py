@@ -105,3 +105,18 @@ def test_layers_need_a_traced_picture_and_a_file_that_holds_them(ball: Path, tmp
     assert "Only traced pictures have layers" in done.stderr
     done = collage("render", ball, "-o", tmp_path / "a.png", "--layers", "--quality", "traced")
     assert "Layers need an EXR file" in done.stderr
+
+
+def test_frames_of_a_turntable_go_on_where_they_were_left(ball: Path, tmp_path: Path) -> None:
+    out, sizes = tmp_path / "turn.png", ("--size", "48x32", "--quality", "draft")
+    done = collage("render", ball, "-o", out, *sizes, "--turntable", "3")
+    assert done.returncode == 0, done.stderr
+    frames = [tmp_path / f"turn.{number:04d}.png" for number in (1, 2, 3)]
+    assert all(one.is_file() for one in frames)
+    assert not out.exists()
+    assert frames[0].read_bytes() != frames[1].read_bytes()
+    frames[1].unlink()
+    frames[0].write_bytes(b"kept as it is")
+    assert collage("render", ball, "-o", out, *sizes, "--turntable", "3", "--resume").returncode == 0
+    assert frames[0].read_bytes() == b"kept as it is"
+    assert frames[1].is_file()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -11,8 +13,22 @@ from collage.cli.shared import fail, load_library, parse_size, prepare_kernels, 
 from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
+    from collage.core.render.renderer import Renderer
+    from collage.core.render.request import PictureRequest
     from collage.core.render.tracing import Tracing
 
+
+@dataclass(frozen=True)
+class Frames:
+    """How many frames go once round; 0 for one picture. light : whether light goes round, or the camera. resume : leave
+    those that are there."""
+
+    count: int = 0
+    light: bool = False
+    resume: bool = False
+
+
+ONE = Frames()
 app = typer.Typer(add_completion=False)
 
 
@@ -35,6 +51,9 @@ def render(
     layers: Annotated[
         bool, typer.Option("--layers", help="Traced: direct and indirect light, surface and ids, in one EXR file.")
     ] = False,
+    turntable: Annotated[int, typer.Option(min=0, help="So many frames of a camera that goes once round.")] = 0,
+    light_turn: Annotated[int, typer.Option(min=0, help="So many frames of light that goes once round.")] = 0,
+    resume: Annotated[bool, typer.Option("--resume", help="Leave frames that are there as they are.")] = False,
     seed: Annotated[int, typer.Option(min=0, help="Traced: another number gives other noise.")] = 0,
     without: Annotated[
         list[str] | None, typer.Option(help="Leave out normal maps, bump or displacement; may be given several times.")
@@ -55,10 +74,11 @@ def render(
             raise CollageError("Only traced pictures have layers.", remedy="Add --quality traced.")
     prepare_kernels()
     tracing = Tracing(samples=samples, noise=noise, seconds=60 * minutes, denoised=denoise, seed=seed)
-    seconds = render_to(
-        project, out, width, height, view, quality, tuple(without or ()), grazing, tracing, layers=layers
-    )
-    typer.echo(f"{out}  {width}×{height}  {seconds:.1f} s")
+    frames = Frames(turntable or light_turn, light=not turntable, resume=resume)
+    for file, seconds in render_to(
+        project, out, width, height, view, quality, tuple(without or ()), grazing, tracing, layers=layers, frames=frames
+    ):
+        typer.echo(f"{file}  {width}×{height}  {seconds:.1f} s")
 
 
 def render_to(
@@ -72,8 +92,10 @@ def render_to(
     grazing: bool = False,
     tracing: Tracing | None = None,
     layers: bool = False,
-) -> float:
-    """Renders a project to a file, what is wrong told on the way. Returns the seconds it took.
+    frames: Frames = ONE,
+) -> Iterator[tuple[Path, float]]:
+    """Renders a project to a file, or to one for each frame, what is wrong told on the way. Tells each and the seconds
+    that it took.
 
     without : kinds of relief to leave out. grazing : in one low light. layers : whether those of a traced picture go
     into the same file.
@@ -83,8 +105,8 @@ def render_to(
     from collage.app.shell.settings import level_files, load_settings
     from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project, project_folder
-    from collage.core.project.pictures import in_grazing_light, picture_request, without_reliefs
-    from collage.core.render.files import check_picture_file, check_view, write_picture
+    from collage.core.project.pictures import frame_file, in_grazing_light, picture_request, turned, without_reliefs
+    from collage.core.render.files import check_picture_file, check_view
     from collage.core.render.renderer import Renderer
     from collage.core.render.request import Quality
     from collage.core.render.tracing import USUAL
@@ -99,13 +121,25 @@ def render_to(
     request = picture_request(project, width, height, cast(Quality, quality), view, None, folder, tracing or USUAL)
     request = in_grazing_light(without_reliefs(request, without)) if grazing else without_reliefs(request, without)
     files = level_files(load_settings())
+    renderer = Renderer(library, ImageStore(files=files))
+    for number in range(1, max(frames.count, 1) + 1):
+        file = frame_file(out, number) if frames.count else out
+        if frames.resume and file.is_file():
+            continue
+        one = turned(request, (number - 1) / frames.count, light=frames.light) if frames.count else request
+        yield file, _render(renderer, one, file, layers)
+    if files is not None:
+        files.settle()  # maps that were read now lie ready for the next picture
+
+
+def _render(renderer: Renderer, request: PictureRequest, out: Path, layers: bool) -> float:
+    """Renders one picture to a file. Returns the seconds it took."""
+    from collage.core.render.files import write_picture
+
     with progress("Rendering") as show:
-        renderer = Renderer(library, ImageStore(files=files))
         picture = renderer.picture(request, progress=lambda share: show("Rendering", share))
         if picture.samples:
             show(f"Traced, {picture.samples} samples", 1.0)
-    if files is not None:
-        files.settle()  # maps that were read now lie ready for the next picture
     for (material, _), problem in picture.problems.items():
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
     for remark in picture.remarks:

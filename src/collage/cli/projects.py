@@ -61,7 +61,7 @@ def demo(
         )
         from collage.cli.pictures import render_to
 
-        render_to(folder, out_dir / "potting-shed.png", 1280, 800, "lit", "final")
+        list(render_to(folder, out_dir / "potting-shed.png", 1280, 800, "lit", "final"))
         _window_shot(folder, out_dir / "window.png")
         typer.echo(f"{out_dir / 'potting-shed.png'}\n{out_dir / 'window.png'}")
         return

@@ -9,9 +9,12 @@ import pytest
 from tests.core.render.test_traced import ball, matt
 
 from collage.core.images.colour import srgb_to_linear
+from collage.core.project.pictures import turned
 from collage.core.render.judging import EXPOSURE, GREY, MARK, MARK_DARK, PLAUSIBLE, in_stops, marked
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import AreaLight, Environment
+from collage.core.scene.daylight import Daylight
 
 
 def test_every_stop_is_a_step_and_what_is_lost_is_marked() -> None:
@@ -50,3 +53,16 @@ def test_both_are_views_of_a_picture(library, workers) -> None:
     dark = request.bench.model_copy(update={"exposure": -12.0})
     lost = renderer.picture(replace(request, mode=EXPOSURE, bench=dark)).display[16, 16].astype(int)
     assert lost[2] > 1.5 * lost[0]
+
+
+def test_light_that_goes_round_is_a_camera_that_goes_round_the_other_way(library, workers) -> None:
+    """On a ball of one colour, which looks alike from all sides; the sky, its sun and a panel turn together."""
+    renderer = Renderer(library, workers=workers)
+    lights = (AreaLight(turn=30.0, target=(0.0, 0.1, 0.0)),)
+    bench = ball(lights=lights, environment=Environment(daylight=Daylight(elevation=35.0), turn=20.0))
+    request = PictureRequest(bench, {"m": matt(0.6)}, 48, 48)
+    one = renderer.picture(turned(request, 0.2, light=True)).linear
+    other = renderer.picture(turned(request, -0.2)).linear
+    assert abs(one - renderer.picture(request).linear).mean() > 0.02
+    np.testing.assert_allclose(one, other, atol=0.03)
+    assert abs(one - other).mean() < 0.003

@@ -52,6 +52,22 @@ def in_grazing_light(request: PictureRequest, turn: float = BESIDE, height: floa
     return replace(request, bench=request.bench.in_grazing_light(request.bench.camera.turn + turn, height))
 
 
+def turned(request: PictureRequest, share: float, *, light: bool = False) -> PictureRequest:
+    """The same picture some share of a whole turn further round: of the camera, or of all light about the bench."""
+    degrees, bench = 360.0 * share, request.bench
+    if not light:
+        camera = bench.camera.model_copy(update={"turn": bench.camera.turn + degrees})
+        return replace(request, bench=bench.model_copy(update={"camera": camera}))
+    lights = tuple(one.model_copy(update={"turn": one.turn + degrees}) for one in bench.lights)
+    around = bench.environment.model_copy(update={"turn": bench.environment.turn - degrees})  # to the same side
+    return replace(request, bench=bench.model_copy(update={"lights": lights, "environment": around}))
+
+
+def frame_file(path: Path, number: int) -> Path:
+    """The file of a frame, by its number from 1, beside the file that was asked for."""
+    return path.with_name(f"{path.stem}.{number:04d}{path.suffix}")
+
+
 TEST_PATTERN = "\x00test pattern"  # no material of a project has such a name
 CHECKS = 16.0  # across a tile, as in pictures of UVs
 

@@ -25,6 +25,7 @@ from collage.cli.shared import prepare_kernels
 from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
+from collage.core.actions import lights as lights_acts
 from collage.core.actions import uvs
 from collage.core.actions.coordinates import set_coordinates
 from collage.core.assets.stock import default_folder
@@ -44,6 +45,7 @@ from collage.core.render.cards import card_pictures
 from collage.core.render.files import write_picture
 from collage.core.render.renderer import Renderer
 from collage.core.render.swatch import effect_swatch
+from collage.core.render.tracing import Tracing
 from collage.demo.library import library_steps
 from collage.demo.shed import make_sample
 
@@ -58,6 +60,29 @@ def large(window: MainWindow) -> None:
     """The picture first; board and channels beside it."""
     window.session.select(["edge"])
     window.place("Wire").toggle_large()
+
+
+def judge(window: MainWindow, rig: str = "") -> None:
+    """Traced; by day with the window in hand, its highlight put on the board, and drawn over the picture."""
+    camera = window.session.camera
+    if not rig:
+        window.session.look(camera.model_copy(update={"height": 7.0, "distance": 1.25, "target": (0.0, 0.14, 0.0)}))
+    window.go_to(3)
+    place = window.place("Judge")
+    place.look.samples.set_value(32)
+    place.look.denoise.setChecked(True)
+    place.look._change_tracing()
+    if rig:
+        lights_acts.use_rig(window.session, rig)
+    lights_acts.save_view(window.session, "Front")
+    settle(window)
+    if not rig:
+        place.view.entered = True
+        place.view.place_highlight(True)
+        point = QPoint(int(0.25 * place.view.width()), int(0.72 * place.view.height()))
+        QTest.mouseClick(place.view, Qt.MouseButton.LeftButton, pos=point)
+        settle(window)
+        QTest.mouseMove(place.view, point + QPoint(190, -90))
 
 
 def start_page(window: MainWindow) -> None:
@@ -289,14 +314,15 @@ def main() -> None:
         folder = Path(place) / "shed"
         make_sample("potting-shed", folder)
         project, _ = load_project(folder)
-        request = picture_request(project, 1280, 800, "final", "lit", None, folder)
+        how = Tracing(samples=64, denoised=True)
+        request = picture_request(project, 1280, 800, "traced", "lit", None, folder, how)
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
+        window_shot(folder, OUT / "judge-day.png", prepare=judge)
+        window_shot(folder, OUT / "judge-night.png", theme="night", prepare=partial(judge, rig="daylight"))
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
         window_shot(folder, OUT / "wire-large.png", prepare=large)
         window_shot(folder, OUT / "start.png", prepare=start_page)
-        window_shot(folder, OUT / "wire-peek.png", prepare=peek)
         window_shot(folder, OUT / "wire-add.png", prepare=add)
-        window_shot(folder, OUT / "wire-ramp.png", prepare=ramp)
         window_shot(folder, OUT / "wire-group.png", prepare=group)
         window_shot(folder, OUT / "wire-stack-night.png", theme="night", prepare=stack)
         window_shot(folder, OUT / "gather.png", prepare=partial(gather, name="SlateFloor"))

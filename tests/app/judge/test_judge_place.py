@@ -7,12 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox
 
 from collage.app.judge.place import JudgePlace
 from collage.app.judge.view import USUAL
 from collage.app.shell.start import settle, wait_until
+from collage.core.actions import lights as lights_acts
 from collage.core.render.pick import pick
 from collage.core.scene.bench import ENVIRONMENT, AreaLight
 from collage.core.scene.rigs import RIGS
@@ -36,6 +38,12 @@ def on_object(view, number: int | None = None) -> QPoint:
     y, x = np.nonzero(objects >= 0 if number is None else objects == number)
     height, width = view.picture.objects.shape
     return QPoint(int(np.median(x) * view.width() / width), int(np.median(y) * view.height() / height))
+
+
+def pixels_of(widget) -> np.ndarray:
+    """(h, w, 4) what a widget shows."""
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGBA8888)
+    return np.array(image.constBits(), np.uint8).reshape(image.height(), image.width(), 4)
 
 
 def test_at_rest_the_picture_is_traced_to_its_last_sample(window, judge) -> None:
@@ -231,3 +239,19 @@ def test_the_focus_is_set_by_a_click_and_the_lens_by_its_field(window, judge) ->
     assert session.camera.field == pytest.approx(2 * np.degrees(np.arctan(12 / 85)), abs=1e-6)
     assert settle(window)
     assert view.picture.samples == FEW.samples
+
+
+def test_the_light_in_hand_is_drawn_over_the_picture_and_hides_none_of_it(window, judge) -> None:
+    """A panel beyond the objects, in view: its edge and label are there, and all the rest is as before."""
+    view, session = judge.view, window.session
+    eye = session.camera
+    session.look(eye.model_copy(update={"height": 5.0, "distance": 2.0}))
+    lights_acts.change_light(session, 0, turn=eye.turn + 180.0, height=8.0, distance=0.6, width=0.3, length=0.2)
+    judge.look.on.click()
+    view.setFocus()
+    assert settle(window)
+    plain = pixels_of(view)
+    view.entered = True
+    drawn = pixels_of(view)
+    changed = (plain != drawn).any(axis=2).mean()
+    assert 0.001 < changed < 0.1

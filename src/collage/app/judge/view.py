@@ -41,6 +41,7 @@ class JudgeView(Viewport):
         self.placing = False  # whether the hand puts a highlight
         self.focusing = False  # whether the next click sets the focus
         self.traced = USUAL
+        self.entered = False  # whether the pointer is over the picture; the light in hand is drawn then
         self._cross: QPointF | None = None  # where the highlight was put last
         self.over.append(self._draw_light)
         self.setMinimumSize(300, 240)
@@ -171,7 +172,7 @@ class JudgeView(Viewport):
     def _draw_light(self, painter: QPainter) -> None:
         """The light in hand as a thin drawing: a panel's edge, or a sun's height on its arc; and its highlight."""
         light = self.in_hand
-        if light is None or not self.underMouse():
+        if light is None or not self.entered:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         camera, size = self.camera, (self.width(), self.height())
@@ -236,9 +237,11 @@ class JudgeView(Viewport):
         self.placed.emit()
 
     def enterEvent(self, event: object) -> None:
+        self.entered = True
         self.update()
 
     def leaveEvent(self, event: object) -> None:
+        self.entered = False
         self.update()
 
 

@@ -241,7 +241,9 @@ class Viewport(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(self.rect(), self._image)
         for draw in self.over:
+            painter.save()
             draw(painter)
+            painter.restore()
         if self.picture is not None and self.picture.span is not None:
             self._draw_scale(painter, self.picture.span)
         self._draw_remarks(painter)

@@ -19,8 +19,6 @@ from PySide6.QtTest import QTest
 from collage.app.gather.state import Chosen
 from collage.app.shell.start import settle, wait_until, window_shot
 from collage.app.shell.window import MainWindow
-from collage.app.widgets.card_editors import RampEditor
-from collage.app.widgets.colour_editor import linear_of
 from collage.cli.shared import prepare_kernels
 from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import groups as groups_acts
@@ -142,11 +140,6 @@ def effects_sheet() -> np.ndarray:
     return np.concatenate(rows)
 
 
-def peek(window: MainWindow) -> None:
-    window.session.select(["edge"])
-    window.session.toggle_peek("edge")
-
-
 def add(window: MainWindow) -> None:
     window.place("Wire").ask_add(QPoint(40, 40), None, "")
     window.place("Wire").add_field.line.setText("pattern")
@@ -180,20 +173,6 @@ def patterns(window: MainWindow) -> None:
 def _add(window: MainWindow, definition: str, name: str, place: tuple[float, float]) -> None:
     card = new_card(window.session.library[definition], name)
     window.session.edit("Add", lambda network: edits.move_cards(edits.add_card(network, card), {name: place}))
-
-
-def ramp(window: MainWindow) -> None:
-    """Mineral colours along a ramp of five stops."""
-    _add(window, "ND_ramp", "mineral", (3.3, 3.1))
-    session = window.session
-    stops = ((0.0, "3B2216"), (0.28, "8A4A2B"), (0.5, "C8875C"), (0.72, "D9C7AE"), (1.0, "F1EDE4"))
-    session.select(["mineral"])
-    editor = window.place("Wire").controls.editor
-    assert isinstance(editor, RampEditor)
-    editor.bar.stops = [(place, (*linear_of(_encoded(text)), 1.0)) for place, text in stops]
-    editor.bar.chosen = 2
-    editor.bar.changed.emit(False)
-    window.place("Wire").board.fit_all()
 
 
 def _encoded(text: str) -> tuple[float, float, float]:

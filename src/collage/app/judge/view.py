@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 
-from collage.app.preview.viewport import Viewport
+from collage.app.preview.bench_view import BenchView
 from collage.app.shell.studio import Studio
 from collage.app.theme import font
 from collage.core.actions import bench as bench_acts
@@ -19,7 +19,7 @@ from collage.core.project.state import Project
 from collage.core.render.pick import Picked, pick
 from collage.core.render.request import PictureRequest
 from collage.core.render.tracing import Tracing
-from collage.core.scene.bench import AreaLight, Bench, Camera, Light
+from collage.core.scene.bench import AreaLight, Camera, Light
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light in hand"
 PLACING = "Drag the highlight to where it should be · Esc ends"
@@ -28,14 +28,13 @@ USUAL = Tracing(samples=128, noise=0.01)
 PIN = 4.0  # pixels, half the side of a corner's pin
 
 
-class JudgeView(Viewport):
+class JudgeView(BenchView):
     """The session's bench, traced while nothing is touched."""
 
     placed = Signal()  # placing a highlight has begun or ended
 
     def __init__(self, studio: Studio) -> None:
-        super().__init__(studio.renderer, studio.jobs, studio.theme, "Judge")
-        self.session = studio.session
+        super().__init__(studio, "Judge")
         self.mode = "lit"
         self.light = 0  # the number of the light in hand; negative for the environment
         self.placing = False  # whether the hand puts a highlight
@@ -45,17 +44,6 @@ class JudgeView(Viewport):
         self._cross: QPointF | None = None  # where the highlight was put last
         self.over.append(self._draw_light)
         self.setMinimumSize(300, 240)
-        self.session.changed.connect(self._on_changed)
-        self.session.camera_changed.connect(self._looked)
-        self.session.opened.connect(self._looked)
-        self.session.files_changed.connect(self._values_changed)
-
-    def close_down(self) -> None:
-        self.session.changed.disconnect(self._on_changed)
-        self.session.camera_changed.disconnect(self._looked)
-        self.session.opened.disconnect(self._looked)
-        self.session.files_changed.disconnect(self._values_changed)
-        super().close_down()
 
     # ---- what is shown ------------------------------------------------------------------------
 
@@ -63,16 +51,9 @@ class JudgeView(Viewport):
         session = self.session
         return picture_request(session.shown_project, *self.full_size(), mode=self.mode, folder=session.base_folder)
 
-    def bench(self) -> Bench:
-        return self.session.bench
-
-    @property
-    def camera(self) -> Camera:
-        return self.session.camera
-
     def look(self, camera: Camera) -> None:
         self._cross = None
-        self.session.look(camera)
+        super().look(camera)
 
     def set_mode(self, mode: str) -> None:
         """What of the surface is looked at."""
@@ -81,20 +62,8 @@ class JudgeView(Viewport):
             self.ask("value")
 
     def _on_changed(self, before: Project, after: Project) -> None:
-        old, new = before.bench, after.bench
-        if old.geometry_key != new.geometry_key:
-            self.ask("view")
-        elif (old.shining, old.around) != (new.shining, new.around):
-            self.ask("light")
-        else:
-            self.ask("value")
-        self.update()
-
-    def _looked(self) -> None:
-        self.ask("view")
-
-    def _values_changed(self) -> None:
-        self.ask("value")
+        super()._on_changed(before, after)
+        self.update()  # the light in hand is drawn anew
 
     # ---- the light in hand --------------------------------------------------------------------
 
@@ -124,9 +93,6 @@ class JudgeView(Viewport):
         else:
             now = self.session.project.bench.environment.turn
             bench_acts.change_environment(self.session, turn=now + turn)
-
-    def dropped(self) -> None:
-        self.session.history.close_merge()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)

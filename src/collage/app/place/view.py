@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QLineEdit
 
 from collage.app.place.frame import TYPED, FrameView, Grip
 from collage.app.place.uv_view import paper_of
-from collage.app.preview.viewport import Viewport
+from collage.app.preview.bench_view import BenchView
 from collage.app.shell.studio import Studio
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import objects as acts
@@ -45,7 +45,7 @@ Chosen = tuple[str, Faces | None]
 """The name of an object, and some faces of it; None for all."""
 
 
-class ObjectView(Viewport):
+class ObjectView(BenchView):
     """The session's bench under its light."""
 
     picked = Signal(object)  # Chosen, or None for nothing
@@ -54,8 +54,7 @@ class ObjectView(Viewport):
     edge_clicked = Signal(int, bool)  # edge of the chosen object's mesh, whether it adds
 
     def __init__(self, studio: Studio) -> None:
-        super().__init__(studio.renderer, studio.jobs, studio.theme, "Objects")
-        self.session = studio.session
+        super().__init__(studio, "Objects")
         self.chosen: Chosen | None = None
         self.way = "objects"  # what a click picks; see pick_strip
         self._line: list[QPointF] = []  # the box or lasso that is drawn
@@ -74,17 +73,6 @@ class ObjectView(Viewport):
         self._measure: Scale | None = None  # by triangle of the chosen object
         self.over += [self._draw_measure, self._draw_chosen, self._draw_edges, self._draw_frame]
         self.setMinimumSize(200, 160)
-        self.session.changed.connect(self._on_changed)
-        self.session.camera_changed.connect(self._looked)
-        self.session.opened.connect(self._opened)
-        self.session.files_changed.connect(self._opened)
-
-    def close_down(self) -> None:
-        self.session.changed.disconnect(self._on_changed)
-        self.session.camera_changed.disconnect(self._looked)
-        self.session.opened.disconnect(self._opened)
-        self.session.files_changed.disconnect(self._opened)
-        super().close_down()
 
     def request(self) -> PictureRequest:
         request = picture_request(self.session.shown_project, *self.full_size(), folder=self.session.base_folder)
@@ -92,21 +80,8 @@ class ObjectView(Viewport):
             request = replace(request, bench=with_uv_set(request.bench, *self._moving))
         return with_test_pattern(request, *self._pattern) if self._pattern is not None else request
 
-    def bench(self) -> Bench:
-        return self.session.bench
-
-    @property
-    def camera(self) -> Camera:
-        return self.session.camera
-
-    def look(self, camera: Camera) -> None:
-        self.session.look(camera)
-
     def move_light(self, gone: QPointF) -> None:
         bench_acts.move_light(self.session, gone.x() * 0.4, -gone.y() * 0.3)
-
-    def dropped(self) -> None:
-        self.session.history.close_merge()
 
     # ---- moving -------------------------------------------------------------------------------
 
@@ -262,20 +237,9 @@ class ObjectView(Viewport):
             gone = end - start
             acts.place(self.session, name, at=(x + float(gone[0]), y, z + float(gone[2])), merge=f"carry {name}")
 
-    def _looked(self) -> None:
-        self.ask("view")
-
-    def _opened(self) -> None:
-        self.ask("view")
-
     def _on_changed(self, before: Project, after: Project) -> None:
         self._moving = None  # the hand has let go
-        old, new = before.bench, after.bench
-        moved = old.geometry_key != new.geometry_key or [one.materials for one in old.objects] != [
-            one.materials for one in new.objects
-        ]
-        lit = (old.lights, old.environment) != (new.lights, new.environment)
-        self.ask("view" if moved else "light" if lit else "value")
+        super()._on_changed(before, after)
 
     # ---- choosing -----------------------------------------------------------------------------
 

@@ -23,7 +23,7 @@ from collage.core.kernels.layers import (
     reflectances,
     unshadowed,
 )
-from collage.core.kernels.reflection import PI, alphas, brushing_frame, dot, fifth_power, ggx_brushed, unit
+from collage.core.kernels.reflection import PI, alphas, any_frame, brushing_frame, dot, fifth_power, ggx_brushed, unit
 
 F = np.float32
 DIFFUSE, MIRROR, THROUGH, COAT = range(4)
@@ -65,15 +65,6 @@ class Hit(NamedTuple):
     lobes: Lobes
     facets: Microfacets
     coat: Microfacets
-
-
-@njit(**INLINE)
-def any_frame(n):
-    """Two directions that stand on a normal and on each other (T. Duff et al., JCGT 6(1), 2017)."""
-    sign = F(1) if n[2] >= F(0) else F(-1)
-    a = F(-1) / (sign + n[2])
-    b = n[0] * n[1] * a
-    return (F(1) + sign * n[0] * n[0] * a, sign * b, -sign * n[0]), (b, sign + n[1] * n[1] * a, -n[1])
 
 
 @njit(**INLINE)

@@ -109,24 +109,19 @@ def toward_map(x, y, z, turn):
 
 
 @njit(**INLINE)
-def ggx(alpha, nh, nl, nv):
-    """GGX distribution times the height-correlated shadowing over 4 nl nv.
-
-    E. Heitz, Understanding the Masking-Shadowing Function in Microfacet-Based BRDFs, JCGT 3(2), 2014.
-    """
-    a2 = alpha * alpha
-    d = nh * nh * (a2 - F(1)) + F(1)
-    distribution = a2 / (PI * d * d)
-    gv = nl * math.sqrt(nv * nv * (F(1) - a2) + a2)
-    gl = nv * math.sqrt(nl * nl * (F(1) - a2) + a2)
-    return distribution * F(0.5) / max(gv + gl, F(1e-7))
-
-
-@njit(**INLINE)
 def unit(x, y, z):
     """A 3-vector at length 1."""
     s = F(1) / math.sqrt(max(x * x + y * y + z * z, F(1e-20)))
     return x * s, y * s, z * s
+
+
+@njit(**INLINE)
+def any_frame(n):
+    """Two directions that stand on a normal and on each other (T. Duff et al., JCGT 6(1), 2017)."""
+    sign = F(1) if n[2] >= F(0) else F(-1)
+    a = F(-1) / (sign + n[2])
+    b = n[0] * n[1] * a
+    return (F(1) + sign * n[0] * n[0] * a, sign * b, -sign * n[0]), (b, sign + n[1] * n[1] * a, -n[1])
 
 
 @njit(**INLINE)
@@ -160,7 +155,8 @@ def fifth_power(x):
 
 @njit(**INLINE)
 def ggx_brushed(along, across, frame, normal, half, light, view):
-    """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (E. Heitz, 2014, as above)."""
+    """GGX of slopes that differ along and across, with its shadowing, over 4 nl nv (E. Heitz,
+    Understanding the Masking-Shadowing Function in Microfacet-Based BRDFs, JCGT 3(2), 2014)."""
     t, b = frame
     nh, nl, nv = dot(normal, half), max(dot(normal, light), F(0)), max(dot(normal, view), F(0.02))
     th, bh = dot(t, half) / along, dot(b, half) / across
@@ -257,12 +253,11 @@ def rectangle(lights, k, place, normal):
 
 @njit(**INLINE)
 def light_direction(lights, k, place, mirrored):
-    """Direction to a light for reflection, its size as a slope, and how far it spreads the lobe."""
+    """Direction to the point of a light that lies nearest to the mirrored ray."""
     px, py, pz = place
     rx, ry, rz = mirrored
     if lights[k, KIND] == F(DISTANT):
-        return (-lights[k, DIRECTION], -lights[k, DIRECTION + 1], -lights[k, DIRECTION + 2]), lights[k, SIZE]
-    # the point of the rectangle that lies nearest to the mirrored ray
+        return (-lights[k, DIRECTION], -lights[k, DIRECTION + 1], -lights[k, DIRECTION + 2])
     wx, wy, wz = lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]
     cx, cy, cz = lights[k, CENTRE] - px, lights[k, CENTRE + 1] - py, lights[k, CENTRE + 2] - pz
     slope = rx * wx + ry * wy + rz * wz
@@ -279,6 +274,79 @@ def light_direction(lights, k, place, mirrored):
     lx = cx + s * ru + t * rv
     ly = cy + s * lights[k, RIGHT + 1] + t * lights[k, UP + 1]
     lz = cz + s * lights[k, RIGHT + 2] + t * lights[k, UP + 2]
-    distance = math.sqrt(lx * lx + ly * ly + lz * lz)
-    size = math.sqrt(math.sqrt(rr * uu)) / max(distance, F(1e-4))
-    return unit(lx, ly, lz), size
+    return unit(lx, ly, lz)
+
+
+@njit(**INLINE)
+def _solid_angle(a, b, c):
+    """Of the triangle between three directions, with a sign (A. van Oosterom and J. Strackee, 1983)."""
+    u, v = (b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2])
+    cross = u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
+    return F(2) * math.atan2(dot(a, cross), F(1) + dot(a, b) + dot(b, c) + dot(c, a))
+
+
+@njit(**INLINE)
+def _light_corner(lights, k, place, right, up):
+    """Direction from a place to a corner of a light; of a disc, of the square that is as large."""
+    if lights[k, KIND] != F(DISTANT):
+        return _corner(lights, k, place, right, up)
+    right, up = right * F(0.8862269), up * F(0.8862269)
+    return unit(
+        right * lights[k, RIGHT] + up * lights[k, UP] - lights[k, DIRECTION],
+        right * lights[k, RIGHT + 1] + up * lights[k, UP + 1] - lights[k, DIRECTION + 1],
+        right * lights[k, RIGHT + 2] + up * lights[k, UP + 2] - lights[k, DIRECTION + 2],
+    )
+
+
+@njit(**INLINE)
+def _as_if_round(frame, normal, slopes, eye, round_eye, way):
+    """Where a direction is mirrored from if the slopes of all microfacets are divided by those of GGX.
+
+    The normals that the eye sees are then those of a ball, and what they mirror is even over a cap of directions
+    (J. Dupuy and A. Benyoub, Sampling Visible GGX Normals with Spherical Caps, 2023).
+    """
+    half = unit(way[0] + eye[0], way[1] + eye[1], way[2] + eye[2])
+    half = unit(dot(frame[0], half) / slopes[0], dot(frame[1], half) / slopes[1], dot(normal, half))
+    c = F(2) * dot(round_eye, half)
+    return c * half[0] - round_eye[0], c * half[1] - round_eye[1], c * half[2] - round_eye[2]
+
+
+@njit(**INLINE)
+def mirrored_share(lights, k, place, normal, frame, slopes, eye, toward):
+    """How much of what a rough mirror reflects to the eye comes from a light, 0 to 1, without Fresnel and shadowing.
+
+    toward : to the point of the light that lies nearest to the mirrored ray. Around it the light is eight triangles:
+    all of it may be more than half of the directions that are mirrored, and its sides are bent among them.
+    """
+    up = unit(dot(frame[0], eye) * slopes[0], dot(frame[1], eye) * slopes[1], max(dot(normal, eye), F(0.02)))
+    middle = _as_if_round(frame, normal, slopes, eye, up, toward)
+    before = _as_if_round(frame, normal, slopes, eye, up, _light_corner(lights, k, place, F(1), F(1)))
+    seen = F(0)
+    for at in range(8):
+        step = (at + 1) % 8  # around the edge, by halves of its sides
+        across = F(1) if (step < 1) | (step > 5) else (F(-1) if (step > 1) & (step < 5) else F(0))
+        along = F(1) if step < 3 else (F(-1) if (step > 3) & (step < 7) else F(0))
+        place_there = _light_corner(lights, k, place, across, along)
+        after = _as_if_round(frame, normal, slopes, eye, up, place_there)
+        seen += _solid_angle(middle, before, after)
+        before = after
+    return min(abs(seen) / (F(2) * PI * (F(1) + up[2])), F(1))
+
+
+@njit(**INLINE)
+def shadowed(normal, frame, slopes, way, eye):
+    """How much of what the eye sees of microfacets is lit, at heights that go together (E. Heitz, 2014, as above)."""
+    nl, nv = max(dot(normal, way), F(1e-4)), max(dot(normal, eye), F(0.02))
+    lt, lb = slopes[0] * dot(frame[0], way), slopes[1] * dot(frame[1], way)
+    vt, vb = slopes[0] * dot(frame[0], eye), slopes[1] * dot(frame[1], eye)
+    sl, sv = math.sqrt(lt * lt + lb * lb + nl * nl), math.sqrt(vt * vt + vb * vb + nv * nv)
+    return nl * (nv + sv) / max(nl * sv + nv * sl, F(1e-7))
+
+
+@njit(**INLINE)
+def radiance_over(lights, k):
+    """What the colour of a light is to be multiplied by for its radiance: that of a distant one is irradiance."""
+    if lights[k, KIND] != F(DISTANT):
+        return F(1)
+    slope2 = lights[k, SIZE] * lights[k, SIZE]
+    return (F(1) + slope2) / (PI * slope2)

@@ -29,18 +29,20 @@ from collage.core.kernels.reflection import (
     PI,
     Turn,
     alphas,
+    any_frame,
     behind,
     between,
     brushed_light,
     brushing_frame,
     dot,
     fifth_power,
-    ggx,
-    ggx_brushed,
     level_of,
     light_direction,
+    mirrored_share,
     octahedral,
+    radiance_over,
     rectangle,
+    shadowed,
     square,
     toward_map,
     unit,
@@ -165,15 +167,17 @@ def _brushing(surface, row, i, normal, roughness, brushed):
 
 
 @njit(**INLINE)
-def _lobe(brushing, roughness, size, normal, half, toward, view, cosines):
-    """The specular lobe of a light, widened by the light's size. cosines : to the light and to the eye."""
+def _mirrored_light(lights, k, place, normal, roughness, brushing, own, way, eye):
+    """What a rough mirror reflects to the eye of a light of colour 1, without Fresnel. way : to the light."""
+    if dot(normal, way) <= F(0):
+        return F(0)
     brushed, slopes, frame = brushing
-    nl, nv = cosines
-    if brushed > F(0):
-        wide = min(slopes[0] + size * F(0.33), F(1)), min(slopes[1] + size * F(0.33), F(1))
-        return ggx_brushed(wide[0], wide[1], frame, normal, half, toward, view)
-    alpha = min(max(roughness * roughness, F(0.002)) + size * F(0.33), F(1))
-    return ggx(alpha, dot(normal, half), nl, nv)
+    if brushed <= F(0):
+        alpha = min(max(roughness * roughness, F(0.002)), F(1))
+        slopes, frame = (alpha, alpha), any_frame(normal)
+    share = mirrored_share(lights, k, place, normal, frame, slopes, eye, way)
+    share *= shadowed(normal, frame, slopes, way, eye)
+    return share * radiance_over(lights, k) * unshadowed(own, normal, way)
 
 
 class Received(NamedTuple):
@@ -181,26 +185,28 @@ class Received(NamedTuple):
 
     toward: tuple
     nl: float
-    size: float  # of the light, as a slope
     falling: float  # cosine-weighted share of the light
     sent: float  # what of it a white diffuse surface sends back
-    energy: float
     beyond: float  # light that has wandered inside comes out a little beyond the edge of the shadow
     through_wall: float
 
 
 @njit(**INLINE)
+def _place(geometry, i):
+    return geometry[s.POSITION, i], geometry[s.POSITION + 1, i], geometry[s.POSITION + 2, i]
+
+
+@njit(**INLINE)
 def _received(surface, geometry, point, lights, k):
     i = point.at
-    place = geometry[s.POSITION, i], geometry[s.POSITION + 1, i], geometry[s.POSITION + 2, i]
-    toward, size = light_direction(lights, k, place, point.mirrored)
+    place = _place(geometry, i)
+    toward = light_direction(lights, k, place, point.mirrored)
     nl = dot(point.normal, toward)
     distant = lights[k, KIND] == F(DISTANT)
     if distant:
-        falling, sent, energy = max(nl, F(0)), F(1) / PI, F(1)
+        falling, sent = max(nl, F(0)), F(1) / PI
     else:
         falling, sent = rectangle(lights, k, place, point.normal), F(1)
-        energy = falling * PI / max(nl, F(0.05))
     beyond = max((nl + F(0.4)) / F(1.96), F(0)) * (F(1) if distant else F(0))
     soft = max(surface[s.SOFT, i], max(surface[s.SOFT + 1, i], surface[s.SOFT + 2, i]))
     through_wall = F(0)
@@ -209,7 +215,7 @@ def _received(surface, geometry, point, lights, k):
         if lights[k, KIND] == F(AREA):
             nx, ny, nz = point.normal
             through_wall = rectangle(lights, k, place, (-nx, -ny, -nz))
-    return Received(toward, nl, size, falling, sent, energy, beyond, through_wall), soft
+    return Received(toward, nl, falling, sent, beyond, through_wall), soft
 
 
 @njit(**INLINE)
@@ -223,20 +229,18 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
     vx, vy, vz = point.eye
     half = unit(got.toward[0] + vx, got.toward[1] + vy, got.toward[2] + vz)
     fresnel = fifth_power(F(1) - max(dot(point.eye, half), F(0)))
-    lobe = F(0)
-    if got.nl > F(0):
-        brushing = _brushing(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
-        cosines = got.nl, point.nv
-        lobe = _lobe(brushing, point.roughness, got.size, point.normal, half, got.toward, point.eye, cosines)
-        lobe *= got.nl * got.energy * relief
+    place = _place(geometry, i)
+    brushing = _brushing(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
+    lobe = _mirrored_light(
+        lights, k, place, point.normal, point.roughness, brushing, point.own_normal, got.toward, point.eye
+    )
     coat_lobe = F(0)
-    coat_nl = dot(point.coat_normal, got.toward)
-    if (point.coat > F(0)) & (coat_nl > F(0)):
-        normal = point.coat_normal
-        brushing = _brushing(surface, s.COAT_TANGENT, i, normal, point.coat_roughness, point.coat_brushed)
-        cosines = coat_nl, point.coat_nv
-        coat_lobe = _lobe(brushing, point.coat_roughness, got.size, normal, half, got.toward, point.eye, cosines)
-        coat_lobe *= unshadowed(point.own_normal, normal, got.toward) * coat_nl * got.energy
+    if point.coat > F(0):
+        normal, roughness = point.coat_normal, point.coat_roughness
+        brushing = _brushing(surface, s.COAT_TANGENT, i, normal, roughness, point.coat_brushed)
+        coat_lobe = _mirrored_light(
+            lights, k, place, normal, roughness, brushing, point.own_normal, got.toward, point.eye
+        )
         coat_lobe *= (layers.coat_f0 + (F(1) - layers.coat_f0) * fresnel) * layers.coat_gain
     fuzz, fuzz_back = layers.fuzz, layers.fuzz_back
     for channel in range(3):

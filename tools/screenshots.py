@@ -293,7 +293,7 @@ def main() -> None:
         folder = Path(place) / "shed"
         make_sample("potting-shed", folder)
         project, _ = load_project(folder)
-        how = Tracing(samples=64, denoised=True)
+        how = Tracing(samples=32, denoised=True)
         request = picture_request(project, 1280, 800, "traced", "lit", None, folder, how)
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
         window_shot(folder, OUT / "judge-day.png", prepare=judge)

@@ -39,11 +39,11 @@ SHARED = (
 )
 FAMILIES = {
     "hexagons": 21.6,
+    "paths": 20.0,
     "elementwise": 12.2,
     "cells": 11.6,
     "shading": 11.2,
     "sampling": 10.6,
-    "paths": 10.0,
     "rays": 7.0,
     "noise": 5.9,
     "meshes": 4.5,

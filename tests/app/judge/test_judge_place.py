@@ -250,6 +250,7 @@ def test_the_light_in_hand_is_drawn_over_the_picture_and_hides_none_of_it(window
     judge.look.on.click()
     view.setFocus()
     assert settle(window)
+    view.entered = False  # wherever the pointer was left
     plain = pixels_of(view)
     view.entered = True
     drawn = pixels_of(view)

@@ -74,9 +74,9 @@ def test_a_further_place_needs_its_file_and_a_line_in_the_list(library, tmp_path
     window = MainWindow(studio, (*PLACES, more))
     window.show()
     try:
-        assert [place.title for place in window.places] == ["Gather", "Wire", "Place", "Bench"]
+        assert [place.title for place in window.places] == ["Gather", "Wire", "Place", "Judge", "Bench"]
         assert "Be there" in window.menus.actions
-        window.menus.actions["Bench"].trigger()  # Ctrl+4
+        window.menus.actions["Bench"].trigger()  # Ctrl+5
         assert window.current.title == "Bench"
         place = window.place("Bench")
         assert wait_until(place.widget.isVisible)

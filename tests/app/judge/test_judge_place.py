@@ -59,6 +59,14 @@ def test_at_rest_the_picture_is_traced_to_its_last_sample(window, judge) -> None
     assert view.picture.samples == FEW.samples
 
 
+def test_whoever_comes_back_finds_the_finished_picture(window, judge) -> None:
+    window.go_to(1)
+    window.go_to(3)
+    assert settle(window, 30)
+    assert judge.view.picture.complete
+    assert judge.view.picture.samples == FEW.samples
+
+
 def test_without_tracing_it_is_the_draft(window, judge) -> None:
     judge.look.on.click()
     assert settle(window)

@@ -131,7 +131,8 @@ class Store(Generic[Key, Value]):
         with self.budget.lock:
             for key, value in values.items():
                 self._hold(key, value)
-            self._limit_count()
+            while self._most is not None and len(self._held) > self._most:
+                self.drop_oldest()
             self.budget.make_room()
 
     def recount(self, key: Key) -> None:
@@ -176,10 +177,6 @@ class Store(Generic[Key, Value]):
     def clear(self) -> None:
         """Lets go of everything."""
         self.drop(lambda _: True)
-
-    def _limit_count(self) -> None:
-        while self._most is not None and len(self._held) > self._most:
-            self.drop_oldest()
 
     def _hold(self, key: Key, value: Value) -> None:
         """Called under the lock."""

@@ -67,7 +67,7 @@ class Exposed:
     radiance : (3, pixels), the sums of all samples. squares : (pixels,), of the brightness of each. caught, unshadowed,
     ground : (pixels,), light that reaches the ground where it is seen, all that would without shadows, and how often it
     is seen. direct : (3, pixels), of radiance what has bounced off one surface alone. seen : (SEEN, pixels), sums of
-    what the eye sees, see below.
+    what the eye sees, see above.
     """
 
     def __init__(self, pixels: int) -> None:
@@ -148,8 +148,6 @@ class Tracer:
                 self.workers.map(block, starts)
             self.exposed.samples = sample + 1
             yield self.exposed
-            if self.exposed.noise() < self.how.noise:
-                return
 
     def _follow(self, first: int, count: int, sample: int) -> None:
         """One sample of some pixels that follow each other."""
@@ -198,7 +196,7 @@ class _Block:
         k.meet(
             origins, ways, lengths, found["primID"], paths, pixel, bounce, *tracer.lights, *tracer.sky, self.radiance
         )
-        if bounce <= 1:  # what follows has bounced
+        if bounce == 1:  # what follows has bounced
             self.exposed.direct[:] = self.radiance
         alive = np.zeros(len(pixel), np.uint8)
         if not last and (found["primID"] >= 0).any():
@@ -207,6 +205,8 @@ class _Block:
             for group in samples.groups:
                 of = samples.pixel[group.start : group.stop]
                 self._at_surface(group, of, origins, ways, paths, alive, pixel, bounce)
+        if bounce == 0:  # where no path goes on, that is all
+            self.exposed.direct[:] = self.radiance
         return np.flatnonzero(alive)
 
     def _at_surface(
@@ -255,14 +255,14 @@ class _Block:
 
     def _note_seen(self, surface: Array, geometry: Array, pixel: np.ndarray) -> None:
         """Adds what the eye sees of a surface to its pixels, of which no two are the same."""
-        seen, at = self.exposed.seen, pixel
+        seen = self.exposed.seen
         place = geometry[packed.POSITION : packed.POSITION + 3]
-        seen[BASE_COLOUR : BASE_COLOUR + 3, at] += np.clip(surface[packed.BASE : packed.BASE + 3], 0, 1)
-        seen[SEEN_NORMAL : SEEN_NORMAL + 3, at] += geometry[packed.NORMAL : packed.NORMAL + 3]
-        seen[SEEN_POSITION : SEEN_POSITION + 3, at] += place
-        seen[SEEN_ROUGHNESS, at] += surface[packed.ROUGHNESS]
-        seen[DEPTH, at] += np.linalg.norm(place - self.tracer.eye[:, None], axis=0)
-        seen[COVERED, at] += 1
+        seen[BASE_COLOUR : BASE_COLOUR + 3, pixel] += np.clip(surface[packed.BASE : packed.BASE + 3], 0, 1)
+        seen[SEEN_NORMAL : SEEN_NORMAL + 3, pixel] += geometry[packed.NORMAL : packed.NORMAL + 3]
+        seen[SEEN_POSITION : SEEN_POSITION + 3, pixel] += place
+        seen[SEEN_ROUGHNESS, pixel] += surface[packed.ROUGHNESS]
+        seen[DEPTH, pixel] += np.linalg.norm(place - self.tracer.eye[:, None], axis=0)
+        seen[COVERED, pixel] += 1
 
     def _scatter(
         self, surface: Array, geometry: Array, more: Array, front: np.ndarray, of: np.ndarray,

@@ -50,20 +50,32 @@ class TracedPicture:
         self.tracer.cancelled = cancelled
 
     def passes(self) -> Iterator[tuple[Exposed, bool]]:
-        """What is exposed after each sample of every pixel, and whether that is enough. Raises Cancelled."""
+        """What is exposed after each sample of every pixel, and whether that is enough. Raises Cancelled.
+
+        What was enough before is told once more.
+        """
+        if self._enough(self.tracer.exposed):
+            yield self.tracer.exposed, True
+            return
         for exposed in self.tracer.passes():
-            spent = 0 < self.how.seconds <= time.perf_counter() - self.begin
-            done = spent or exposed.samples >= self.how.samples or exposed.noise() < self.how.noise
+            done = self._enough(exposed)
             yield exposed, done
             if done:
                 return
+
+    def _enough(self, exposed: Exposed) -> bool:
+        how = self.how
+        if not exposed.samples:
+            return False
+        spent = 0 < how.seconds <= time.perf_counter() - self.begin
+        return spent or exposed.samples >= how.samples or (how.noise > 0 and exposed.noise() < how.noise)
 
     def picture(self, exposed: Exposed, done: bool) -> Picture:
         """The picture as far as it is exposed."""
         request, work = self.request, self.work
         work.note_broken_tiles()
         shape = (request.height, request.width, 3)
-        linear, remarks = exposed.linear(work.backdrop).reshape(shape), list(work.remarks)
+        linear = exposed.linear(work.backdrop).reshape(shape)
         if self.how.denoised and done:
             guides = (exposed.guide(row).reshape(shape) for row in (BASE_COLOUR, SEEN_NORMAL))
             linear = denoised(linear, *guides)
@@ -72,7 +84,7 @@ class TracedPicture:
         triangle = self.view.samples.triangle if self.view is not None else np.zeros((0, 0), np.int32)
         return Picture(
             display, linear, scene.undivided(triangle), scene.undivided_ids, work.problems,
-            time.perf_counter() - self.begin, complete=done, remarks=tuple(remarks), samples=exposed.samples,
+            time.perf_counter() - self.begin, complete=done, remarks=tuple(work.remarks), samples=exposed.samples,
             noise=exposed.noise(),
             layers=layers_of_picture(exposed, scene, request.bench, triangle) if self.layers else {},
         )  # fmt: skip

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.judge.view import USUAL, JudgeView, luminance
+from collage.app.preview.viewport import noise_words
 from collage.app.theme import Theme
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
@@ -161,8 +162,9 @@ class LookPanel(QFrame):
 def _words(picture: Picture | None, samples: int) -> str:
     if picture is None or not picture.samples:
         return "Draft, tracing…"
-    noise = f" · noise {100 * picture.noise:.1f} %" if picture.noise < 1 else ""
-    return f"{picture.samples} of {samples} samples{noise}" + (" · done" if picture.complete else "")
+    return f"{picture.samples} of {samples} samples{noise_words(picture.noise)}" + (
+        " · done" if picture.complete else ""
+    )
 
 
 class Histogram(QWidget):

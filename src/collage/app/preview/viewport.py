@@ -51,7 +51,7 @@ Change = Literal["view", "light", "value"]
 Answer = tuple[PictureRequest, Picture, QImage]
 
 
-def _noise(share: float) -> str:
+def noise_words(share: float) -> str:
     """In words, the noise of a traced picture; none before it is known."""
     return f" · noise {100 * share:.1f} %" if 0 < share < 1 else ""
 
@@ -196,7 +196,7 @@ class Viewport(QWidget):
         reading = self.renderer.images.reading if not self.picture.complete else 0
         left = f" · {counted(reading, 'map')} to read" if reading else ""
         if self.picture.samples:
-            left = f" · {counted(self.picture.samples, 'sample')}{_noise(self.picture.noise)}"
+            left = f" · {counted(self.picture.samples, 'sample')}{noise_words(self.picture.noise)}"
         self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}{left}")
         self.shown_changed.emit()
         self.update()

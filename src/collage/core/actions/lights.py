@@ -19,13 +19,18 @@ from collage.core.scene.scene import build_bounds
 Kind = Literal["sun", "panel"]
 
 
+def _bounds(session: Session) -> tuple[np.ndarray, np.ndarray]:
+    """The corners of the box around what stands on the bench."""
+    return build_bounds(session.shown_project.bench.in_folder(session.base_folder).objects)
+
+
 @act("lights.rig", "Light rig", command="bench rig")
 def use_rig(session: Session, name: str) -> None:
     """Lights the bench with a rig in the place of its lights and environment. Raises CollageError."""
     rig = RIGS.get(name)
     if rig is None:
         raise CollageError(f"There is no light rig “{name}”.", remedy=f"Use {', '.join(RIGS)}.")
-    low, high = build_bounds(session.shown_project.bench.in_folder(session.base_folder).objects)
+    low, high = _bounds(session)
     session.edit_bench(f"Light rig {rig.title}", lambda bench: with_rig(bench, rig, low, high))
 
 
@@ -48,7 +53,7 @@ def add_light(session: Session, kind: Kind) -> int:
     """Adds a sun or a panel; returns its number. Raises CollageError for another kind."""
     if kind not in ("sun", "panel"):
         raise CollageError(f"There is no light “{kind}”.", remedy="Use sun or panel.")
-    low, high = build_bounds(session.shown_project.bench.in_folder(session.base_folder).objects)
+    low, high = _bounds(session)
     middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
     target = (float(middle[0]), float(middle[1]), float(middle[2]))
 

@@ -78,14 +78,16 @@ class RenderCaches:
         environment = bench.around
         if not environment.on:
             return None
+        key = self.environment_key(bench, folder)
         if environment.daylight is not None:
             sky = environment.daylight
-            return self._environments.get_or_make(repr(sky), lambda: prepare(sky.picture()))
-        return self._environment(folder / environment.file if environment.file else None)
+            return self._environments.get_or_make(key, lambda: prepare(sky.picture()))
+        path = folder / environment.file if environment.file else None
+        return self._environments.get_or_make(key, lambda: load_environment(path))
 
     def even_environment(self) -> EnvironmentLight:
         """An even grey, for where there is none."""
-        return self._environment(None)
+        return self._environments.get_or_make((None, 0), lambda: load_environment(None))
 
     def sky(self, light: EnvironmentLight) -> SkyTable:
         """An environment as paths see it."""
@@ -98,10 +100,6 @@ class RenderCaches:
             return repr(environment.daylight)
         path = folder / environment.file if environment.file else None
         return path, path.stat().st_mtime_ns if path is not None and is_file(path) else 0
-
-    def _environment(self, path: Path | None) -> EnvironmentLight:
-        stamp = path.stat().st_mtime_ns if path is not None and is_file(path) else 0
-        return self._environments.get_or_make((path, stamp), lambda: load_environment(path))
 
     def clear(self) -> None:
         """Lets go of scenes, views, environments and results."""

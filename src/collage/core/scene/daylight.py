@@ -11,13 +11,13 @@ import numpy as np
 from pydantic import Field
 
 from collage.core.base.frozen import Frozen
+from collage.core.kernels.packed import WAVELENGTHS
 from collage.core.scene.directions import Triple, direction
-from collage.core.scene.lights import DistantLight
+from collage.core.scene.lights import XYZ_TO_RGB, DistantLight
 
 UNIT = 25.0  # kcd/m2 and klx that count as 1: a clear day is well exposed at exposure 0
 SUN = 127.5  # klx outside the air, facing the sun
 DEGREES = 0.53  # across the sun
-COLOURS = (0.61, 0.55, 0.465)  # micrometres that stand for red, green and blue
 SIZE = (128, 256)  # rows and columns of the picture, which has nothing small in it
 
 # by turbidity: distribution coefficients A to E of luminance and of the chromaticities x and y (appendix A.2)
@@ -39,7 +39,6 @@ _ZENITH_X = np.array([
 _ZENITH_Y = np.array([
     [0.00275, -0.00610, 0.00317, 0.0], [-0.04214, 0.08970, -0.04153, 0.00516], [0.15346, -0.26756, 0.06670, 0.26688],
 ])  # fmt: skip
-_TO_RGB = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 
 
 class Daylight(Frozen):
@@ -82,7 +81,7 @@ class Daylight(Frozen):
             found.append(straight_up * _perez(how, up, gamma) / _perez(how, np.ones(1), np.full(1, zenith)))
         luminance, x, y = found
         across, along = x / y * luminance, (1 - x - y) / y * luminance
-        light = np.stack([across, luminance, along], axis=1) @ _TO_RGB.T
+        light = np.stack([across, luminance, along], axis=1) @ XYZ_TO_RGB.T
         return np.asarray(np.maximum(light, 0) / UNIT)
 
     def of_zenith(self) -> tuple[float, float, float]:
@@ -98,7 +97,7 @@ class Daylight(Frozen):
         angle = math.radians(90.0 - self.elevation)
         mass = 1 / (math.cos(angle) + 0.15 * (93.885 - math.degrees(angle)) ** -1.253)
         haze = 0.04608 * self.haze - 0.04586
-        left = [math.exp(-mass * (0.008735 * w**-4.08 + haze * w**-1.3)) for w in COLOURS]
+        left = [math.exp(-mass * (0.008735 * w**-4.08 + haze * w**-1.3)) for w in WAVELENGTHS]
         red, green, blue = (self.sun * SUN / UNIT * one for one in left)
         return red, green, blue
 

@@ -13,8 +13,7 @@ from collage.core.kernels import lights as k
 from collage.core.scene.directions import Triple, direction, right_of
 
 SMALLEST = 0.3  # degrees across: a point would have no soft highlight
-
-
+XYZ_TO_RGB = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])  # Rec. 709
 COOLEST, HOTTEST = 1700.0, 25000.0  # kelvin
 
 
@@ -34,12 +33,9 @@ def colour_of(kelvin: float) -> Triple:
         y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
     else:
         y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
-    light = _TO_RGB @ np.array([x / y, 1.0, (1 - x - y) / y])
+    light = XYZ_TO_RGB @ np.array([x / y, 1.0, (1 - x - y) / y])
     red, green, blue = (max(float(one), 0.0) for one in light)
     return red, green, blue
-
-
-_TO_RGB = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 
 
 def _radiant(light: DistantLight | AreaLight) -> np.ndarray:

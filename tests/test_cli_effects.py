@@ -41,6 +41,14 @@ def test_effects_and_masks_go_on_and_come_off(tmp_path: Path) -> None:
     left = load_project(folder)[0].materials[name]
     assert left.cards.keys() == before.cards.keys() | {edge}
 
+    grime = tmp_path / "grime.png"
+    write_image(grime, np.full((4, 4, 3), 60, np.uint8))
+    mapped = collage("cards", "mask", folder, name, edge, "--map", f"base_color={grime}", "--set", "coat_weight=1")
+    assert mapped.returncode == 0, mapped.stderr
+    made = [card for card in load_project(folder)[0].materials[name].cards.values() if card.title == "grime"]
+    assert [card.type for card in made] == ["color3"]
+    assert collage("cards", "mask", folder, name, edge, "--map", f"base_color={tmp_path}/none.png").returncode == 1
+
 
 def test_labels_lie_in_a_frame_or_fill_a_uv_set_and_masks_are_broken(tmp_path: Path) -> None:
     folder, picture = tmp_path / "project", tmp_path / "tag.png"

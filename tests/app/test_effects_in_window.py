@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu
 
 from collage.app.shell.start import settle, wait_until
 from collage.app.widgets.dragged import EFFECT_FORMAT
+from collage.app.wire import mask_dialog
 from collage.app.wire.mask_dialog import MaskDialog
 from collage.core.document.materials import surface_card
 from collage.core.images.files import write_image
@@ -103,6 +104,33 @@ def test_a_mask_is_used_for_picked_inputs_and_released(window) -> None:
     assert settle(window)
     release = next(one for one in menu_of(place, mask).actions() if one.text().startswith("Stop using"))
     release.trigger()
+    assert session.document == before
+
+
+def test_a_mask_gives_an_input_a_map_in_the_same_act(window, tmp_path, monkeypatch) -> None:
+    session, place = window.session, wire_of(window)
+    session.add(session.library["ND_clg_edge_mask"], (0.0, 30.0))
+    mask, before = session.selection[0], session.document
+    file = tmp_path / "grime_basecolor.png"
+    write_image(file, np.full((4, 4, 3), 90, np.uint8))
+    monkeypatch.setattr(mask_dialog, "choose_file", lambda *_rest: file)
+    place.mask_dialog(mask)
+    dialog = next(one for one in place.widget.findChildren(MaskDialog) if one.isVisible())
+    for name in ("base_color", "specular_roughness", "specular_roughness"):
+        QTest.mouseClick(dialog.maps[name], Qt.MouseButton.LeftButton)
+    assert dialog.maps["base_color"].text() == file.name
+    assert not dialog.fields["base_color"].isEnabled()
+    assert dialog.maps["specular_roughness"].text() == "Map…", "a second click goes back to the value"
+    QTest.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
+    mixes = masked_inputs(session.document, mask)
+    assert set(mixes) == {"base_color", "specular_roughness"}
+    made = session.document.cards[session.document.cards[mixes["base_color"]].inputs["fg"].wire.card]
+    assert session.found(made.inputs["file"].value).resolve() == file
+    assert made.inputs["file"].attributes["colorspace"] == "srgb_texture"
+    assert session.document.cards[mixes["specular_roughness"]].inputs["fg"].value == 0.8
+    assert len({card.position for card in (made, *map(session.document.cards.get, mixes.values()))}) == 3
+    assert settle(window)
+    next(one for one in menu_of(place, mask).actions() if one.text().startswith("Stop using")).trigger()
     assert session.document == before
 
 

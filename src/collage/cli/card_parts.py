@@ -294,6 +294,9 @@ def mask(
     values: Annotated[
         list[str] | None, typer.Option("--set", metavar="INPUT=VALUE", help="An input of the surface; may be repeated.")
     ] = None,
+    maps: Annotated[
+        list[str] | None, typer.Option("--map", metavar="INPUT=FILE", help="The same with a map; may be repeated.")
+    ] = None,
     release: Annotated[bool, typer.Option("--release", help="Take it off all inputs that follow it.")] = False,
 ) -> None:
     """Give inputs of the surface other values where a mask is, or take the mask off them."""
@@ -308,11 +311,14 @@ def mask(
         if release:
             release_mask(session, name)
             return
-        given: dict[str, Value] = {}
+        given: dict[str, Value | Path] = {}
         for one in values or []:
             key, _, text = one.partition("=")
             tab = tab_of(session.library, surface, key) if surface is not None else None
             given[key] = parsed_value(key, tab.type if tab is not None else "float", text)
+        for one in maps or []:
+            key, _, text = one.partition("=")
+            given[key] = Path(text)
         if not given:
             raise CollageError("No input is named.", remedy="Name one or more with --set INPUT=VALUE.")
         use_mask(session, Wire(name, output), given)

@@ -170,6 +170,25 @@ def test_a_broken_mask_moves_its_edge_by_the_pattern_and_never_grows_where_there
     assert evaluated(library, "clg_break_mask", **{"in": 0.0}, contrast=4.0, broken=0.9, pattern=1.0).max() == 0
 
 
+@pytest.mark.parametrize("grow", [-0.8, -0.3, 0.0, 0.4, 0.9])
+def test_a_grown_mask_is_half_full_where_it_was_less_so_and_keeps_its_ends(library, grow: float) -> None:
+    u = sheet(64, 4).uv_set()[0]
+    found = evaluated(library, "clg_grow_mask", **{"in": RAMP}, grow=grow)
+    if grow == 0:
+        np.testing.assert_allclose(found, u, atol=1e-5)
+    row = np.interp(0.5 - grow / 2, u[:64], found.ravel()[:64])
+    assert row == pytest.approx(0.5, abs=0.01)
+    assert (np.diff(found.ravel()[:64]) > 0).all()
+    for end in (0.0, 1.0):
+        assert evaluated(library, "clg_grow_mask", **{"in": end}, grow=grow).ravel()[0] == pytest.approx(end, abs=1e-4)
+
+
+def test_a_mask_grown_all_the_way_fills_what_it_touches_and_shrunk_leaves_what_is_full(library) -> None:
+    assert evaluated(library, "clg_grow_mask", **{"in": 0.02}, grow=1.0).min() == 1
+    assert evaluated(library, "clg_grow_mask", **{"in": 0.98}, grow=-1.0).max() < 0.01
+    assert evaluated(library, "clg_grow_mask", **{"in": 0.0}, grow=1.0).max() == 0
+
+
 def test_every_card_for_masks_is_computed(library) -> None:
     told = {one.definition.category: one for one in states(library)}
     for name in ("clg_crevice_mask", "clg_edge_mask", "clg_distance_mask", "clg_thickness", "clg_height_blend"):

@@ -20,7 +20,8 @@ from collage.core.render.channels import DEFAULTS
 from collage.core.render.files import check_view, write_picture
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
-from collage.core.scene.bench import AreaLight, Bench, Camera, stock
+from collage.core.scene.bench import AreaLight, Bench, BenchObject, Camera, stock
+from collage.core.scene.geometry import MeshFile, MeshReading
 
 EYE = Camera(turn=0, height=0, distance=1.0, target=(0, 0.1, 0), field=30)
 
@@ -280,3 +281,25 @@ def test_a_displacement_that_is_not_shown_is_told(renderer) -> None:
     (told,) = renderer.picture(request(moved)).remarks
     assert "The displacement of “m” is not shown" in told
     assert "Displacement card" in told
+
+
+def test_cards_that_look_around_are_shown_on_the_object_itself(library) -> None:
+    near = Card("near", "clg_distance_mask", "float", {"reach": Input("reach", "float", 0.05)})
+    part = Card("part", "clg_part_mask", "float", {"of": Input("of", "string", "part")})
+    planks = stock("Planks", "planks", place=(2.0, 0.0, 0.0))
+    first = planks.mesh().part_names[0]
+    network = Network().with_card(near).with_card(part.with_input(Input("name", "string", first)))
+
+    def shown(item: BenchObject | None) -> dict[str, np.ndarray]:
+        made = card_pictures(library, network, ["near", "part"], size=(60, 40), on=item)
+        assert not made.problems
+        return {name: value[0] for name, value in made.values.items()}
+
+    standing = shown(planks)
+    assert standing["near"].max() > 0.5, "it touches the ground"
+    assert 0 < (standing["part"] > 0.5).sum() < 0.5 * (standing["near"] >= 0).sum(), "one of its planks"
+    assert shown(planks.model_copy(update={"place": (2.0, 1.0, 0.0)}))["near"].max() == 0, "it floats"
+    assert shown(planks.model_copy(update={"hidden": True}))["part"].tolist() == standing["part"].tolist()
+    assert shown(None)["part"].max() == 0, "a pot has no such part"
+    broken = BenchObject(name="Lost", geometry=MeshFile(reading=MeshReading(file="none.obj")))
+    assert shown(broken)["near"].tolist() == shown(None)["near"].tolist()

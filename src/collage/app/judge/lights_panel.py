@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from collage.app.shell.studio import Studio
-from collage.app.widgets.choosing import choose_file
+from collage.app.widgets.choosing import IMAGES, choose_file
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import fill, quiet, scroll_area, title
@@ -367,6 +367,6 @@ class LightsPanel(QFrame):
         self._show()
 
     def _choose_file(self) -> None:
-        path = choose_file(self, "Environment image", None, "Images (*.exr *.hdr *.png *.jpg *.tif)")
+        path = choose_file(self, "Environment image", None, IMAGES)
         if path is not None:
             bench_acts.change_environment(self.session, file=path)

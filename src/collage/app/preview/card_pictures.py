@@ -204,6 +204,7 @@ class PictureMaker(QObject):
                 ground=ground,
                 mark=mark,
                 box=object_bounds(wearer),
+                on=wearer,
             )
             images, problems = _images(made), _problems(made, path)
             values = dict(made.values)

@@ -7,6 +7,8 @@ from pathlib import Path
 from PySide6.QtCore import QStandardPaths
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+IMAGES = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)"
+
 
 def pictures_folder() -> Path:
     """The person's own folder for pictures; their home where there is none."""

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.widgets.choosing import choose_file
+from collage.app.widgets.choosing import IMAGES, choose_file
 from collage.app.widgets.colour_editor import ColourEditor
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.small import Dial, Dice, Pad
@@ -294,9 +294,8 @@ class FileField(TextField):
         self.picture.setPixmap(pixmap)
 
     def _choose(self) -> None:
-        patterns = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.exr *.hdr)"
         before = self._found(str(self._value)).parent if self._found is not None and self._value else None
-        file = choose_file(self, "Choose an image", before, patterns)
+        file = choose_file(self, "Choose an image", before, IMAGES)
         if file is not None:
             self.set_value(self._relative(file))
             self.edited.emit(self._value, False)

@@ -13,10 +13,11 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import finished
 from collage.core.document.model import Network, Value, Wire
+from collage.core.gather.spaces import with_file
 from collage.core.images.alpha import make_label_file
 from collage.core.images.files import read_info
 from collage.core.nodes.effects import EFFECT, EFFECTS, effects_of, with_effect, without_effect
-from collage.core.nodes.masked import broken, masked_inputs, with_mask, without_mask
+from collage.core.nodes.masked import broken, masked_inputs, with_maps, with_mask, without_mask
 from collage.core.nodes.paper_label import frame_at, with_label
 from collage.core.scene.relief import tile_metres
 
@@ -121,15 +122,28 @@ def is_effect(session: Session, card: str) -> bool:
 
 
 @act("masks.use", "Use as mask…", command="cards mask")
-def use_mask(session: Session, mask: Wire, values: Mapping[str, Value]) -> None:
-    """Gives inputs of the surface other values where a mask is. mask : a float. Raises CollageError."""
+def use_mask(session: Session, mask: Wire, values: Mapping[str, Value | Path]) -> None:
+    """Gives inputs of the surface other values where a mask is, or maps. mask : a float. Raises CollageError.
+
+    values : by input of the surface; a path is a map's file, read on the first UV set.
+    """
     if session.path:
         raise CollageError("A mask is used among the material's own cards.", about=mask.card,
                            remedy="Leave the group first.")  # fmt: skip
     x, y = session.network.cards[mask.card].position
+    files = {channel: one for channel, one in values.items() if isinstance(one, Path)}
+    for file in files.values():
+        read_info(file)  # what is no picture is told before anything changes
 
     def change(network: Network) -> Network:
-        return with_mask(session.library, network, mask, values, (x + 1.3, y))
+        stored = {channel: (session.relative(file), file.stem) for channel, file in files.items()}
+        network, cards = with_maps(session.library, network, mask, stored, (x + 1.3, y + 0.9))
+        given = {one: Wire(cards[one]) if isinstance(value, Path) else value for one, value in values.items()}
+        network = with_mask(session.library, network, mask, given, (x + (2.4 if files else 1.3), y))
+        for channel, name in cards.items():
+            wanted = with_file(network, name, network.cards[name].inputs["file"], files[channel])
+            network = network.with_card(network.cards[name].with_input(wanted))
+        return network
 
     session.edit(f"Mask {', '.join(values)}", change)
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from collage.core.base.progress import Progress, Steps, within
 from collage.core.images.colour import srgb_to_linear
-from collage.core.images.files import read_pixels, writing
+from collage.core.images.files import pixels_in_parts, writing
 from collage.core.images.region import floats
 
 NEARLY = 1.5 / 255  # by which a stored colour may be above its alpha in a premultiplied file: rounding
@@ -46,34 +46,54 @@ def premultiplied(values: np.ndarray, already: bool | None = None) -> np.ndarray
     already = is_premultiplied(out) if already is None else already
     for start in range(0, height, ROWS):
         part = out[start : start + ROWS]
+        if not np.isfinite(part.sum()):
+            np.nan_to_num(part, copy=False)
         alpha = np.clip(part[:, :, 3:], 0, 1)
         colour = part[:, :, :3] / np.maximum(alpha, 1e-6) if already else part[:, :, :3]
-        part[:, :, :3] = srgb_to_linear(np.clip(np.nan_to_num(colour), 0, 1)) * alpha
-        part[:, :, 3:] = np.nan_to_num(alpha)
+        part[:, :, :3] = srgb_to_linear(np.clip(colour, 0, 1)) * alpha
+        part[:, :, 3:] = alpha
     return out
 
 
 def make_label_file(source: Path, target: Path, already: bool | None = None) -> Steps[Path]:
     """Writes a picture with its light multiplied by alpha, as half floats; a very large one at a whole part of its
-    size, LARGEST a side at most. already : see `premultiplied`. Raises CollageError.
+    size, LARGEST a side at most. It is read some rows at a time. already : see `premultiplied`. Raises CollageError.
     """
-    yield Progress(f"Reading {source.name}", 0.0)
-    pixels = read_pixels(source)
+    words = f"Reading {source.name}"
+    yield Progress(words, 0.0)
     if already is None:
-        look = max(min(pixels.shape[:2]) // LOOKED_AT, 1)
-        some = floats(np.ascontiguousarray(pixels[::look, ::look]))
-        already = some.shape[2] == 4 and is_premultiplied(some)
-    step = -(-max(pixels.shape[:2]) // LARGEST)
-    height, width = (max(side // step, 1) for side in pixels.shape[:2])
-    made = np.empty((height, width, 4), np.float32)
-    for start in range(0, height, ROWS):
-        yield Progress(f"Reading {source.name}", 0.5 * start / height)
-        rows = pixels[start * step : min(start + ROWS, height) * step, : width * step]
-        part = premultiplied(floats(np.ascontiguousarray(rows)), already)
-        made[start : start + ROWS] = part.reshape(-1, step, width, step, 4).mean(axis=(1, 3))
-    del pixels
+        already = yield from within(_looking(source), 0, 0.25, words)
+    with pixels_in_parts(source, floats=True) as image:
+        step = -(-max(image.shape[:2]) // LARGEST)
+        height, width = (max(side // step, 1) for side in image.shape[:2])
+        made, done, rest = np.empty((height, width, 4), np.float32), 0, np.empty((0, *image.shape[1:]))
+        for part in image.parts:
+            yield Progress(words, 0.25 + 0.25 * done / height)
+            rows = np.concatenate([rest.astype(part.dtype), part])
+            count = min(len(rows) // step, height - done)
+            rest = rows[count * step :]
+            if count:
+                whole = floats(np.ascontiguousarray(rows[: count * step, : width * step]))
+                light = premultiplied(whole, already)
+                made[done : done + count] = np.add.reduce(
+                    [light[down::step, across::step] for down in range(step) for across in range(step)]
+                ) / (step * step)
+                done += count
     yield from within(writing(target, made, bits=16), 0.5, 1)
     return target
+
+
+def _looking(source: Path) -> Steps[bool]:
+    """Whether a file is premultiplied, by some of its pixels. Raises CollageError."""
+    with pixels_in_parts(source, floats=True) as image:
+        if image.shape[2] != 4:
+            return False
+        look, done, some = max(min(image.shape[:2]) // LOOKED_AT, 1), 0, []
+        for part in image.parts:
+            yield Progress("", done / image.shape[0])
+            some.append(floats(np.ascontiguousarray(part[-done % look :: look, ::look])))
+            done += len(part)
+    return is_premultiplied(np.concatenate(some))
 
 
 def has_alpha(channels: int) -> bool:

@@ -177,17 +177,18 @@ class Parts:
 
 
 @contextmanager
-def pixels_in_parts(path: Path, most: int = 4) -> Iterator[Parts]:
-    """The pixels of an image as `read_pixels` gives them, ROWS rows at a time; in one where the file has no rows.
+def pixels_in_parts(path: Path, most: int = 4, *, floats: bool = False) -> Iterator[Parts]:
+    """The pixels of an image as `read_pixels` gives them, ROWS rows at a time or about as many.
 
-    Raises CollageError, also where the next part is asked for.
+    floats : whether floating point numbers come in parts too; else all of them in one. Raises CollageError, also where
+    the next part is asked for.
     """
     source = _open(path)
     try:
         spec = source.spec()
         info = _info(spec, path)
         shape = (info.height, info.width, min(info.channels, most))
-        if spec.tile_width or info.floating:
+        if not floats and (spec.tile_width or info.floating):
             yield Parts(shape, iter([read_pixels(path, most)]))
             return
 
@@ -198,14 +199,25 @@ def pixels_in_parts(path: Path, most: int = 4) -> Iterator[Parts]:
                     for plain in png.rows_of(path, ROWS):
                         yield np.ascontiguousarray(plain[:, :, : shape[2]])
                         done += len(plain)
-            for start in range(done, info.height, ROWS):
-                end = min(start + ROWS, info.height)
-                rows = source.read_scanlines(spec.y + start, spec.y + end, spec.z, 0, shape[2], _kind(info))
+            step = max(ROWS // (spec.tile_height or ROWS), 1) * (spec.tile_height or ROWS)  # tiles are read whole
+            for start in range(done, info.height, step):
+                end = min(start + step, info.height)
+                rows = _rows(source, spec, start, end, shape[2], _kind(info))
                 yield _whole(rows, source, path).reshape(end - start, *shape[1:])
 
         yield Parts(shape, parts())
     finally:
         source.close()
+
+
+def _rows(
+    source: oiio.ImageInput, spec: oiio.ImageSpec, start: int, end: int, channels: int, kind: str
+) -> np.ndarray | None:
+    """Some rows of a file; with tiles, `start` is where some of them begin. None where they cannot be read."""
+    first, last = spec.y + start, spec.y + end
+    if spec.tile_width:
+        return source.read_tiles(spec.x, spec.x + spec.width, first, last, spec.z, spec.z + 1, 0, channels, kind)  # type: ignore[no-any-return]
+    return source.read_scanlines(first, last, spec.z, 0, channels, kind)  # type: ignore[no-any-return]
 
 
 def _whole(pixels: np.ndarray | None, source: oiio.ImageInput, path: Path) -> np.ndarray:

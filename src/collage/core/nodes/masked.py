@@ -80,6 +80,24 @@ def with_mask(
     return network
 
 
+def with_maps(
+    library: Library, network: Network, mask: Wire, maps: Mapping[str, tuple[str, str]], place: tuple[float, float]
+) -> tuple[Network, dict[str, str]]:
+    """The network with a card for each map that an input of the surface is to have where a mask is.
+
+    maps : by input of the surface, a file as the material names it, and what it is called on the board. place : of the
+    first; each lies below the last. Returns the names of the cards by input too. Raises CollageError.
+    """
+    names: dict[str, str] = {}
+    for number, (channel, (file, title)) in enumerate(maps.items()):
+        kind = _before(library, _surface(network), channel).type
+        name = names[channel] = network.free_name(f"{channel.rpartition('_')[2]}_map")
+        made = card(name, "image", kind, (place[0], place[1] + 0.9 * number), title, file=("filename", file))
+        made = made.with_attribute("nodedef", f"ND_image_{kind}")
+        network = network.with_card(_marked(made, mask, channel))
+    return network, names
+
+
 def with_bump(network: Network, mask: Wire, height: Wire, scale: float, place: tuple[float, float]) -> Network:
     """The network with a height on top of the relief that its surface has, as far as a mask is there.
 

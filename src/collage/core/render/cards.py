@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal
@@ -26,21 +27,22 @@ from collage.core.nodes.library import Library
 from collage.core.render.film import shown_value, to_display
 from collage.core.render.samples import find_samples
 from collage.core.render.values import NO_NUMBER, limits_of, marked, marks, scaled
-from collage.core.scene.bench import stock
+from collage.core.scene.bench import BenchObject, stock
 from collage.core.scene.cameras import Camera
-from collage.core.scene.scene import GROUND, build_scene
+from collage.core.scene.scene import GROUND, build_bounds, build_scene
 
 Box = tuple[tuple[float, float, float], tuple[float, float, float]]
 UNIT_BOX: Box = ((0.0, 0.0, 0.0), (1.0, 1.0, 0.0))
 Ground = Literal["flat", "shape", "raw"]
 """What pictures lie on: flat; on a ball; or flat with their least and greatest value as black and white. Of cards that
-look around, on a pot instead of a ball."""
+look around, on the object itself instead of a ball."""
 
 NEEDS_SHAPE = {"normal", "viewdirection", "facingratio", "clg_slope_mask", "clg_rim_mask"}
 """Kinds of cards that say nothing on a flat sheet: they look at how the surface lies."""
 
-NEEDS_OBJECT = {"clg_crevice_mask", "clg_edge_mask", "clg_distance_mask", "clg_thickness"}
-"""Kinds of cards that look around with rays: they are shown on a pot that stands on the ground."""
+NEEDS_OBJECT = {"clg_crevice_mask", "clg_edge_mask", "clg_distance_mask", "clg_thickness", "clg_part_mask"}
+"""Kinds of cards that look around with rays: they are shown on the object that wears the material, which stands on the
+ground alone, or on a pot."""
 
 IN_METRES = {"clg_waves", "clg_relief_depth", "clg_vector_relief", "clg_thickness"}
 """Kinds of cards whose numbers are far from 0 to 1: shown from the least to the greatest."""
@@ -118,18 +120,47 @@ def _ball(width: int, height: int, box: Box) -> tuple[Points, np.ndarray]:
     return points, np.where(inside, light, 0).astype(np.float32)
 
 
-@lru_cache(maxsize=4)
-def _pot(width: int, height: int) -> tuple[Points, np.ndarray, np.ndarray]:
-    """Points on a pot that stands on the ground, the pixel of each, and the light in every pixel, 0 beside it."""
+@dataclass(frozen=True)
+class _Shown:
+    """An object that cards are shown on, told from others by its key."""
+
+    item: BenchObject = field(compare=False)
+    key: str
+
+
+def _pot() -> _Shown:
     item = stock("Pot", "pot", sizes={"segments": 64}, scale=0.45)
-    camera = Camera(turn=20, height=28).framing(*item.mesh().bounds)
+    return _Shown(item, item.key)
+
+
+def _whole(item: BenchObject) -> _Shown:
+    """All of an object, as if it wore one material and none of it were hidden."""
+    shown = item.model_copy(update={"assigned": (), "hidden": False, "hidden_faces": ()})
+    return _Shown(shown, shown.key)
+
+
+@lru_cache(maxsize=4)
+def _standing(shown: _Shown, width: int, height: int) -> tuple[Points, np.ndarray, np.ndarray]:
+    """Points on an object that stands on the ground where it does on the bench, the pixel of each, and the light in
+    every pixel, 0 beside it. Raises CollageError for one whose mesh cannot be read, or that is not seen."""
+    camera = Camera(turn=20, height=28).framing(*build_bounds((shown.item,)))
     camera = camera.model_copy(update={"distance": camera.distance * 0.72})
-    found = find_samples(build_scene((item,), True), camera, (width, height), edges=False)
-    group = next(one for one in found.groups if one.region != GROUND)
+    found = find_samples(build_scene((shown.item,), True), camera, (width, height), edges=False)
+    group = next((one for one in found.groups if one.region != GROUND), None)
+    if group is None:
+        raise CollageError(f"“{shown.item.name}” is not seen.")
     light, pixel = np.zeros(width * height, np.float32), found.pixel[group.start : group.stop]
     normal = group.points.normal
     light[pixel] = np.clip(normal[0] * -0.35 + normal[1] * 0.5 + normal[2] * 0.79, 0, 1) * 0.75 + 0.25
     return group.points.changed(effort=1.0), pixel, light
+
+
+def _around(on: BenchObject | None, width: int, height: int) -> tuple[Points, np.ndarray, np.ndarray]:
+    """What cards that look around are shown on: the object itself, or a pot."""
+    if on is not None:
+        with suppress(CollageError):
+            return _standing(_whole(on), width, height)
+    return _standing(_pot(), width, height)
 
 
 def first_output(library: Library, card: Card) -> tuple[str, str] | None:
@@ -178,6 +209,7 @@ def card_pictures(
     workers: Workers | None = None,
     size: tuple[int, int] = (114, 68),
     box: Box = UNIT_BOX,
+    on: BenchObject | None = None,
     ground: Ground = "flat",
     mark: bool = False,
     loud: Loud = LOUD,
@@ -187,12 +219,13 @@ def card_pictures(
     """What the cards `names` of the network at `path` put out. Raises Cancelled.
 
     until : see `build_plan`.
+    on : the object that cards which look around are shown on; a pot where there is none, or it cannot be read.
     ground : what they lie on; those that say nothing when flat lie on a ball even so. mark : hatch what lies outside 0
     to 1; what is no number is loud in any case.
     """
     network = inside(document, path)
 
-    def made(some: list[str], on: Ground, pot: bool = False) -> CardPictures:
+    def made(some: list[str], lies: Ground, looks: bool = False) -> CardPictures:
         targets: dict[str, CardOutput] = {}
         types: dict[str, str] = {}
         for name in some:
@@ -201,10 +234,10 @@ def card_pictures(
                 targets[name], types[name] = CardOutput(name, found[0], path), found[1]
         loaded = images.loaded if images is not None else 0
         plan = build_plan(library, document, targets, folder=folder, images=images, loud=loud, until=until)
-        points, light = _ball(*size, box) if on == "shape" else (_sheet(*size, box), None)
+        points, light = _ball(*size, box) if lies == "shape" else (_sheet(*size, box), None)
         pixel = None
-        if pot:
-            points, pixel, light = _pot(*size)
+        if looks:
+            points, pixel, light = _around(on, *size)
         values = run(plan, points, cache=cache, workers=workers, cancelled=cancelled)
         pictures, read = {}, {}
         for name, value in values.items():
@@ -216,16 +249,16 @@ def card_pictures(
                     number = spread
                 read[name] = number
                 what = "normal" if network.cards[name].category in _DIRECTIONS else types[name]
-                shown_on: Ground = "raw" if network.cards[name].category in IN_METRES else on
+                shown_on: Ground = "raw" if network.cards[name].category in IN_METRES else lies
                 pictures[name] = _picture(number, what, size, shown_on, light, mark)
         return CardPictures(pictures, plan.problems, read, _waiting(plan, loaded))
 
     every = list(names)
-    on_pot = [name for name in every if needs_object(network, name)] if ground in ("flat", "shape") else []
+    around = [name for name in every if needs_object(network, name)] if ground in ("flat", "shape") else []
     on_ball = [name for name in every if needs_shape(network, name)] if ground == "flat" else []
-    on_ball = [name for name in on_ball if name not in on_pot]
-    found = made([name for name in every if name not in on_ball and name not in on_pot], ground)
-    for more in (made(on_ball, "shape") if on_ball else None, made(on_pot, "shape", True) if on_pot else None):
+    on_ball = [name for name in on_ball if name not in around]
+    found = made([name for name in every if name not in on_ball and name not in around], ground)
+    for more in (made(on_ball, "shape") if on_ball else None, made(around, "shape", True) if around else None):
         if more is not None:
             found = CardPictures(
                 {**found.pictures, **more.pictures}, {**found.problems, **more.problems},

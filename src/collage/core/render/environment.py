@@ -11,7 +11,9 @@ import contextlib
 import hashlib
 import math
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -19,13 +21,13 @@ import platformdirs
 
 from collage.core.base.safe_write import replacing
 from collage.core.images.colour import to_linear
-from collage.core.images.files import read_pixels
+from collage.core.images.files import pixels_in_parts
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES, SIZES
 from collage.core.render.octahedron import directions as octahedron
 
 SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
-_VERSION = b"8"  # of what is kept in the cache
+_VERSION = b"9"  # of what is kept in the cache
 WIDEST = 2048  # texels of the picture that light is traced from
 BRIGHTEST = 65504.0  # what a light of a picture may be: the most that half floats hold
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
@@ -40,7 +42,7 @@ class EnvironmentLight:
     directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 3), light from
         there over the density of directions.
     picture : (h, w, 3) float32, what it was made of, at most WIDEST across.
-    key : names the picture that it was made of.
+    key : names the picture that it was made of. remarks : what was odd about it.
     """
 
     maps: np.ndarray
@@ -48,6 +50,7 @@ class EnvironmentLight:
     radiance: np.ndarray
     picture: np.ndarray
     key: str = ""
+    remarks: tuple[str, ...] = ()
 
     @property
     def nbytes(self) -> int:
@@ -66,16 +69,87 @@ def even(grey: float = 1.0) -> np.ndarray:
 def load_environment(path: Path | None) -> EnvironmentLight:
     """The environment in a file, or an even grey for None. Raises CollageError.
 
-    What was made ready before is kept in the user's cache folder, by the picture's content.
+    It is read some rows at a time, so that a large one needs no more room than what is kept of it. What was made ready
+    before is kept in the user's cache folder, by the picture's content.
     """
-    picture = even(0.5) if path is None else read_pixels(path)
+    picture, remarks = (even(0.5), ()) if path is None else read_environment(path)
     key = _key(picture)
     kept = Path(platformdirs.user_cache_dir("collage")) / "environments" / f"{key}.npz"
     found = _from_cache(kept)
     if found is None:
         found = prepare(picture)
         _to_cache(kept, found)
-    return replace(found, key=key)
+    return replace(found, key=key, remarks=remarks)
+
+
+def read_environment(path: Path) -> tuple[np.ndarray, tuple[str, ...]]:
+    """A picture (h, w, 3) float32 of linear light, at most WIDEST across by the means of its texels, and remarks.
+
+    8 and 16 bits are taken as sRGB. Light that is no number, negative or brighter than BRIGHTEST is held to what light
+    can be, which is told. Raises CollageError.
+    """
+    counts = np.zeros(3, int)
+    with pixels_in_parts(path, 4, floats=True) as image:
+        made = _Narrowed(*image.shape[:2])
+        for part in image.parts:
+            made.add(_cleaned(_linear(_three(part)), counts))
+    share = counts / max(3 * image.shape[0] * image.shape[1], 1)
+    words = ("no number", "below nothing", f"brighter than {BRIGHTEST:,.0f}")
+    told = tuple(
+        f"The environment {path.name} has light that is {word} ({_percent(one)} of it); it is held to what can be."
+        for word, one in zip(words, share, strict=True)
+        if one > 0
+    )
+    return made.picture(), told
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.2g} %" if share >= 1e-4 else "less than 0.01 %"
+
+
+def _three(picture: np.ndarray) -> np.ndarray:
+    """Red, green and blue of (h, w, c) pixels of any number of channels."""
+    return picture[:, :, :3] if picture.shape[2] >= 3 else np.repeat(picture[:, :, :1], 3, axis=2)
+
+
+def _cleaned(light: np.ndarray, counts: np.ndarray) -> np.ndarray:
+    """Light held to what it can be. counts : (3,), to which is added how much of it is odd: see `read_environment`."""
+    low, high = float(light.min(initial=0)), float(light.max(initial=0))
+    if low >= 0 and high <= BRIGHTEST:  # no comparison with what is no number is true
+        return light
+    counts += [np.isnan(light).sum(), (light < 0).sum(), (light > BRIGHTEST).sum()]
+    return np.clip(np.nan_to_num(light, posinf=BRIGHTEST, neginf=0), 0, BRIGHTEST)
+
+
+class _Narrowed:
+    """A picture of some height and width, put together from rows, that becomes at most WIDEST across by means."""
+
+    def __init__(self, height: int, width: int) -> None:
+        rows, columns = (height, width) if width <= WIDEST else (max(round(height * WIDEST / width), 1), WIDEST)
+        self.down, self.across = (np.arange(many) * of // many for many, of in ((rows, height), (columns, width)))
+        self.step = width // columns if width % columns == 0 else 0  # the same for all columns
+        areas = np.diff(np.append(self.down, height))[:, None] * np.diff(np.append(self.across, width))
+        self.areas = areas.astype(np.float32)
+        self.sums = np.zeros((rows, columns, 3), np.float32)
+        self.done = 0
+
+    def add(self, part: np.ndarray) -> None:
+        """Takes in the next rows, (h, w, 3)."""
+        until = self.done + len(part)
+        first, last = np.searchsorted(self.down, [self.done, until - 1], side="right") - 1
+        if self.step:
+            narrow = part if self.step == 1 else np.add.reduce([part[:, at :: self.step] for at in range(self.step)])
+        else:
+            narrow = np.add.reduceat(part, self.across, axis=1)
+        if len(narrow) > last + 1 - first:
+            narrow = np.add.reduceat(narrow, np.maximum(self.down[first : last + 1] - self.done, 0), axis=0)
+        self.sums[first : last + 1] += narrow
+        self.done = until
+
+    def picture(self) -> np.ndarray:
+        """The means, (h, w, 3) float32, once all rows are there."""
+        self.sums /= self.areas[:, :, None]
+        return self.sums
 
 
 def _key(picture: np.ndarray) -> str:
@@ -113,42 +187,34 @@ def to_place(direction: np.ndarray) -> np.ndarray:
 
 def prepare(picture: np.ndarray) -> EnvironmentLight:
     """Makes a picture ready. picture : (h, w, c) of linear light (8 and 16 bits are taken as sRGB)."""
-    space = "lin_rec709" if picture.dtype == np.float32 else "srgb_texture"
-    if picture.shape[2] < 3:
-        picture = np.repeat(picture[:, :, :1], 3, axis=2)
-    linear = np.clip(np.nan_to_num(_linear(picture[:, :, :3], space)), 0, BRIGHTEST)
+    made = _Narrowed(*picture.shape[:2])
+    made.add(_cleaned(_linear(_three(picture)), np.zeros(3, int)))
+    linear = made.picture()
     pyramid = build(linear)
-    levels = [
-        _glossy(pyramid, float(roughness), size, count)
-        for roughness, size, count in zip(ROUGHNESSES, SIZES[:IRRADIANCE], SAMPLES, strict=True)
-    ]
     small, weight, way = _small(pyramid)
-    out = octahedron(IRRADIANCE_SIZE)
-    cosine = np.maximum(out @ way.T, 0) * weight[None]
-    levels.append(cosine @ small / np.pi)
+    filtered = zip(ROUGHNESSES, SIZES[:IRRADIANCE], SAMPLES, strict=True)
+    makes = [partial(_glossy, pyramid, float(roughness), size, count) for roughness, size, count in filtered]
+    with ThreadPoolExecutor() as pool:
+        levels = list(pool.map(lambda make: make(), [*makes, partial(_irradiance, small, weight, way)]))
     directions, radiance = _shadow_directions(small, weight)
     maps = np.concatenate(levels).astype(np.float32)
-    return EnvironmentLight(maps, directions, radiance, _narrowed(linear), _key(picture))
+    return EnvironmentLight(maps, directions, radiance, linear, _key(picture))
 
 
-def _narrowed(picture: np.ndarray) -> np.ndarray:
-    """A picture (h, w, 3) at most WIDEST across, by the means of its texels."""
-    height, width = picture.shape[:2]
-    if width <= WIDEST:
-        return np.ascontiguousarray(picture, np.float32)
-    rows, columns = max(round(height * WIDEST / width), 1), WIDEST
-    down, across = (np.arange(count) * size // count for count, size in ((rows, height), (columns, width)))
-    sums = np.add.reduceat(np.add.reduceat(picture, down, axis=0), across, axis=1)
-    counts = np.diff(np.append(down, height))[:, None, None] * np.diff(np.append(across, width))[None, :, None]
-    return np.asarray(sums / counts, np.float32)
-
-
-def _linear(picture: np.ndarray, space: str) -> np.ndarray:
+def _linear(picture: np.ndarray) -> np.ndarray:
     """(h, w, 3) float32 linear light."""
     if picture.dtype == np.float32:
         return picture
     values = picture / np.float32(np.iinfo(picture.dtype).max)
-    return np.moveaxis(to_linear(np.moveaxis(values, 2, 0), space), 0, 2)
+    return np.moveaxis(to_linear(np.moveaxis(values, 2, 0), "srgb_texture"), 0, 2)
+
+
+def _irradiance(colour: np.ndarray, angle: np.ndarray, way: np.ndarray) -> np.ndarray:
+    """What white paper would send back, facing each direction: of light of some colours (m, 3) from within solid angles
+    (m,) around directions (m, 3)."""
+    out = octahedron(IRRADIANCE_SIZE)
+    parts = [np.maximum(part @ way.T, 0) @ (colour * angle[:, None]) for part in np.array_split(out, 16)]
+    return np.asarray(np.concatenate(parts) / np.pi)
 
 
 def _small(pyramid: Pyramid, width: int = 128) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -119,7 +119,9 @@ class Work:
         """The bench's environment; an even grey where its file cannot be read. None where it is off."""
         caches = self.renderer.caches
         try:
-            return caches.environment(self.request.bench, self.request.folder)
+            found = caches.environment(self.request.bench, self.request.folder)
+            self.remarks += found.remarks if found is not None else ()
+            return found
         except CollageError as error:
             self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
             return caches.even_environment()

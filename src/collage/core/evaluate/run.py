@@ -58,13 +58,15 @@ def never() -> bool:
 
 
 class Workers:
-    """The shared threads that blocks are spread over.
+    """The shared threads that blocks are spread over; one by itself is the caller's own.
 
     behind : these threads stand back for others, as far as the system lets a thread do so.
     """
 
     def __init__(self, count: int | None = None, *, behind: bool = False) -> None:
         self.count = count or os.cpu_count() or 1
+        self._own = self.count == 1 and not behind  # to hand work over and wait for it would only take time
+        self._closed = False
         start = stand_back if behind else None
         self._pool = ThreadPoolExecutor(self.count, thread_name_prefix="collage", initializer=start)
 
@@ -74,6 +76,10 @@ class Workers:
         Raises Cancelled once the threads are ended.
         """
         todo = list(items)
+        if self._own:
+            if self._closed:
+                raise Cancelled
+            return [work(one) for one in todo]
         answers: dict[int, Answer] = {}
         numbers = iter(range(len(todo)))
 
@@ -95,6 +101,7 @@ class Workers:
 
     def close(self) -> None:
         """Ends the threads; work that runs is finished."""
+        self._closed = True
         self._pool.shutdown(wait=True, cancel_futures=True)
 
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from copy import copy
 from dataclasses import replace
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -39,6 +40,7 @@ from collage.core.scene.scene import Scene, build_bounds
 Shifts = tuple[tuple[float, float], ...]
 MOST_GREY = 30  # pictures in a row in which greys stand in for maps; a budget smaller than the maps never has all
 BETWEEN = 0.3  # seconds at least between two pictures that show more maps each
+FEW = 25_000  # pixels of a picture in motion that are made sooner by one thread than handed to several
 FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
 
 
@@ -161,6 +163,18 @@ class Renderer:
         Greys stand in for maps that are not read within a moment; more pictures follow as they come.
         patient : without it, that is all; the last picture may have greys in it still.
         """
+        few = request.quality == "coarse" and request.width * request.height <= FEW
+        maker = self.by_one_thread if few else self
+        return maker._stages(request, cancelled, patient)
+
+    @cached_property
+    def by_one_thread(self) -> Renderer:
+        """The same with the caller's thread alone."""
+        one = copy(self)
+        one.workers = Workers(1)
+        return one
+
+    def _stages(self, request: PictureRequest, cancelled: Callable[[], bool], patient: bool) -> Iterator[Picture]:
         begin = time.perf_counter()
         reliefs = self.reliefs.of(request, self.workers, cancelled)
         view = self.view(request, reliefs, (0.0, 0.0), cancelled)

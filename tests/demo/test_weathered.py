@@ -11,7 +11,7 @@ from collage.core.nodes.effects import effects_of
 from collage.core.project.folder import load_project
 from collage.core.project.pictures import picture_request
 from collage.core.render.renderer import Renderer
-from collage.demo.weathered import WORN
+from collage.demo.weathered import SHED, YARD, Worn
 
 
 @pytest.fixture(scope="module")
@@ -19,16 +19,21 @@ def folder(samples):
     return samples("weathered-yard")
 
 
-def test_all_effects_and_the_label_are_there_and_seen(folder, library) -> None:
+@pytest.mark.parametrize(
+    ("sample", "worn", "labelled"),
+    [("weathered-yard", YARD, "Verdigris copper"), ("weathered-shed", SHED, "Lime-bloomed clay")],
+)
+def test_all_effects_and_the_label_are_there_and_seen(samples, library, sample: str, worn: Worn, labelled: str) -> None:
+    folder = samples(sample)
     project, problems = load_project(folder)
     assert not problems
-    for name, effect, _ in WORN:
+    for name, effect, _ in worn:
         assert effect in effects_of(project.materials[name]).values()
-    assert "label" in effects_of(project.materials["Verdigris copper"]).values()
+    assert "label" in effects_of(project.materials[labelled]).values()
     request, renderer = picture_request(project, 320, 200, folder=folder), Renderer(library)
     found = renderer.picture(request)
     assert (found.remarks, found.problems) == ((), {})
-    for material in {name for name, _, _ in WORN} | {"Verdigris copper"}:
+    for material in {name for name, _, _ in worn} | {labelled}:
         plain = {**request.materials, material: without(request.materials[material])}
         before = renderer.picture(replace(request, materials=plain))
         number = next(at for at, one in enumerate(request.bench.objects) if one.material == material)

@@ -147,12 +147,12 @@ class Opening:
 
     def _demo_project(self) -> Path:
         from collage.core.project.folder import is_project
-        from collage.demo.folder import demo_folder
+        from collage.demo.folder import DEMO, demo_folder
         from collage.demo.shed import make_sample
 
         folder = demo_folder()
         if not is_project(folder):
-            make_sample("potting-shed", folder, self._tell)
+            make_sample(DEMO, folder, self._tell)
         return folder
 
     def _tell(self, what: str, share: float) -> None:

@@ -9,7 +9,7 @@ import typer
 
 from collage.cli.shared import prepare_kernels, progress
 from collage.demo import SAMPLES
-from collage.demo.folder import demo_folder
+from collage.demo.folder import DEMO, demo_folder
 from collage.starting import has_display, told_of_missing_packages
 
 app = typer.Typer(add_completion=False)
@@ -43,7 +43,7 @@ def ensure_demo() -> Path:
     folder = demo_folder()
     if not is_project(folder):
         with progress("Making the potting shed") as show:
-            make_sample("potting-shed", folder, show)
+            make_sample(DEMO, folder, show)
     return folder
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from collage.core.base.errors import CollageError
@@ -17,7 +18,7 @@ from collage.demo.potting_bench import potting_bench_steps
 from collage.demo.sets import celadon_glaze, lime_bloomed_clay, weathered_bench, write_set
 
 # ---- the samples --------------------------------------------------------------------------------
-from collage.demo.weathered import weathered_steps
+from collage.demo.weathered import ON_POT, SHED, weathered_steps
 from collage.demo.yard import yard_steps
 
 
@@ -75,6 +76,7 @@ def _plain_ball(folder: Path) -> Steps[None]:
 
 
 _MAKERS: dict[str, Callable[[Path], Steps[None]]] = {
+    "weathered-shed": partial(weathered_steps, sample=_potting_shed, worn=SHED, stuck=ON_POT),
     "potting-shed": _potting_shed,
     "potting-bench": potting_bench_steps,
     "yard": yard_steps,

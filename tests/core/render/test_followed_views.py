@@ -73,15 +73,38 @@ def test_what_did_not_change_is_neither_traced_nor_evaluated_again(library, monk
 
     monkeypatch.setattr(lighting._LightTarget, "add", counted)
     plain = BENCH.model_copy(update={"objects": BENCH.objects[:2]})
-    drawn(renderer, plain, "coarse")
+    drawn(renderer, plain, "draft")
     first, rays = renderer.cache.evaluated, len(traced)
     assert rays
-    drawn(renderer, moved("Boards", 0.1, plain), "coarse")
+    drawn(renderer, moved("Boards", 0.1, plain), "draft")
     second = renderer.cache.evaluated
     assert 0 < second - first < first
-    drawn(renderer, moved("Pot", 0.1, plain), "coarse")
+    drawn(renderer, moved("Pot", 0.1, plain), "draft")
     assert renderer.cache.evaluated - second == first, "the pot's, and the boards' as they were"
     assert len(traced) == rays
+
+
+def test_what_a_hand_that_turns_the_camera_sees_is_not_kept_and_what_it_changes_is(library) -> None:
+    renderer = Renderer(library)
+    plain = BENCH.model_copy(update={"objects": BENCH.objects[:2]})
+
+    def shown(bench: Bench, **materials: Network) -> int:
+        before = renderer.cache.evaluated
+        request = PictureRequest(bench, {**MATERIALS, **materials}, *SIZE, quality="coarse")
+        next(renderer.stages(request, patient=False))  # as the window does while a hand moves
+        return renderer.cache.evaluated - before
+
+    def rough(value: float) -> Network:
+        network = MATERIALS["pot"]
+        return network.with_card(network.cards["surface"].with_input(given("specular_roughness", "float", value)))
+
+    for turn in (1.0, 2.0, 3.0):
+        shown(plain.model_copy(update={"camera": plain.camera.model_copy(update={"turn": turn})}))
+    assert renderer.cache._store.count == 0
+    still = plain.model_copy(update={"camera": plain.camera.model_copy(update={"turn": 3.0})})
+    assert shown(still, pot=rough(0.3)) > 0, "the second look is kept"
+    assert renderer.cache._store.count > 0
+    assert shown(still, pot=rough(0.4)) == 0, "a plain value of the surface asks for no step anew"
 
 
 @pytest.mark.parametrize("how", ["name", "material", "place"])

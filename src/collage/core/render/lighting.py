@@ -233,6 +233,7 @@ class View:
     def __init__(self, scene: Scene, samples: Samples, seen_as: Hashable = None) -> None:
         self.scene, self.samples, self.seen_as = scene, samples, seen_as
         self.follows = False  # whether it took over from a view before it
+        self.shown = False  # whether there was a picture of it
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()

@@ -149,6 +149,7 @@ class Work:
             giver = samples.donor.take(taker)
             for channel in values:
                 channel[taker] = channel.take(giver)
+        view.shown = True
         return on_film(samples, values, self.backdrop, self.renderer.workers)
 
     def _light(self, view: View) -> Light:
@@ -197,8 +198,13 @@ class Work:
         cache = self.renderer.cache
         kept = cache.get(name, group.points.id)
         if kept is None:
+            once = quick and not (view.shown or view.follows)  # a hand that turns the camera does not come back here
             inputs = evaluate_surface(
-                surface, group.points, cache=cache, workers=self.renderer.workers, cancelled=self.cancelled
+                surface,
+                group.points,
+                cache=None if once else cache,
+                workers=self.renderer.workers,
+                cancelled=self.cancelled,
             )
             kept = np.ascontiguousarray(self._shown(view, group, inputs, light, depth))
             if self.stage is COMPLETE or view.follows:  # else what a moving hand sees is not seen again

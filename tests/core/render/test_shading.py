@@ -8,6 +8,7 @@ import pytest
 from collage.core.kernels import packed as s
 from collage.core.kernels import shading as k
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, STARTS
+from collage.core.kernels.lights import COLUMNS
 from collage.core.render import film
 from collage.core.render.energy import energy_table
 from collage.core.render.environment import EnvironmentLight, even, prepare
@@ -72,7 +73,19 @@ def shade(
     seen, around = np.ones((len(table), count), np.float32), np.ones((6, count), np.float32)
     settings = np.array([0, 1, strength], np.float32)
     room = np.empty((s.REFLECTED, 3), np.float32)
-    k.shade(surface, geometry, around, table, seen, light.maps, energy_table(), settings, room, out)
+    k.shade(
+        surface,
+        geometry,
+        around,
+        table,
+        seen,
+        light.maps,
+        energy_table(),
+        settings,
+        room,
+        np.empty((1, COLUMNS), np.float32),
+        out,
+    )
     return out
 
 

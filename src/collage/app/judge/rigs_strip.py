@@ -166,7 +166,7 @@ class RigsStrip(QFrame):
                     picture = renderer.picture(replace(request, bench=bench), cancelled=overtaken)
                 except CollageError:
                     return
-                yield key, to_image(picture.display)
+                yield key, to_image(picture.on_black)
 
         self.work.ask(work)
 

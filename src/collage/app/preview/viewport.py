@@ -152,7 +152,7 @@ class Viewport(QWidget):
             seconds = time.perf_counter() - begin
             if kept or change == "view":  # the first look after a change of size costs more than the next ones
                 pace.took(moving.width * moving.height, seconds)
-            yield moving, picture, to_image(picture.display)
+            yield moving, picture, to_image(picture.on_black)
 
         self.work.ask(work)
 
@@ -171,11 +171,11 @@ class Viewport(QWidget):
         def work(overtaken: Callable[[], bool]) -> Iterator[Answer]:
             for picture in renderer.stages(request, cancelled=overtaken):
                 picture = replace(picture, complete=picture.complete and not traced)
-                yield request, picture, to_image(picture.display)
+                yield request, picture, to_image(picture.on_black)
             if traced and tracing is not None:
                 wanted = replace(request, quality="traced", tracing=tracing)
                 for picture in self._refining.pictures(wanted, overtaken):
-                    yield request, picture, to_image(picture.display)
+                    yield request, picture, to_image(picture.on_black)
 
         self.work.ask(work)
 

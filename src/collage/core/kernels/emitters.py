@@ -13,7 +13,24 @@ from numba import njit
 
 from collage.core.kernels import path_rows as p
 from collage.core.kernels.flags import INLINE
-from collage.core.kernels.lights import AREA, CENTRE, COLOUR, DIRECTION, KIND, RIGHT, SIZE, UP
+from collage.core.kernels.lights import (
+    AREA,
+    AS_SQUARE,
+    BALL,
+    CENTRE,
+    COLOUR,
+    COLUMNS,
+    CONE,
+    DIRECTION,
+    DISC,
+    DISTANT,
+    FULL,
+    KIND,
+    NO_CONE,
+    RIGHT,
+    SIZE,
+    UP,
+)
 from collage.core.kernels.reflection import PI, dot, unit
 
 F = np.float32
@@ -125,6 +142,56 @@ def toward_environment(sky, drawn):
 
 
 @njit(**INLINE)
+def _in_cone(lights, k, cosine):
+    """How much of its light a light sends at an angle from its direction: smooth between the edges of its cone."""
+    if lights[k, CONE] <= F(NO_CONE):
+        return F(1)
+    t = (cosine - lights[k, CONE]) / max(lights[k, FULL] - lights[k, CONE], F(1e-6))
+    t = min(max(t, F(0)), F(1))
+    return t * t * (F(3) - F(2) * t)
+
+
+@njit(**INLINE)
+def facing(lights, k, place, row):
+    """Writes to row (1, COLUMNS) the light as the rectangle that a place takes it for: a ball as the square that is as
+    large as its outline and faces the place, what has a cone as bright as it is in that direction."""
+    for column in range(COLUMNS):
+        row[0, column] = lights[k, column]
+    kind = lights[k, KIND]
+    if kind == F(DISTANT):
+        return
+    x, y, z = place[0] - lights[k, CENTRE], place[1] - lights[k, CENTRE + 1], place[2] - lights[k, CENTRE + 2]
+    far = math.sqrt(max(x * x + y * y + z * z, F(1e-12)))
+    way = (x / far, y / far, z / far)
+    row[0, KIND] = F(AREA)
+    if lights[k, CONE] > F(NO_CONE):
+        sent = (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2])
+        share = _in_cone(lights, k, dot(way, sent))
+        for channel in range(3):
+            row[0, COLOUR + channel] *= share
+    if kind == F(DISC):
+        for column in range(RIGHT, RIGHT + 6):
+            row[0, column] *= F(AS_SQUARE)
+    if kind == F(BALL):
+        share = min(lights[k, SIZE] / far, F(0.999))
+        radius = F(AS_SQUARE) * lights[k, SIZE] / math.sqrt(F(1) - share * share)
+        up, right = frame_around(way)  # the sides turn as those of a rectangle do
+        for axis in range(3):
+            row[0, DIRECTION + axis] = way[axis]
+            row[0, RIGHT + axis], row[0, UP + axis] = right[axis] * radius, up[axis] * radius
+
+
+@njit(**INLINE)
+def frame_around(way):
+    """Two directions at right angles to another and to each other (T. Duff and others, Building an Orthonormal Basis,
+    Revisited, 2017)."""
+    sign = F(1) if way[2] >= F(0) else F(-1)
+    a = F(-1) / (sign + way[2])
+    b = way[0] * way[1] * a
+    return (F(1) + sign * way[0] * way[0] * a, sign * b, -sign * way[0]), (b, sign + way[1] * way[1] * a, -way[1])
+
+
+@njit(**INLINE)
 def _cap(lights, k):
     """One less the cosine of the radius of a distant light; and how much brighter it is than its irradiance over its
     solid angle, since its edge falls on a surface at a slant."""
@@ -147,15 +214,50 @@ def arriving_from(lights, k, way):
 
 @njit(**INLINE)
 def _area(lights, k):
-    """The area of a rectangle, and the squares of half its sides."""
+    """The area of a rectangle or disc, and the squares of half its sides, or of its radius."""
     right = lights[k, RIGHT] ** 2 + lights[k, RIGHT + 1] ** 2 + lights[k, RIGHT + 2] ** 2
     up = lights[k, UP] ** 2 + lights[k, UP + 1] ** 2 + lights[k, UP + 2] ** 2
-    return F(4) * math.sqrt(right * up), right, up
+    return (PI if lights[k, KIND] == F(DISC) else F(4)) * math.sqrt(right * up), right, up
 
 
 @njit(**INLINE)
-def lit_rectangle(lights, k, origin, way):
-    """How far a ray goes to the lit side of a rectangle, 0 where it misses; and how likely it is drawn, a steradian."""
+def _lit_ball(lights, k, origin, way):
+    """The same for a ball."""
+    x, y, z = origin[0] - lights[k, CENTRE], origin[1] - lights[k, CENTRE + 1], origin[2] - lights[k, CENTRE + 2]
+    along = x * way[0] + y * way[1] + z * way[2]
+    # from the nearest point of the ray: the difference of two squares would lose all digits of a small ball
+    nx, ny, nz = x - along * way[0], y - along * way[1], z - along * way[2]
+    radius2, far2 = lights[k, SIZE] * lights[k, SIZE], x * x + y * y + z * z
+    inside = radius2 - (nx * nx + ny * ny + nz * nz)
+    away = -along - math.sqrt(max(inside, F(0)))
+    if (inside <= F(0)) | (away <= F(0)):
+        return F(0), F(0)
+    return away, F(1) / (F(2) * PI * _ball_cap(radius2, far2))
+
+
+@njit(**INLINE)
+def _ball_cap(radius2, far2):
+    """One less the cosine of half the angle under which a ball is seen."""
+    sine2 = min(radius2 / max(far2, F(1e-12)), F(0.9999))
+    return sine2 / (F(1) + math.sqrt(F(1) - sine2))
+
+
+@njit(**INLINE)
+def lit_surface(lights, k, origin, way):
+    """How far a ray goes to the lit side of a light, 0 where it misses; how likely it is drawn, per steradian; and how
+    much of its light it sends there."""
+    sent = (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2])
+    share = _in_cone(lights, k, -dot(way, sent))
+    if lights[k, KIND] == F(BALL):
+        away, likely = _lit_ball(lights, k, origin, way)
+    else:
+        away, likely = _lit_plane(lights, k, origin, way)
+    return away, likely, share
+
+
+@njit(**INLINE)
+def _lit_plane(lights, k, origin, way):
+    """The same for a rectangle or disc."""
     facing = -(way[0] * lights[k, DIRECTION] + way[1] * lights[k, DIRECTION + 1] + way[2] * lights[k, DIRECTION + 2])
     if facing <= F(1e-6):
         return F(0), F(0)
@@ -167,9 +269,36 @@ def lit_rectangle(lights, k, origin, way):
     area, right, up = _area(lights, k)
     across = hx * lights[k, RIGHT] + hy * lights[k, RIGHT + 1] + hz * lights[k, RIGHT + 2]
     along = hx * lights[k, UP] + hy * lights[k, UP + 1] + hz * lights[k, UP + 2]
-    if (abs(across) > right) | (abs(along) > up):
+    if lights[k, KIND] == F(DISC):
+        if across * across + along * along > right * up:
+            return F(0), F(0)
+    elif (abs(across) > right) | (abs(along) > up):
         return F(0), F(0)
     return away, away * away / (facing * area)
+
+
+@njit(**INLINE)
+def _toward_ball(lights, k, shares, place, drawn, colour):
+    """See toward_light: a direction drawn evenly from those in which a ball is seen."""
+    x, y, z = lights[k, CENTRE] - place[0], lights[k, CENTRE + 1] - place[1], lights[k, CENTRE + 2] - place[2]
+    far2, radius2 = x * x + y * y + z * z, lights[k, SIZE] * lights[k, SIZE]
+    far = math.sqrt(max(far2, F(1e-12)))
+    if far2 <= radius2:  # within it
+        return (F(0), F(1), F(0)), far, colour, F(0), F(1)
+    middle, cap = (x / far, y / far, z / far), _ball_cap(radius2, far2)
+    turn, low = F(2) * PI * drawn[0], cap * drawn[1]
+    flat = math.sqrt(max(low * (F(2) - low), F(0)))
+    right, up = frame_around(middle)
+    a, b, c = flat * math.cos(turn), flat * math.sin(turn), F(1) - low
+    way = unit(
+        middle[0] * c + right[0] * a + up[0] * b, middle[1] * c + right[1] * a + up[1] * b,
+        middle[2] * c + right[2] * a + up[2] * b,
+    )  # fmt: skip
+    away = far * c - math.sqrt(max(radius2 - far2 * flat * flat, F(0)))
+    sent = (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2])
+    share = _in_cone(lights, k, -dot(way, sent))
+    likely = shares[k] / (F(2) * PI * cap)
+    return way, away * F(0.9999), (colour[0] * share, colour[1] * share, colour[2] * share), likely, likely
 
 
 @njit(**INLINE)
@@ -184,8 +313,13 @@ def toward_light(lights, shares, place, drawn, lot):
         lot -= shares[k]
         k += 1
     colour = (lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2])
-    if lights[k, KIND] == F(AREA):
+    if lights[k, KIND] == F(BALL):
+        return _toward_ball(lights, k, shares, place, drawn, colour)
+    if lights[k, KIND] != F(DISTANT):
         a, b = F(2) * drawn[0] - F(1), F(2) * drawn[1] - F(1)
+        if lights[k, KIND] == F(DISC):
+            turn, away = F(2) * PI * drawn[0], math.sqrt(drawn[1])
+            a, b = away * math.cos(turn), away * math.sin(turn)
         x = lights[k, CENTRE] + a * lights[k, RIGHT] + b * lights[k, UP] - place[0]
         y = lights[k, CENTRE + 1] + a * lights[k, RIGHT + 1] + b * lights[k, UP + 1] - place[1]
         z = lights[k, CENTRE + 2] + a * lights[k, RIGHT + 2] + b * lights[k, UP + 2] - place[2]
@@ -195,6 +329,8 @@ def toward_light(lights, shares, place, drawn, lot):
         if facing <= F(1e-6):
             return way, far, colour, F(0), F(1)
         likely = far * far / (facing * _area(lights, k)[0]) * shares[k]
+        share = _in_cone(lights, k, facing)
+        colour = (colour[0] * share, colour[1] * share, colour[2] * share)
         return way, far * F(0.9999), colour, likely, likely
     depth, brighter = _cap(lights, k)
     colour = (colour[0] * brighter, colour[1] * brighter, colour[2] * brighter)

@@ -12,5 +12,5 @@ ROWS = 10
 FROM_EYE, REFRACTED = 0.0, -1.0
 
 # settings of a picture
-SINE, COSINE, STRENGTH, BACKDROP, BRIGHTEST, FOCAL_LENGTH = range(6)  # the first three of the environment
-SETTINGS = 6
+SINE, COSINE, STRENGTH, BRIGHTEST, FOCAL_LENGTH = range(5)  # the first three of the environment
+SETTINGS = 5

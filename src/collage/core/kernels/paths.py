@@ -17,14 +17,14 @@ from collage.core.kernels import path_rows as p
 from collage.core.kernels.emitters import (
     Sky,
     arriving_from,
-    lit_rectangle,
+    lit_surface,
     looked_up,
     power,
     toward_environment,
     toward_light,
 )
 from collage.core.kernels.flags import INLINE, LOOP
-from collage.core.kernels.lights import AREA, COLOUR, KIND
+from collage.core.kernels.lights import COLOUR, DISTANT, KIND, VISIBLE
 from collage.core.kernels.lobes import (
     COAT,
     DIFFUSE,
@@ -108,6 +108,22 @@ def through_lens(first, sample, seed, axes, radius, focus, origins, ways):
         ways[i, 0], ways[i, 1], ways[i, 2] = wx, wy, wz
 
 
+@njit(**INLINE)
+def _see_light(lights, origin, way, length, paths, j, carried, radiance, at):
+    """Ends a path from the eye at the nearest light on its way that the eye sees."""
+    nearest, found, sent = length, -1, F(0)
+    for k in range(lights.shape[0]):
+        if (lights[k, VISIBLE] > F(0)) & (lights[k, KIND] != F(DISTANT)):
+            away, _, share = lit_surface(lights, k, origin, way)
+            if (away > F(0)) & (away < nearest):
+                nearest, found, sent = away, k, share
+    if found >= 0:
+        colour = (lights[found, COLOUR] * sent, lights[found, COLOUR + 1] * sent, lights[found, COLOUR + 2] * sent)
+        _add(radiance, at, carried, colour, F(1e30))
+        for channel in range(3):
+            paths[p.CARRIED + channel, j] = F(0)
+
+
 @njit(types.void(IN2, IN2, IN1, WHOLE1, OUT2, WHOLE1, i4, IN2, IN1, IN3, IN1, IN2, IN1, IN1, OUT2), **LOOP)
 def meet(
     origins, ways, lengths, triangle, paths, pixel, bounce, lights, shares, picture, rows, columns, sines, settings,
@@ -130,17 +146,15 @@ def meet(
             paths[p.WIDTH, j] += length * paths[p.WIDENING, j]
         carried, density, at = _carried(paths, j), paths[p.DENSITY, j], pixel[j]
         brightest = F(1e30) if bounce <= 1 else settings[p.BRIGHTEST]
-        if density == F(p.FROM_EYE):
-            if not met:
-                grey = settings[p.BACKDROP]
-                _add(radiance, at, carried, (grey, grey, grey), F(1e30))
-            continue
         way = (ways[j, 0], ways[j, 1], ways[j, 2])
         origin = (origins[j, 0], origins[j, 1], origins[j, 2])
+        if density == F(p.FROM_EYE):
+            _see_light(lights, origin, way, length, paths, j, carried, radiance, at)
+            continue
         for k in range(lights.shape[0]):
-            if lights[k, KIND] == F(AREA):
-                away, likely = lit_rectangle(lights, k, origin, way)
-                seen, radiance_of = (away > F(0)) & (away < length), F(1)
+            if lights[k, KIND] != F(DISTANT):
+                away, likely, radiance_of = lit_surface(lights, k, origin, way)
+                seen = (away > F(0)) & (away < length)
             else:  # its irradiance, over the disc that it comes from
                 likely, brighter = arriving_from(lights, k, way)
                 seen, radiance_of = (likely > F(0)) & (not met), likely * brighter

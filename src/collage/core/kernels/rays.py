@@ -7,8 +7,9 @@ import math
 import numpy as np
 from numba import njit, types
 
+from collage.core.kernels.emitters import frame_around
 from collage.core.kernels.flags import INLINE, LOOP, LOOP_WITH_ROOM, PART
-from collage.core.kernels.lights import AREA, CENTRE, DIRECTION, KIND, RIGHT, UP
+from collage.core.kernels.lights import AS_SQUARE, BALL, CENTRE, DIRECTION, DISC, DISTANT, KIND, RIGHT, SIZE, UP
 
 F = np.float32
 f4, i4 = types.float32, types.int32
@@ -253,7 +254,17 @@ def light_rays(position, normal, pattern, first, last, light, places, target, or
             wx = a * light[RIGHT] + b * light[UP]
             wy = a * light[RIGHT + 1] + b * light[UP + 1]
             wz = a * light[RIGHT + 2] + b * light[UP + 2]
-            if light[KIND] == F(AREA):
+            if light[KIND] == F(BALL):
+                # a point of the disc that is its outline from here
+                cx, cy, cz = light[CENTRE] - px, light[CENTRE + 1] - py, light[CENTRE + 2] - pz
+                far = math.sqrt(max(cx * cx + cy * cy + cz * cz, F(1e-12)))
+                right, up = frame_around((cx / far, cy / far, cz / far))
+                a, b = a * light[SIZE] * F(AS_SQUARE), b * light[SIZE] * F(AS_SQUARE)
+                wx, wy = cx + right[0] * a + up[0] * b, cy + right[1] * a + up[1] * b
+                wz = cz + right[2] * a + up[2] * b
+            elif light[KIND] != F(DISTANT):
+                if light[KIND] == F(DISC):
+                    wx, wy, wz = wx * F(AS_SQUARE), wy * F(AS_SQUARE), wz * F(AS_SQUARE)
                 wx, wy, wz = wx + light[CENTRE] - px, wy + light[CENTRE + 1] - py, wz + light[CENTRE + 2] - pz
                 if wx * lx + wy * ly + wz * lz >= F(0):
                     continue

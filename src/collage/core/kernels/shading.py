@@ -14,6 +14,7 @@ import numpy as np
 from numba import njit, types
 
 from collage.core.kernels import packed as s
+from collage.core.kernels.emitters import facing
 from collage.core.kernels.flags import INLINE, LOOP
 from collage.core.kernels.layers import (
     coat_tint,
@@ -276,15 +277,16 @@ def _brushed_reflections(surface, point, maps, turn, r):
         brushed_light(slopes, frame[0], point.coat_normal, point.eye, maps, turn, r, s.COAT_LIGHT)
 
 
-@njit(types.void(IN2, IN2, IN2, IN2, IN2, IN2, IN2, IN1, OUT2, OUT2), **LOOP)
-def shade(surface, geometry, light, lights, seen, maps, table, environment, r, out):
+@njit(types.void(IN2, IN2, IN2, IN2, IN2, IN2, IN2, IN1, OUT2, OUT2, OUT2), **LOOP)
+def shade(surface, geometry, light, lights, seen, maps, table, environment, r, row, out):
     """Radiance (3, n) towards the eye of packed surfaces under an environment and lights.
 
     surface : (ROWS or MORE_ROWS, n), geometry : (GEOMETRY_ROWS, n), see kernels.packed.
     light : (6, n), light of the environment that arrives through the gaps, and all of it.
     lights : (lights, COLUMNS), see kernels.lights; seen : (lights, n), how much of each is seen, 0 to 1.
     maps : (texels, 3), see kernels.levels. table : see render.energy.
-    environment : (3,), sine and cosine of its turn, and its strength. r : (REFLECTED, 3), room for one sample.
+    environment : (3,), sine and cosine of its turn, and its strength. r : (REFLECTED, 3) and row : (1, COLUMNS), room
+    for one sample and one light.
     """
     turn = Turn(environment[0], environment[1], environment[2])
     for i in range(out.shape[1]):
@@ -297,7 +299,8 @@ def shade(surface, geometry, light, lights, seen, maps, table, environment, r, o
             _coat_reflection(point, layers, light, maps, turn, r, out)
         for k in range(lights.shape[0]):
             if seen[k, i] > F(0):
-                _add_light(surface, geometry, point, layers, lights, k, seen[k, i], r, out)
+                facing(lights, k, _place(geometry, i), row)
+                _add_light(surface, geometry, point, layers, row, 0, seen[k, i], r, out)
         for channel in range(3):
             out[channel, i] += surface[s.EMISSION + channel, i]
 
@@ -317,18 +320,19 @@ def _on_level_ground(lights, k, x, y, z):
     return light * area * max(away, F(0)) * max(y, F(0)) / (distance2 * distance2)
 
 
-@njit(types.void(ROWS2, ROWS2, ROWS2, IN2, ROWS2, f4, OUT1), **LOOP)
-def shade_ground(position, arriving, unoccluded, lights, seen, strength, out):
+@njit(types.void(ROWS2, ROWS2, ROWS2, IN2, ROWS2, f4, OUT2, OUT1), **LOOP)
+def shade_ground(position, arriving, unoccluded, lights, seen, strength, row, out):
     """How much of all light reaches level ground, 0 to 1, (n,).
 
     position : (3, n) metres. arriving, unoccluded : (3, n), of an environment of this strength. lights, seen : as for
-    shade.
+    shade. row : (1, COLUMNS), room for one light.
     """
     for i in range(out.size):
         found = (arriving[0, i] + arriving[1, i] + arriving[2, i]) * strength / F(3)
         every = (unoccluded[0, i] + unoccluded[1, i] + unoccluded[2, i]) * strength / F(3)
         for k in range(lights.shape[0]):
-            sent = _on_level_ground(lights, k, position[0, i], position[1, i], position[2, i])
+            facing(lights, k, (position[0, i], position[1, i], position[2, i]), row)
+            sent = _on_level_ground(row, 0, position[0, i], position[1, i], position[2, i])
             found += sent * seen[k, i]
             every += sent
         out[i] = min(max(found / max(every, F(1e-9)), F(0)), F(1))

@@ -13,12 +13,14 @@ from collage.core.base.budget import Budget, Store
 from collage.core.base.safe_write import is_file
 from collage.core.evaluate.run import ResultCache
 from collage.core.geometry.points import Points
-from collage.core.render.environment import EnvironmentLight, load_environment, prepare
+from collage.core.images.pyramid import Pyramid
+from collage.core.render.backdrop import shown_behind
+from collage.core.render.environment import EnvironmentLight, balanced, load_environment, prepare
 from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import MANY
 from collage.core.render.sky import SkyTable, sky_table
-from collage.core.scene.bench import Bench
+from collage.core.scene.bench import UNBALANCED, Bench
 from collage.core.scene.displaced import Displaced, Fine
 from collage.core.scene.scene import NOT_DISPLACED, Scene, build_scene, shape_of
 
@@ -30,7 +32,8 @@ class RenderCaches:
         budget = budget or Budget()
         self.results = ResultCache(budget)
         self._scenes: Store[Hashable, Scene] = Store(budget, lambda scene: scene.nbytes, most=6)
-        self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=3)
+        self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=4)
+        self._behind: Store[Hashable, Pyramid] = Store(budget, lambda picture: picture.nbytes, most=2)
         self._skies: Store[str, SkyTable] = Store(budget, lambda sky: sky.nbytes, most=2)
         self.fine: Store[Hashable, Fine] = Store(budget, lambda mesh: mesh.nbytes, most=6)
         self.displaced: Store[Hashable, tuple[Displaced, tuple[str, ...]]] = Store(
@@ -79,15 +82,22 @@ class RenderCaches:
         if not environment.on:
             return None
         key = self.environment_key(bench, folder)
-        if environment.daylight is not None:
-            sky = environment.daylight
-            return self._environments.get_or_make(key, lambda: prepare(sky.picture()))
-        path = folder / environment.file if environment.file else None
-        return self._environments.get_or_make(key, lambda: load_environment(path))
+        sky, path = environment.daylight, folder / environment.file if environment.file else None
+        light = self._environments.get_or_make(
+            key, lambda: prepare(sky.picture()) if sky is not None else load_environment(path)
+        )
+        by = environment.balance
+        if by == UNBALANCED:
+            return light
+        return self._environments.get_or_make((key, by), lambda: balanced(light, by))
 
     def even_environment(self) -> EnvironmentLight:
         """An even grey, for where there is none."""
         return self._environments.get_or_make((None, 0), lambda: load_environment(None))
+
+    def shown_behind(self, light: EnvironmentLight, behind: str) -> Pyramid:
+        """An environment as it is seen behind the objects, see `backdrop`."""
+        return self._behind.get_or_make((light.key, behind), lambda: shown_behind(light, behind))
 
     def sky(self, light: EnvironmentLight) -> SkyTable:
         """An environment as paths see it."""
@@ -104,7 +114,7 @@ class RenderCaches:
     def clear(self) -> None:
         """Lets go of scenes, views, environments and results."""
         stores: tuple[Store[Any, Any], ...] = (
-            self._scenes, self._environments, self._skies, self.views, self.fine, self.displaced,
+            self._scenes, self._environments, self._behind, self._skies, self.views, self.fine, self.displaced,
         )  # fmt: skip
         for store in stores:
             store.clear()

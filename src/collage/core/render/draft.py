@@ -11,9 +11,11 @@ from collage.core.evaluate.run import Cancelled, Workers
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.kernels import packed as rows
+from collage.core.kernels.lights import COLUMNS
 from collage.core.nodes.behaviour import Array
 from collage.core.render.energy import energy_table
 from collage.core.render.environment import EnvironmentLight
+from collage.core.render.film import OPEN
 from collage.core.render.inside import path_length
 from collage.core.render.lighting import Light
 from collage.core.render.samples import ObjectSamples, over_blocks
@@ -61,7 +63,8 @@ def lit(
         seen = np.ascontiguousarray(light.seen[:, here])
         result = np.empty((3, stop - start), np.float32)
         room = np.empty((rows.REFLECTED, 3), np.float32)
-        shading.shade(packed, geometry, around, light.lights, seen, maps.maps, table, settings, room, result)
+        row = np.empty((1, COLUMNS), np.float32)
+        shading.shade(packed, geometry, around, light.lights, seen, maps.maps, table, settings, room, row, result)
         return result
 
     def block(cut: slice) -> None:
@@ -83,21 +86,19 @@ def _view(points: Points) -> Array:
     return points.view
 
 
-def lit_ground(group: ObjectSamples, light: Light, strength: float, backdrop: float, workers: Workers) -> Array:
-    """The ground's samples (3, n): the backdrop's grey, darkened where the objects keep light away.
+def lit_ground(group: ObjectSamples, light: Light, strength: float, workers: Workers) -> Array:
+    """The ground's samples (4, n): the backdrop alone, less of it where the objects keep light away; see film.OPEN.
 
     strength : of the environment, 0 where it is off.
     """
-    out = np.empty((3, group.points.count), np.float32)
+    out = np.zeros((4, group.points.count), np.float32)
 
     def block(cut: slice) -> None:
         here = slice(group.start + cut.start, group.start + cut.stop)
         shading.shade_ground(
             group.points.position[:, cut], light.arriving[:, here], light.unoccluded[:, here],
-            light.lights, light.seen[:, here], np.float32(strength), out[0, cut],
+            light.lights, light.seen[:, here], np.float32(strength), np.empty((1, COLUMNS), np.float32), out[OPEN, cut],
         )  # fmt: skip
-        out[0, cut] *= np.float32(backdrop)
-        out[1:, cut] = out[0, cut]
 
     over_blocks(workers, block, group.points.count)
     return out

@@ -61,6 +61,24 @@ class EnvironmentLight:
 _ARRAYS = ("maps", "directions", "radiance", "picture")
 
 
+def balanced(light: EnvironmentLight, by: tuple[float, float, float]) -> EnvironmentLight:
+    """The same with its light multiplied by a colour."""
+    factor = np.array(by, np.float32)
+    arrays = {name: getattr(light, name) * factor for name in ("maps", "radiance", "picture")}
+    return replace(light, **arrays, key=f"{light.key} {by}")
+
+
+def neutral_balance(light: EnvironmentLight) -> tuple[float, float, float]:
+    """What to multiply an environment's light by so that white paper that lies flat looks grey in it, as bright as
+    before. Light of a colour that is missing cannot be brought back."""
+    size = IRRADIANCE_SIZE + 2
+    up = octahedron(IRRADIANCE_SIZE)[:, 1].argmax()
+    colour = np.maximum(light.maps[-size * size :][up].astype(float), 1e-6)
+    grey = float(colour @ [0.2126, 0.7152, 0.0722])
+    red, green, blue = (float(one) for one in np.clip(grey / colour, 0.05, 20))
+    return red, green, blue
+
+
 def even(grey: float = 1.0) -> np.ndarray:
     """An environment picture of one grey, (8, 16, 3) float32."""
     return np.full((8, 16, 3), grey, np.float32)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+
 from collage.core.base.errors import CollageError
 from collage.core.images.codecs import codec_to_write
 from collage.core.images.files import write_image
@@ -42,9 +44,17 @@ def write_picture(picture: Picture, path: Path, *, layers: bool = False) -> None
     """
     if layers:
         check_layers_file(path)
-        pixels, channels, told = stacked(picture.linear, picture.layers)
+        pixels, channels, told = stacked(picture.linear, picture.layers, picture.alpha)
         write_image(path, pixels, bits=32, attributes=told, channels=channels)
     elif codec_to_write(path).linear:
-        write_image(path, picture.linear, bits=32)
+        write_image(path, _with_alpha(picture.straight, picture.alpha), bits=32)
     else:
-        write_image(path, picture.display, bits=8)
+        write_image(path, _with_alpha(picture.display, picture.alpha), bits=8)
+
+
+def _with_alpha(pixels: np.ndarray, alpha: np.ndarray | None) -> np.ndarray:
+    """Pixels (h, w, 3) with their alpha (h, w) beside them, if there is one."""
+    if alpha is None:
+        return pixels
+    last = alpha if pixels.dtype != np.uint8 else np.rint(alpha * 255)
+    return np.concatenate([pixels, last[:, :, None].astype(pixels.dtype)], axis=2)

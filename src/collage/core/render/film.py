@@ -20,12 +20,15 @@ TONED_AWAY = 0.04
 """What the neutral tone mapper takes away from greys (Khronos PBR Neutral, 2024)."""
 
 
-def on_film(samples: Samples, values: Array, backdrop: float, workers: Workers | None = None) -> np.ndarray:
-    """(pixels, 3) float32 of samples' values (3, n), over the backdrop's grey where there is no surface."""
-    picture = np.empty((samples.width * samples.height, 3), np.float32)
+OPEN = 3  # the channel that holds how much of what lies behind all objects is seen
+
+
+def on_film(samples: Samples, values: Array, workers: Workers | None = None) -> np.ndarray:
+    """(pixels, 4) float32 of samples' values (4, n): light, and how much of the backdrop is seen."""
+    picture = np.zeros((samples.width * samples.height, 4), np.float32)
 
     def fill(cut: slice) -> None:
-        picture[cut] = ((1 - np.minimum(samples.covered[cut], 1)) * np.float32(backdrop))[:, None]
+        picture[cut, OPEN] = 1 - np.minimum(samples.covered[cut], 1)
 
     def gather(cut: slice, start: int = 0) -> None:
         cut = slice(start + cut.start, start + cut.stop)

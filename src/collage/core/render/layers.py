@@ -11,6 +11,7 @@ import numpy as np
 from collage.core.render.traced import (
     BASE_COLOUR,
     DEPTH,
+    OCCLUSION,
     SEEN_NORMAL,
     SEEN_POSITION,
     SEEN_ROUGHNESS,
@@ -35,7 +36,7 @@ class Layer:
 
 _OF_SURFACE = (
     ("base_colour", BASE_COLOUR, "RGB"), ("normal", SEEN_NORMAL, "XYZ"), ("position", SEEN_POSITION, "XYZ"),
-    ("roughness", SEEN_ROUGHNESS, "Y"), ("depth", DEPTH, "Z"),
+    ("roughness", SEEN_ROUGHNESS, "Y"), ("depth", DEPTH, "Z"), ("occlusion", OCCLUSION, "Y"),
 )  # fmt: skip
 
 
@@ -68,13 +69,19 @@ def _ids(name: str, numbers: np.ndarray, names: Mapping[int, str] | None) -> Lay
     return Layer(numbers[:, :, None].astype(np.float32), (f"{name}.Y",), names)
 
 
-def stacked(picture: np.ndarray, layers: Mapping[str, Layer]) -> tuple[np.ndarray, tuple[str, ...], dict[str, str]]:
-    """A picture (h, w, 3) with its layers: all channels, their names, and what a file is to tell of them."""
-    channels = ("R", "G", "B", *(name for layer in layers.values() for name in layer.channels))
+def stacked(
+    picture: np.ndarray, layers: Mapping[str, Layer], alpha: np.ndarray | None = None
+) -> tuple[np.ndarray, tuple[str, ...], dict[str, str]]:
+    """A picture (h, w, 3) with its layers: all channels, their names, and what a file is to tell of them.
+
+    alpha : (h, w), how much of each pixel is covered, where that counts.
+    """
+    every = dict(layers) if alpha is None else {"alpha": Layer(alpha[:, :, None], ("A",)), **layers}
+    channels = ("R", "G", "B", *(name for layer in every.values() for name in layer.channels))
     told = {
         f"{name}_names": json.dumps({str(number): text for number, text in layer.names.items()})
         for name, layer in layers.items()
         if layer.names is not None
     }
-    values = [picture, *(layer.values for layer in layers.values())]
+    values = [picture, *(layer.values for layer in every.values())]
     return np.concatenate(values, axis=2), channels, told

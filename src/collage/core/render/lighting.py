@@ -117,7 +117,9 @@ class _LightTarget:
         # a rank-1 sequence over the light (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
         places = np.stack([step * 0.7548776662, step * 0.5698402910], axis=1) + 0.5
         self.places = (places % 1 * 2 - 1).astype(np.float32)
-        self.reach = 0.999 if row[columns.KIND] == columns.AREA else None
+        self.reach = 0.999 if row[columns.KIND] != columns.DISTANT else None
+        if row[columns.KIND] == columns.BALL:  # to its outline; what lies within it keeps no light away
+            self.reach = 0.9
 
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
         samples = self.samples

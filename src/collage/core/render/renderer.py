@@ -126,9 +126,9 @@ class Renderer:
         linear, display = np.empty((*shape, 3), np.float32), np.empty((*shape, 3), np.uint8)
         picked = request.width * request.height <= MOST_PICKED
         triangle = np.empty(shape if picked else (0, 0), np.int32)
-        scene = work.scene
+        scene, alpha = work.scene, np.zeros(shape, np.float32) if work.backdrop.is_nothing else None
         for done, tile in enumerate(parts):
-            total = np.zeros((tile.outer.width * tile.outer.height, 3), np.float32)
+            total = np.zeros((tile.outer.width * tile.outer.height, 4), np.float32)
             for number, shift in enumerate(shifts):
                 view = View(scene, self._samples(scene, request, shift, tile.outer, work.cancelled))
                 total += work.linear(view)
@@ -136,15 +136,23 @@ class Renderer:
                 yield Progress("Rendering", (done + (number + 1) / len(shifts)) / len(parts))
             total /= np.float32(len(shifts))
             inside = tile.inner.rows, tile.inner.columns
-            made = total.reshape(tile.outer.height, tile.outer.width, 3)[tile.rows, tile.columns]
+            made = work.backdrop.under(total, tile.outer).reshape(tile.outer.height, tile.outer.width, 3)
+            made = made[tile.rows, tile.columns]
+            if alpha is not None:
+                clear = work.backdrop.alpha(total)
+                assert clear is not None
+                alpha[inside] = clear.reshape(tile.outer.height, tile.outer.width)[tile.rows, tile.columns]
             linear[inside] = made
             pixels = np.ascontiguousarray(made).reshape(-1, 3)
+            pixels = work.backdrop.shown(pixels, None if alpha is None else alpha[inside].reshape(-1))
             display[inside] = developed(request, pixels, self.workers).reshape(made.shape)
             if picked:
                 triangle[inside] = scene.undivided(view.samples.triangle[tile.rows, tile.columns])
         work.note_broken_tiles()
         seconds, remarks = time.perf_counter() - begin, tuple(work.remarks)
-        return Picture(display, linear, triangle, scene.undivided_ids, work.problems, seconds, remarks=remarks)
+        return Picture(
+            display, linear, triangle, scene.undivided_ids, work.problems, seconds, remarks=remarks, alpha=alpha
+        )
 
     def _samples(
         self, scene: Scene, request: PictureRequest, shift: tuple[float, float], window: Window | None,
@@ -210,10 +218,11 @@ class Renderer:
             time.sleep(WAIT)
         return self.images.loaded != loaded
 
-    def _picture(self, request: PictureRequest, view: View, linear: np.ndarray, work: Work, begin: float) -> Picture:
+    def _picture(self, request: PictureRequest, view: View, film: np.ndarray, work: Work, begin: float) -> Picture:
         work.note_broken_tiles()
         shape = (request.height, request.width, 3)
-        display = developed(request, linear, self.workers).reshape(shape)
+        linear, alpha = work.backdrop.under(film), work.backdrop.alpha(film)
+        display = developed(request, work.backdrop.shown(linear, alpha), self.workers).reshape(shape)
         return Picture(
             display,
             linear.reshape(shape),
@@ -223,6 +232,7 @@ class Renderer:
             time.perf_counter() - begin,
             remarks=tuple(work.remarks),
             span=work.reliefs.span if request.mode == HEIGHTS else None,
+            alpha=None if alpha is None else alpha.reshape(shape[:2]),
         )
 
     def view(

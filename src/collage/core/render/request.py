@@ -82,7 +82,8 @@ class Picture:
     were traced; the first stage of a draft picture is not. remarks : what it does not show as it is.
     span : of a picture of heights, the lowest and the highest, metres. samples, noise : of a traced picture, paths a
     pixel, and the mean error of a pixel of its brightness.
-    layers : of a traced picture for a file, see render.layers.
+    layers : of a traced picture for a file, see render.layers. alpha : (h, w) float32, how much of each pixel is
+    covered, where nothing is to be behind; display is then of what covers it, see `straight`.
     """
 
     display: np.ndarray
@@ -97,6 +98,21 @@ class Picture:
     samples: int = 0
     noise: float = 0.0
     layers: Mapping[str, Layer] = field(default_factory=dict)
+    alpha: np.ndarray | None = None
+
+    @property
+    def straight(self) -> np.ndarray:
+        """(h, w, 3) float32: linear light, of what covers a pixel in part as if it covered all of it."""
+        if self.alpha is None:
+            return self.linear
+        return np.asarray(self.linear / np.maximum(self.alpha, 1e-4)[:, :, None], np.float32)
+
+    @property
+    def on_black(self) -> np.ndarray:
+        """(h, w, 3) uint8: as it is shown, over black where nothing is to be behind."""
+        if self.alpha is None:
+            return self.display
+        return np.asarray(self.display * self.alpha[:, :, None] + 0.5, np.uint8)
 
     @cached_property
     def objects(self) -> np.ndarray:

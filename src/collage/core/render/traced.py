@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from collage.core.evaluate.run import Cancelled, Workers, never
+from collage.core.geometry.mesh import any_frame
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family, packed
 from collage.core.kernels import path_rows as p
@@ -42,7 +43,7 @@ class Traceable:
     """All that paths can tell of a picture.
 
     surfaces : by material. slopes : of displaced materials, see fine_relief. sky : None where the environment is off.
-    lights : see kernels.lights. backdrop : grey where the eye meets nothing. only_clay : whether all surfaces are clay.
+    lights : see kernels.lights. only_clay : whether all surfaces are clay. occlusion : whether it is looked at.
     """
 
     scene: Scene
@@ -52,13 +53,14 @@ class Traceable:
     slopes: Mapping[str, Surface]
     sky: SkyTable | None
     lights: np.ndarray
-    backdrop: float
     only_clay: bool = False
+    occlusion: bool = False
 
 
 # rows of what the eye sees of a surface
-BASE_COLOUR, SEEN_NORMAL, SEEN_POSITION, SEEN_ROUGHNESS, DEPTH, COVERED = 0, 3, 6, 9, 10, 11
-SEEN = 12
+BASE_COLOUR, SEEN_NORMAL, SEEN_POSITION, SEEN_ROUGHNESS, DEPTH, COVERED, OCCLUSION = 0, 3, 6, 9, 10, 11, 12
+SEEN = 13
+OCCLUSION_REACH = 0.1  # metres that something may be away to shade a place in the layer of occlusion
 
 
 class Exposed:
@@ -66,27 +68,28 @@ class Exposed:
 
     radiance : (3, pixels), the sums of all samples. squares : (pixels,), of the brightness of each. caught, unshadowed,
     ground : (pixels,), light that reaches the ground where it is seen, all that would without shadows, and how often it
-    is seen. direct : (3, pixels), of radiance what has bounced off one surface alone. seen : (SEEN, pixels), sums of
-    what the eye sees, see above.
+    is seen. missed : (pixels,), how often the eye meets nothing. direct : (3, pixels), of radiance what has bounced off
+    one surface alone. seen : (SEEN, pixels), sums of what the eye sees, see above.
     """
 
     def __init__(self, pixels: int) -> None:
         self.samples = 0
         self.radiance = np.zeros((3, pixels), np.float32)
         self.squares = np.zeros(pixels, np.float32)
-        self.caught, self.unshadowed, self.ground = (np.zeros(pixels, np.float32) for _ in range(3))
+        self.caught, self.unshadowed, self.ground, self.missed = (np.zeros(pixels, np.float32) for _ in range(4))
         self.direct, self.seen = np.zeros((3, pixels), np.float32), np.zeros((SEEN, pixels), np.float32)
 
     def add(self, sample: Exposed, first: int) -> None:
         """Adds one sample of some pixels that follow each other."""
-        for name in ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "seen"):
+        for name in ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "missed", "seen"):
             own, more = getattr(self, name), getattr(sample, name)
             own[..., first : first + more.shape[-1]] += more
 
-    def linear(self, backdrop: float) -> np.ndarray:
-        """(pixels, 3) float32: the mean of the samples. The ground has the backdrop's grey, darker in shadows."""
+    def on_film(self) -> np.ndarray:
+        """(pixels, 4) float32: the mean of the samples, and how much of the backdrop is seen, see film.OPEN. The ground
+        shows it, less of it in shadows."""
         share = np.where(self.unshadowed > 0, self.caught / np.maximum(self.unshadowed, 1e-20), 1)
-        shown = self.radiance + self.ground * share * np.float32(backdrop)
+        shown = np.concatenate([self.radiance, (self.ground * share + self.missed)[None]])
         return np.ascontiguousarray(shown.T / np.float32(max(self.samples, 1)), np.float32)
 
     def guide(self, row: int, rows: int = 3) -> np.ndarray:
@@ -120,7 +123,7 @@ class Tracer:
         turn = np.radians(environment.turn)
         self.settings[[p.SINE, p.COSINE]] = np.sin(turn), np.cos(turn)
         self.settings[p.STRENGTH] = environment.strength if what.sky is not None else 0
-        self.settings[p.BACKDROP], self.settings[p.FOCAL_LENGTH] = what.backdrop, self.focal_length
+        self.settings[p.FOCAL_LENGTH] = self.focal_length
         self.settings[p.BRIGHTEST] = min(how.brightest / 2.0**what.bench.exposure, 1e30)
         sky = what.sky or _NO_SKY
         self.sky = sky.picture, sky.rows, sky.columns, sky.sines, self.settings
@@ -196,6 +199,8 @@ class _Block:
         k.meet(
             origins, ways, lengths, found["primID"], paths, pixel, bounce, *tracer.lights, *tracer.sky, self.radiance
         )
+        missed = (found["primID"] < 0) & (paths[p.DENSITY] == p.FROM_EYE)  # carries nothing where it has met a light
+        self.exposed.missed[pixel[missed]] += paths[p.CARRIED, missed]  # no two are of one pixel
         if bounce == 1:  # what follows has bounced
             self.exposed.direct[:] = self.radiance
         alive = np.zeros(len(pixel), np.uint8)
@@ -263,6 +268,20 @@ class _Block:
         seen[SEEN_ROUGHNESS, pixel] += surface[packed.ROUGHNESS]
         seen[DEPTH, pixel] += np.linalg.norm(place - self.tracer.eye[:, None], axis=0)
         seen[COVERED, pixel] += 1
+        if self.tracer.what.occlusion:
+            seen[OCCLUSION, pixel] += self._in_the_open(geometry, pixel)
+
+    def _in_the_open(self, geometry: Array, pixel: np.ndarray) -> np.ndarray:
+        """(n,) whether a ray from each point, drawn by the cosine, meets nothing within OCCLUSION_REACH."""
+        lots = np.random.default_rng((self.first, int(pixel[0]), self.sample)).random((2, len(pixel)), np.float32)
+        normal = geometry[packed.OWN_NORMAL : packed.OWN_NORMAL + 3].T
+        tangent, bitangent = any_frame(normal)
+        turn, flat = 2 * np.pi * lots[0], np.sqrt(lots[1])
+        ways = tangent * (flat * np.cos(turn))[:, None] + bitangent * (flat * np.sin(turn))[:, None]
+        ways = np.ascontiguousarray(ways + normal * np.sqrt(1 - lots[1])[:, None], np.float32)
+        origins = geometry[packed.POSITION : packed.POSITION + 3].T + normal * np.float32(1e-4)
+        far = np.full(len(pixel), OCCLUSION_REACH, np.float32)
+        return self.tracer.what.scene.occluded(np.ascontiguousarray(origins, np.float32), ways, far) < 0
 
     def _scatter(
         self, surface: Array, geometry: Array, more: Array, front: np.ndarray, of: np.ndarray,

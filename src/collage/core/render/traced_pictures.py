@@ -32,7 +32,7 @@ class TracedPicture:
         self.layers = layers
         reliefs = renderer.reliefs.of(request, renderer.workers, cancelled)
         self.work = Work(renderer, request, reliefs, COMPLETE, cancelled)
-        self.tracer = Tracer(self.work.traceable(), self.how, renderer.workers, cancelled)
+        self.tracer = Tracer(self.work.traceable(occlusion=layers), self.how, renderer.workers, cancelled)
         self._environment = renderer.caches.environment_key(request.bench, request.folder)
         picked = request.width * request.height <= MOST_PICKED
         self.view = renderer.view(request, reliefs, (0.0, 0.0), cancelled) if picked else None
@@ -75,17 +75,19 @@ class TracedPicture:
         request, work = self.request, self.work
         work.note_broken_tiles()
         shape = (request.height, request.width, 3)
-        linear = exposed.linear(work.backdrop).reshape(shape)
+        film = exposed.on_film()
+        linear, alpha = work.backdrop.under(film).reshape(shape), work.backdrop.alpha(film)
         if self.how.denoised and done:
             guides = (exposed.guide(row).reshape(shape) for row in (BASE_COLOUR, SEEN_NORMAL))
             linear = denoised(linear, *guides)
-        display = developed(request, linear.reshape(-1, 3), self.renderer.workers).reshape(shape)
+        shown = work.backdrop.shown(linear.reshape(-1, 3), alpha)
+        display = developed(request, shown, self.renderer.workers).reshape(shape)
         scene = work.scene
         triangle = self.view.samples.triangle if self.view is not None else np.zeros((0, 0), np.int32)
         return Picture(
             display, linear, scene.undivided(triangle), scene.undivided_ids, work.problems,
             time.perf_counter() - self.begin, complete=done, remarks=tuple(work.remarks), samples=exposed.samples,
-            noise=exposed.noise(),
+            noise=exposed.noise(), alpha=None if alpha is None else alpha.reshape(shape[:2]),
             layers=layers_of_picture(exposed, scene, request.bench, triangle) if self.layers else {},
         )  # fmt: skip
 

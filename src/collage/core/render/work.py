@@ -19,10 +19,11 @@ from collage.core.images.colour import srgb_to_linear
 from collage.core.images.store import WAIT
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.behaviour import Array
+from collage.core.render.backdrop import Backdrop
 from collage.core.render.caches import behind_key
 from collage.core.render.draft import lit, lit_ground
 from collage.core.render.environment import EnvironmentLight
-from collage.core.render.film import background, on_film, shown_value
+from collage.core.render.film import OPEN, on_film, shown_value
 from collage.core.render.fine_relief import is_finer, with_fine_relief
 from collage.core.render.heights import HEIGHTS, shown_heights
 from collage.core.render.host import Host
@@ -31,6 +32,7 @@ from collage.core.render.lighting import COMPLETE, FIRST, Light, Stage, View
 from collage.core.render.relief import Reliefs
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import ObjectSamples, find_behind
+from collage.core.render.shown_lights import draw_lights
 from collage.core.render.surface import (
     OPACITY,
     Surface,
@@ -77,10 +79,10 @@ class Work:
         for name, surface in zip(names, surfaces, strict=True):
             self.surfaces[name] = self._whole(name, surface) if self.patient else surface
         self._note_problems(self.surfaces)
-        self.backdrop = background(request)
         self.remarks = [*self.scene.remarks, *self.reliefs.remarks]
         self.environment = self._find_environment() if request.lit else None
         self.lights = light_table(bench.shining)
+        self.backdrop = self._find_backdrop()
 
     @property
     def waiting(self) -> bool:
@@ -126,31 +128,45 @@ class Work:
             self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
             return caches.even_environment()
 
-    def traceable(self) -> Traceable:
-        """What paths are followed through."""
+    def _find_backdrop(self) -> Backdrop:
+        bench, around = self.request.bench, self.environment
+        shown = around is not None and bench.around.on and bench.around.behind in ("sharp", "blurred")
+        picture = self.renderer.caches.shown_behind(around, bench.around.behind) if around and shown else None
+        return Backdrop(self.request, picture)
+
+    def traceable(self, *, occlusion: bool = False) -> Traceable:
+        """What paths are followed through. occlusion : whether it is looked at, for its layer."""
         request = self.request
         sky = self.renderer.caches.sky(self.environment) if self.environment is not None else None
         return Traceable(
             self.scene, request.bench, request.size, self.surfaces, self.reliefs.slopes, sky, self.lights,
-            self.backdrop, request.mode == "clay",
+            request.mode == "clay", occlusion,
         )  # fmt: skip
 
     def linear(self, view: View, depth: int = 0) -> np.ndarray:
-        """(pixels, 3) float32: light for lit views, values for the others. depth : surfaces seen through so far."""
+        """(pixels, 4) float32: light for lit views, values for the others, and how much of the backdrop is seen.
+
+        depth : surfaces seen through so far.
+        """
         samples = view.samples
         light = self._light(view) if self.request.lit else None
-        values = np.empty((3, samples.count), np.float32)
+        values = np.zeros((4, samples.count), np.float32)
         donors = self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has none
         for group in samples.groups:
             later = donors and group.beside and group.region != GROUND  # until then it shows what its donor does
-            values[:, group.start : group.stop] = 0 if later else self._group(view, group, light, depth)
+            if not later:
+                found = self._group(view, group, light, depth)
+                values[: len(found), group.start : group.stop] = found
         if donors:
             taker = np.flatnonzero(samples.donor >= 0)
             giver = samples.donor.take(taker)
             for channel in values:
                 channel[taker] = channel.take(giver)
         view.shown = True
-        return on_film(samples, values, self.backdrop, self.renderer.workers)
+        film = on_film(samples, values, self.renderer.workers)
+        if self.request.lit and not depth:
+            draw_lights(film, self.request.bench.shining, self.request.bench.camera, self.request.size, samples)
+        return film
 
     def _light(self, view: View) -> Light:
         turn = self.request.bench.around.turn
@@ -159,14 +175,14 @@ class Work:
         )
 
     def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
-        """The samples of one object, (3, n)."""
+        """The samples of one object, (3, n), or (4, n) where something of the backdrop is seen."""
         request = self.request
         if group.region == GROUND:
             if light is None:
-                return np.full((3, group.points.count), self.backdrop, np.float32)
+                return np.repeat(np.array([[0], [0], [0], [1]], np.float32), group.points.count, axis=1)
             environment = request.bench.around
             strength = environment.strength if environment.on else 0.0
-            return lit_ground(group, light, strength, self.backdrop, self.renderer.workers)
+            return lit_ground(group, light, strength, self.renderer.workers)
         number, rule = view.scene.regions[group.region]
         material = request.bench.objects[number].material_of(rule)
         if request.peek is not None:
@@ -191,7 +207,7 @@ class Work:
         environment = self.request.bench.around
         shown = light.key if light is not None else ""
         mode = self.request.mode if self.request.mode != HEIGHTS else f"{HEIGHTS} {self.reliefs.span}"
-        name = f"{mode} {self.backdrop} {environment} {shown} {surface.key}"
+        name = f"{mode} {environment} {shown} {surface.key}"
         if is_see_through(surface):  # what lies behind it counts too
             name += " ".join(f"{key} {one.key}" for key, one in self.surfaces.items())
             name += " ".join(view.scene.keys)
@@ -243,10 +259,12 @@ class Work:
         opacity = np.clip(np.nan_to_num(value_of(inputs, OPACITY)), 0, 1)
         if float(opacity.min()) >= 1 or depth >= MOST_BEHIND:
             return result
-        return result * opacity + self._behind(view, group, depth) * (1 - opacity)
+        seen = self._behind(view, group, depth) * (1 - opacity)
+        seen[:OPEN] += result * opacity
+        return seen
 
     def _behind(self, view: View, group: ObjectSamples, depth: int) -> Array:
-        """What is seen through see-through samples, (3, n)."""
+        """What is seen through see-through samples, (4, n)."""
         request, renderer, samples = self.request, self.renderer, view.samples
 
         def make() -> View:

@@ -38,20 +38,25 @@ def colour_of(kelvin: float) -> Triple:
     return red, green, blue
 
 
-def _radiant(light: DistantLight | AreaLight) -> np.ndarray:
-    """(3,) what a light sends, by colour."""
-    glow = colour_of(light.temperature) if light.temperature is not None else (1.0, 1.0, 1.0)
-    return np.array(light.colour) * np.array(glow) * light.strength
+class _Glow(Frozen):
+    """What all lights have."""
+
+    on: bool = True
+    colour: Triple = (1.0, 1.0, 1.0)
+    temperature: float | None = Field(None, ge=COOLEST, le=HOTTEST)  # kelvin, beside the colour
+    strength: float = Field(4.0, ge=0)
+
+    def radiant(self) -> np.ndarray:
+        """(3,) what it sends, by colour."""
+        glow = colour_of(self.temperature) if self.temperature is not None else (1.0, 1.0, 1.0)
+        return np.array(self.colour) * np.array(glow) * self.strength
 
 
-class DistantLight(Frozen):
+class DistantLight(_Glow):
     """Light from far away, like the sun's; strength is irradiance on a surface that faces it."""
 
     kind: Literal["distant"] = "distant"
     name: str = "Sun"
-    on: bool = True
-    colour: Triple = (1.0, 1.0, 1.0)
-    temperature: float | None = Field(None, ge=COOLEST, le=HOTTEST)  # kelvin, beside the colour
     strength: float = Field(2.0, ge=0)
     height: float = 45.0  # degrees above the horizon
     turn: float = 40.0  # degrees about the upright axis, 0 from the front
@@ -66,43 +71,67 @@ class DistantLight(Frozen):
         row = np.zeros(k.COLUMNS, np.float32)
         out, right = -self.direction(), right_of(self.turn)
         slope = math.tan(math.radians(max(self.size, SMALLEST)) / 2)
-        row[k.KIND], row[k.SIZE] = k.DISTANT, slope
+        row[k.KIND], row[k.SIZE], row[k.CONE], row[k.FULL] = k.DISTANT, slope, k.NO_CONE, k.NO_CONE
         row[k.DIRECTION : k.DIRECTION + 3] = out
         row[k.RIGHT : k.RIGHT + 3], row[k.UP : k.UP + 3] = right * slope, np.cross(right, out) * slope
-        row[k.COLOUR : k.COLOUR + 3] = _radiant(self)
+        row[k.COLOUR : k.COLOUR + 3] = self.radiant()
         return row
 
 
-class AreaLight(Frozen):
-    """A lit rectangle; strength is its radiance."""
+SHAPES = {"rectangle": k.AREA, "disc": k.DISC, "ball": k.BALL}
+Shape = Literal["rectangle", "disc", "ball"]
+
+
+class AreaLight(_Glow):
+    """A lit surface; strength is its radiance.
+
+    cone : degrees across, out of which it sends no light: a spot. edge : the share of it over which it fades.
+    visible : whether the eye sees it.
+    """
 
     kind: Literal["area"] = "area"
     name: str = "Panel"
-    on: bool = True
-    colour: Triple = (1.0, 1.0, 1.0)
-    temperature: float | None = Field(None, ge=COOLEST, le=HOTTEST)  # kelvin, beside the colour
     strength: float = Field(6.0, ge=0)
     height: float = 40.0
     turn: float = -50.0
     distance: float = Field(0.9, gt=0)  # metres from `target`
     target: Triple = (0.0, 0.08, 0.0)
-    width: float = Field(0.4, gt=0)
-    length: float = Field(0.4, gt=0)
+    shape: Shape = "rectangle"
+    width: float = Field(0.4, gt=0)  # of a disc or ball across
+    length: float = Field(0.4, gt=0)  # of a rectangle alone
+    cone: float | None = Field(None, ge=1, le=180)
+    edge: float = Field(0.3, ge=0, le=1)
+    visible: bool = False
 
     def frame(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         """Centre, half the width to the right, half the length up, and the direction it shines in, (3,) each."""
         out, right = -direction(self.turn, self.height), right_of(self.turn)
-        centre = np.array(self.target) - out * self.distance
-        return centre, right * self.width / 2, np.cross(right, out) * self.length / 2, out
+        centre, length = np.array(self.target) - out * self.distance, self.length
+        if self.shape != "rectangle":
+            length = self.width
+        return centre, right * self.width / 2, np.cross(right, out) * length / 2, out
 
     def row(self) -> np.ndarray:
         """(COLUMNS,) float32, see kernels.lights."""
         row = np.zeros(k.COLUMNS, np.float32)
-        row[k.KIND] = k.AREA
+        row[k.KIND], row[k.SIZE], row[k.VISIBLE] = SHAPES[self.shape], self.width / 2, self.visible
         for column, vector in zip((k.CENTRE, k.RIGHT, k.UP, k.DIRECTION), self.frame(), strict=True):
             row[column : column + 3] = vector
-        row[k.COLOUR : k.COLOUR + 3] = _radiant(self)
+        row[k.COLOUR : k.COLOUR + 3] = self.radiant()
+        row[k.CONE] = row[k.FULL] = k.NO_CONE
+        if self.cone is not None:
+            half = math.radians(self.cone) / 2
+            row[k.CONE], row[k.FULL] = math.cos(half), math.cos(half * (1 - self.edge))
         return row
+
+
+def in_cone(light: AreaLight, cosine: np.ndarray) -> np.ndarray:
+    """How much of its light a light sends at angles from its direction, see kernels.emitters."""
+    row = light.row()
+    if row[k.CONE] <= k.NO_CONE:
+        return np.ones_like(cosine)
+    share = np.clip((cosine - row[k.CONE]) / max(row[k.FULL] - row[k.CONE], 1e-6), 0, 1)
+    return np.asarray(share * share * (3 - 2 * share))
 
 
 Light = Annotated[DistantLight | AreaLight, Field(discriminator="kind")]

@@ -66,13 +66,27 @@ def environment(
     on: Switch = None,
     turn: Annotated[float | None, typer.Option(help="Degrees about the upright axis.")] = None,
     strength: Annotated[float | None, typer.Option(min=0.0)] = None,
+    behind: Annotated[
+        str | None, typer.Option(help="What is seen behind the objects: plain, sharp, blurred or none.")
+    ] = None,
+    balance: Annotated[
+        bool | None, typer.Option("--balance/--no-balance", help="Take its tint out of white, or leave it.")
+    ] = None,
     file: Annotated[Path | None, typer.Option(help="Its picture; copied into the project.")] = None,
 ) -> None:
     """Change the environment's light."""
-    from collage.core.actions import bench
+    from collage.core.actions import bench, lights
+    from collage.core.render.caches import RenderCaches
+    from collage.core.render.environment import neutral_balance
+    from collage.core.scene.bench import UNBALANCED
 
     with saved_session(folder) as session:
-        bench.change_environment(session, on=on, turn=turn, strength=strength, file=file)
+        bench.change_environment(session, on=on, turn=turn, strength=strength, behind=behind, file=file)  # type: ignore[arg-type]
+        if balance is not None:
+            lights.balance_environment(session, UNBALANCED)
+        if balance:
+            light = RenderCaches().environment(session.project.bench, session.base_folder)
+            lights.balance_environment(session, neutral_balance(light) if light is not None else UNBALANCED)
 
 
 Number = Annotated[int, typer.Argument(help="Which one, from 1.")]
@@ -86,7 +100,7 @@ def light(
     turn: Annotated[float, typer.Option(help="Move it by so many degrees about the upright axis.")] = 0.0,
     height: Annotated[float, typer.Option(help="Move it by so many degrees upwards.")] = 0.0,
     set_values: Annotated[
-        list[str] | None, typer.Option("--set", help="A value, as strength=4, width=0.3 or colour=1,0.8,0.6.")
+        list[str] | None, typer.Option("--set", help="A value, as strength=4, shape=disc, cone=30 or colour=1,0.8,0.6.")
     ] = None,
 ) -> None:
     """Switch a light on or off, move it, or give it other values."""
@@ -103,11 +117,13 @@ def light(
             lights.change_light(session, number - 1, **values)
 
 
-def _value(text: str) -> tuple[str, float | str | tuple[float, ...]]:
+def _value(text: str) -> tuple[str, float | str | tuple[float, ...] | None]:
     """A name and its value out of name=value. Raises CollageError."""
     name, equals, value = text.partition("=")
     if not equals:
         raise CollageError(f"“{text}” is no value.", remedy="Write it as name=value, as strength=4.")
+    if value == "none":
+        return name, None
     try:
         numbers = tuple(float(part) for part in value.split(","))
     except ValueError:
@@ -129,7 +145,7 @@ def rig(folder: Folder, name: Annotated[str, typer.Argument(help="Its name; “n
 
 
 @app.command("add-light")
-def add_light(folder: Folder, kind: Annotated[str, typer.Argument(help="sun or panel.")]) -> None:
+def add_light(folder: Folder, kind: Annotated[str, typer.Argument(help="sun, panel, disc, ball or spot.")]) -> None:
     """Add a light."""
     from collage.core.actions import lights
 
@@ -172,17 +188,51 @@ def highlight(
     from collage.core.render.pick import pick
     from collage.core.render.renderer import Renderer
 
-    name, place = _value(f"at={at}")
-    if not isinstance(place, tuple) or len(place) != 2:
-        raise CollageError(f"“{at}” is no place.", remedy=f"Write --{name} as 0.5,0.4.")
     width, height = parse_size(size)
+    x, y = _in_picture(at, width, height)
     prepare_kernels()
     with saved_session(folder) as session:
         request = picture_request(session.project, width, height, folder=folder)
-        found = pick(Renderer(load_library()), request, place[0] * width, place[1] * height)
+        found = pick(Renderer(load_library()), request, x, y)
         if found is None:
             raise CollageError("There is no object.", remedy="Choose a place on one.")
         lights.put_highlight(session, number - 1, found.place, found.facing)
+
+
+@app.command()
+def shadow(
+    folder: Folder,
+    number: Number,
+    of: Annotated[str, typer.Option(help="A place in its shadow, as shares of the picture: 0.5,0.8.")],
+    to: Annotated[str, typer.Option(help="Where that shadow is to fall.")],
+    size: Annotated[str, typer.Option(help="Width and height of that picture in pixels.")] = "1280x800",
+) -> None:
+    """Move a light so that a shadow of it falls somewhere else in the picture."""
+    from collage.core.actions import bench, lights
+    from collage.core.project.pictures import picture_request
+    from collage.core.render.pick import caster_of, place_at
+    from collage.core.render.renderer import Renderer
+
+    width, height = parse_size(size)
+    prepare_kernels()
+    with saved_session(folder) as session:
+        request, renderer = picture_request(session.project, width, height, folder=folder), Renderer(load_library())
+        chosen = bench.light_of(session.project.bench, number - 1)
+        places = [place_at(renderer, request, *_in_picture(text, width, height)) for text in (of, to)]
+        caster = caster_of(renderer, request, places[0], chosen) if places[0] is not None else None
+        if caster is None or places[1] is None:
+            raise CollageError(
+                "There is no shadow of that light.", remedy="Choose a place in one, and one on a surface."
+            )
+        lights.put_shadow(session, number - 1, tuple(places[1]), tuple(caster))  # type: ignore[arg-type]
+
+
+def _in_picture(text: str, width: int, height: int) -> tuple[float, float]:
+    """Pixels from the upper left of a place that is given by shares. Raises CollageError."""
+    _, place = _value(f"at={text}")
+    if not isinstance(place, tuple) or len(place) != 2:
+        raise CollageError(f"“{text}” is no place.", remedy="Write it as 0.5,0.4.")
+    return place[0] * width, place[1] * height
 
 
 @app.command()

@@ -15,7 +15,7 @@ from collage.app.judge.place import JudgePlace
 from collage.app.judge.view import USUAL
 from collage.app.shell.start import settle, wait_until
 from collage.core.actions import lights as lights_acts
-from collage.core.render.pick import pick
+from collage.core.render.pick import caster_of, pick, place_at
 from collage.core.scene.bench import ENVIRONMENT, AreaLight
 from collage.core.scene.rigs import RIGS
 
@@ -103,7 +103,7 @@ def test_a_strength_is_typed_and_dragged_as_one_step(window, judge) -> None:
 def test_lights_are_added_switched_alone_and_removed(window, judge) -> None:
     session, panel = window.session, judge.lights
     count = len(session.bench.lights)
-    panel.add.menu().actions()[1].trigger()
+    next(one for one in panel.add.menu().actions() if one.text() == "Sun").trigger()
     assert len(session.bench.lights) == count + 1
     assert panel.number == judge.view.light == count
     assert panel.light.kind == "distant"
@@ -264,3 +264,108 @@ def test_the_light_in_hand_is_drawn_over_the_picture_and_hides_none_of_it(window
     drawn = pixels_of(view)
     changed = (plain != drawn).any(axis=2).mean()
     assert 0.001 < changed < 0.1
+
+
+def drag(view, start: QPoint, end: QPoint) -> None:
+    QTest.mouseMove(view, start)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(view, start + (end - start) / 2)
+    QTest.mouseMove(view, end)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, pos=end)
+
+
+def with_lamp(window, judge) -> AreaLight:
+    """A small ball above the objects, in hand."""
+    session = window.session
+    number = lights_acts.add_light(session, "ball")
+    target = tuple(float(one) for one in session.camera.target)
+    lights_acts.change_light(session, number, target=target, distance=0.16, height=75.0, turn=60.0, width=0.03)
+    judge.lights.take(number)
+    judge.view.entered = True
+    assert settle(window)
+    return session.bench.lights[number]
+
+
+def test_a_lamp_is_dragged_to_where_the_hand_is_at_the_same_distance(window, judge) -> None:
+    session, view = window.session, judge.view
+    lamp, camera = with_lamp(window, judge), session.camera
+    size = view.width(), view.height()
+    start = QPointF(*camera.seen(lamp.frame()[0], *size)).toPoint()
+    end = start + QPoint(-60, 25)
+    drag(view, start, end)
+    moved = session.bench.lights[-1]
+    assert session.camera == camera, "the lamp was dragged, not the camera"
+    assert (moved.distance, moved.target) == (lamp.distance, lamp.target)
+    np.testing.assert_allclose(camera.seen(moved.frame()[0], *size), [end.x(), end.y()], atol=1.5)
+    window.undo()
+    assert session.bench.lights[-1] == lamp, "one step"
+    drag(view, QPoint(5, 5), QPoint(45, 15))
+    assert session.camera != camera, "beside it the hand orbits"
+
+
+def test_a_shadow_is_dragged_to_where_it_should_fall(window, judge) -> None:
+    session, view = window.session, judge.view
+    lights_acts.change_light(session, 0, height=40.0, turn=-40.0, distance=1.0, width=0.02, length=0.02)
+    judge.lights.take(0)
+    assert settle(window)
+    board = [item.name for item in session.bench.objects].index("Bench board")
+    light, renderer, request = session.bench.lights[0], view.renderer, view.request()
+    y, x = np.nonzero(view.picture.objects == board)
+    height, width = view.picture.objects.shape
+    shaded = None
+    for at in range(0, len(x), 97):
+        place = place_at(renderer, request, float(x[at]), float(y[at]))
+        caster = caster_of(renderer, request, place, light)
+        if caster is not None and np.linalg.norm(caster - place) > 0.05:
+            shaded = QPoint(int(x[at] * view.width() / width), int(y[at] * view.height() / height)), caster
+    assert shaded is not None
+    judge.lights.shadow.click()
+    assert view.shadowing
+    start, caster = shaded
+    drag(view, start, start + QPoint(12, 6))
+    moved = session.bench.lights[0]
+    assert moved != light
+    end = start + QPoint(12, 6)
+    place = place_at(renderer, view.request(), end.x() * width / view.width(), end.y() * height / view.height())
+    to_light, to_caster = moved.frame()[0] - place, caster - place
+    cosine = to_light @ to_caster / np.linalg.norm(to_light) / np.linalg.norm(to_caster)
+    assert np.degrees(np.arccos(min(cosine, 1))) < 2.5, "what threw the shadow lies before the light again"
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    assert not view.shadowing
+    assert not judge.lights.shadow.isChecked()
+    project = session.project
+    judge.lights.shadow.click()
+    drag(view, QPoint(3, 3), QPoint(30, 3))
+    assert session.project is project, "there is no shadow in the sky"
+
+
+def test_shapes_cones_and_what_is_behind_are_chosen(window, judge) -> None:
+    session, panel = window.session, judge.lights
+    panel.take(0)
+    assert {"width", "length"} <= panel.fields.keys()
+    panel.shape.setCurrentIndex(1)
+    panel.shape.activated.emit(1)
+    assert session.bench.lights[0].shape == "disc"
+    assert "length" not in panel.fields
+    panel.spot.click()
+    assert session.bench.lights[0].cone == lights_acts.USUAL_SPOT
+    assert {"cone", "edge"} <= panel.fields.keys()
+    panel.spot.click()
+    assert session.bench.lights[0].cone is None
+    panel.visible.click()
+    assert session.bench.lights[0].visible
+    panel.take(ENVIRONMENT)
+    assert settle(window)
+    before = judge.view.picture.display.copy()
+    panel.behind.setCurrentIndex(1)
+    panel.behind.activated.emit(1)
+    assert session.bench.environment.behind == "sharp"
+    assert settle(window)
+    empty = judge.view.picture.objects < 0
+    assert np.abs(judge.view.picture.display.astype(int) - before)[empty].mean() > 3
+    panel.balance.click()
+    assert session.bench.environment.balance != (1.0, 1.0, 1.0)
+    assert panel.balance.isChecked()
+    panel.balance.click()
+    assert session.bench.environment.balance == (1.0, 1.0, 1.0)
+    assert settle(window)

@@ -7,8 +7,8 @@ import pytest
 
 from collage.core.scene.bench import ENVIRONMENT, AreaLight, Bench, DistantLight, Environment, stock
 from collage.core.scene.daylight import Daylight
-from collage.core.scene.highlight import with_highlight
 from collage.core.scene.lights import colour_of
+from collage.core.scene.placing import with_highlight
 from collage.core.scene.rigs import RIGS, with_rig
 from collage.core.scene.scene import build_bounds
 

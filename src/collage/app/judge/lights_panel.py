@@ -28,7 +28,8 @@ from collage.app.widgets.panels import fill, quiet, scroll_area, title
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import lights as acts
 from collage.core.base.errors import CollageError
-from collage.core.scene.bench import ENVIRONMENT, AreaLight, Bench, Light
+from collage.core.render.environment import neutral_balance
+from collage.core.scene.bench import ENVIRONMENT, UNBALANCED, AreaLight, Bench, Light
 from collage.core.scene.lights import COOLEST, HOTTEST
 
 Limits = tuple[float | None, float | None]
@@ -47,12 +48,12 @@ WARMTH: Row = (
 SUN: tuple[Row, ...] = (
     AMOUNT, WARMTH, *WHERE, ("size", "Size (°)", "Larger is softer", (0.0, 20.0), (0.0, 90.0), 2.0),
 )  # fmt: skip
-PANEL: tuple[Row, ...] = (
-    AMOUNT, WARMTH, *WHERE,
-    ("distance", "Distance (m)", "From what it shines at", (0.05, 3.0), (0.001, None), 0.9),
-    ("width", "Width (m)", "Larger is softer", (0.02, 2.0), (0.001, None), 0.4),
-    ("length", "Length (m)", "Larger is softer", (0.02, 2.0), (0.001, None), 0.4),
-)  # fmt: skip
+DISTANCE: Row = ("distance", "Distance (m)", "From what it shines at", (0.05, 3.0), (0.001, None), 0.9)
+LENGTH: Row = ("length", "Length (m)", "Larger is softer", (0.02, 2.0), (0.001, None), 0.4)
+CONE: tuple[Row, ...] = (
+    ("cone", "Cone (°)", "How wide its beam is", (5.0, 120.0), (1.0, 180.0), 40.0),
+    ("edge", "Soft edge", "How much of the beam fades out", (0.0, 1.0), (0.0, 1.0), 0.3),
+)
 AROUND: tuple[Row, ...] = (
     ("strength", "Strength", "How bright it is", (0.0, 3.0), (0.0, None), 1.0),
     ("turn", "Turn (°)", "About the upright axis", (-180.0, 180.0), (None, None), 0.0),
@@ -69,6 +70,23 @@ CAMERA: tuple[Row, ...] = (
     ("aperture", "Aperture (mm)", "Wider blurs more out of focus; traced only", (0.0, 40.0), (0.0, 1000.0), 0.0),
     ("focus", "Focus (m)", "How far what is sharp is", (0.05, 3.0), (0.001, None), 1.0),
 )  # fmt: skip
+ADDED: tuple[tuple[str, acts.Kind], ...] = (
+    ("Panel", "panel"), ("Disc", "disc"), ("Ball", "ball"), ("Spot", "spot"), ("Sun", "sun"),
+)  # fmt: skip
+SHAPES = {"Rectangle": "rectangle", "Disc": "disc", "Ball": "ball"}
+BEHIND = {"Grey": "plain", "Environment": "sharp", "Environment, blurred": "blurred", "Nothing": "none"}
+
+
+def rows_of(light: Light) -> tuple[Row, ...]:
+    """The values of a light that are shown."""
+    if not isinstance(light, AreaLight):
+        return SUN
+    across = "Width (m)" if light.shape == "rectangle" else "Across (m)"
+    width: Row = ("width", across, "Larger is softer", (0.02, 2.0), (0.001, None), 0.4)
+    length = (LENGTH,) if light.shape == "rectangle" else ()
+    return (AMOUNT, WARMTH, *WHERE, DISTANCE, width, *length, *(CONE if light.cone is not None else ()))
+
+
 _OF_CAMERA = frozenset(row[0] for row in CAMERA)
 KINDS = ("Plain grey", "Sky", "Image file…")
 
@@ -78,6 +96,7 @@ class LightsPanel(QFrame):
 
     taken = Signal(int)  # the light in hand, negative for the environment
     highlight_wanted = Signal(bool)
+    shadow_wanted = Signal(bool)
     focus_wanted = Signal(bool)
 
     def __init__(self, studio: Studio) -> None:
@@ -96,8 +115,8 @@ class LightsPanel(QFrame):
         self.add.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.add.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         menu = QMenu(self.add)
-        menu.addAction("Panel", partial(self._add, "panel"))
-        menu.addAction("Sun", partial(self._add, "sun"))
+        for words, kind in ADDED:
+            menu.addAction(words, partial(self._add, kind))
         self.add.setMenu(menu)
         head.addWidget(self.add)
         whole.addLayout(head)
@@ -149,7 +168,8 @@ class LightsPanel(QFrame):
         environment = bench.environment
         shape = (
             tuple((one.name, one.on) for one in bench.lights), environment.on, environment.file,
-            environment.daylight is not None, bench.soloed, self.number, type(light),
+            environment.daylight is not None, environment.balance, bench.soloed, self.number,
+            tuple(row[1] for row in rows_of(light)) if light is not None else (),
         )  # fmt: skip
         if shape != self._built:
             self._built = shape
@@ -197,10 +217,12 @@ class LightsPanel(QFrame):
         grid.setColumnStretch(0, 1)
         self.fields = {}
         if light is not None:
-            for row in PANEL if isinstance(light, AreaLight) else SUN:
+            for row in rows_of(light):
                 self._add_field(grid, row, partial(self._edit_light, row[0]))
             column.addLayout(grid)
             column.addLayout(self._colour_row(light))
+            if isinstance(light, AreaLight):
+                self._add_shape(column, light)
         else:
             column.addWidget(self._kind_field(bench))
             for row in AROUND:
@@ -208,10 +230,51 @@ class LightsPanel(QFrame):
             for row in SKY if bench.environment.daylight is not None else ():
                 self._add_field(grid, row, partial(self._edit_sky, row[0]))
             column.addLayout(grid)
+            column.addLayout(self._behind_row(bench))
         column.addLayout(self._buttons(bench))
         self._add_camera(column)
         column.addStretch(1)
         fill(self.area, inside)
+
+    def _add_shape(self, column: QVBoxLayout, light: AreaLight) -> None:
+        self.shape = QComboBox()
+        self.shape.addItems(list(SHAPES))
+        self.shape.setCurrentIndex(list(SHAPES.values()).index(light.shape))
+        self.shape.setAccessibleName("Shape of the light")
+        self.shape.setToolTip("Shape of the light")
+        self.shape.activated.connect(lambda at: self._give(shape=list(SHAPES.values())[at]))
+        self.spot, self.visible = QCheckBox("Spot"), QCheckBox("Camera sees it")
+        self.spot.setToolTip("Shines only within a cone")
+        self.spot.setChecked(light.cone is not None)
+        self.spot.clicked.connect(lambda on: self._give(cone=acts.USUAL_SPOT if on else None))
+        self.visible.setToolTip("Show the light itself in the picture")
+        self.visible.setChecked(light.visible)
+        self.visible.clicked.connect(lambda on: self._give(visible=on))
+        line = QHBoxLayout()
+        line.addWidget(self.spot)
+        line.addWidget(self.visible)
+        line.addStretch(1)
+        column.addWidget(self.shape)
+        column.addLayout(line)
+
+    def _behind_row(self, bench: Bench) -> QHBoxLayout:
+        self.behind = QComboBox()
+        self.behind.addItems(list(BEHIND))
+        self.behind.setCurrentIndex(list(BEHIND.values()).index(bench.environment.behind))
+        self.behind.setAccessibleName("Behind the objects")
+        self.behind.setToolTip("What is seen behind the objects")
+        self.behind.activated.connect(
+            lambda at: bench_acts.change_environment(self.session, behind=list(BEHIND.values())[at])  # type: ignore[arg-type]
+        )
+        self.balance = QPushButton("Balance")
+        self.balance.setCheckable(True)
+        self.balance.setChecked(bench.environment.balance != UNBALANCED)
+        self.balance.setToolTip("Take the tint out of its light, so that white looks white")
+        self.balance.clicked.connect(self._balance)
+        line = QHBoxLayout()
+        line.addWidget(self.behind, 1)
+        line.addWidget(self.balance)
+        return line
 
     def _add_camera(self, column: QVBoxLayout) -> None:
         column.addSpacing(10)
@@ -278,6 +341,11 @@ class LightsPanel(QFrame):
             self.highlight.setToolTip("Then drag the highlight to its place in the picture")
             self.highlight.clicked.connect(self.highlight_wanted)
             column.addWidget(self.highlight)
+            self.shadow = QPushButton("Drag its shadow…")
+            self.shadow.setCheckable(True)
+            self.shadow.setToolTip("Then drag a shadow of this light in the picture")
+            self.shadow.clicked.connect(self.shadow_wanted)
+            column.addWidget(self.shadow)
             remove = QPushButton("Remove")
             remove.setToolTip("Remove this light")
             remove.clicked.connect(lambda: acts.remove_light(self.session, self.number))
@@ -285,10 +353,11 @@ class LightsPanel(QFrame):
         column.addLayout(line)
         return column
 
-    def show_placing(self, on: bool) -> None:
-        """Whether a highlight is being placed."""
+    def show_placing(self, highlight: bool, shadow: bool) -> None:
+        """Whether a highlight is being placed, or a shadow dragged."""
         if self.light is not None:
-            self.highlight.setChecked(on)
+            self.highlight.setChecked(highlight)
+            self.shadow.setChecked(shadow)
 
     def show_focusing(self, on: bool) -> None:
         """Whether the next click sets the focus."""
@@ -307,7 +376,9 @@ class LightsPanel(QFrame):
                 value = getattr(environment.daylight, name)
             else:
                 value = getattr(holder, name)
-            field.set_value(6500.0 if value is None else value)
+            if name == "temperature" and value is None:
+                value = 6500.0
+            field.set_value(value)
         if light is not None:
             self.colour.set_value(light.colour)
 
@@ -329,6 +400,22 @@ class LightsPanel(QFrame):
     def _edit_light(self, name: str, value: float, moving: bool) -> None:
         acts.change_light(self.session, self.number, **{name: value})
         self._done(moving)
+
+    def _give(self, **values: object) -> None:
+        acts.change_light(self.session, self.number, **values)
+        self._done(False)
+
+    def _balance(self, on: bool) -> None:
+        """One click takes the tint out of the environment's light, another brings it back."""
+        bench, folder = self.session.bench, self.session.base_folder
+        plain = bench.environment.model_copy(update={"balance": UNBALANCED})
+        try:
+            light = self.studio.renderer.caches.environment(
+                bench.model_copy(update={"environment": plain, "soloed": None}), folder
+            )
+            acts.balance_environment(self.session, neutral_balance(light) if on and light is not None else UNBALANCED)
+        except CollageError as error:
+            self.studio.tell(error)
 
     def _edit_colour(self, colour: tuple[float, float, float], moving: bool) -> None:
         acts.change_light(self.session, self.number, colour=colour)

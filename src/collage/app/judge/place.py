@@ -40,6 +40,7 @@ class JudgePlace:
         )
         self.lights.taken.connect(self.view.take_light)
         self.lights.highlight_wanted.connect(self.view.place_highlight)
+        self.lights.shadow_wanted.connect(self.view.drag_shadow)
         self.lights.focus_wanted.connect(self.view.focus_by_click)
         self.view.placed.connect(self._show_hand)
         self.look.render_wanted.connect(self.render)
@@ -88,7 +89,7 @@ class JudgePlace:
         dialog.show()
 
     def _show_hand(self) -> None:
-        self.lights.show_placing(self.view.placing)
+        self.lights.show_placing(self.view.placing, self.view.shadowing)
         self.lights.show_focusing(self.view.focusing)
 
     def _set_theme(self, theme: Theme) -> None:

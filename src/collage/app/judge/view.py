@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
 from collage.app.preview.bench_view import BenchView
 from collage.app.shell.studio import Studio
@@ -16,13 +16,16 @@ from collage.core.actions import lights as acts
 from collage.core.base.errors import CollageError
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
-from collage.core.render.pick import Picked, pick
+from collage.core.render.pick import Picked, caster_of, pick, place_at
 from collage.core.render.request import PictureRequest
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import AreaLight, Camera, Light
+from collage.core.scene.placing import stand_of
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light in hand"
 PLACING = "Drag the highlight to where it should be · Esc ends"
+SHADOWING = "Drag the shadow to where it should fall · Esc ends"
+NO_SHADOW = "Nothing keeps this light away from there · drag a shadow of it"
 FOCUSING = "Click what is to be sharp"
 USUAL = Tracing(samples=128, noise=0.01)
 PIN = 4.0  # pixels, half the side of a corner's pin
@@ -38,6 +41,9 @@ class JudgeView(BenchView):
         self.mode = "lit"
         self.light = 0  # the number of the light in hand; negative for the environment
         self.placing = False  # whether the hand puts a highlight
+        self.shadowing = False  # whether it drags a shadow
+        self._caster: np.ndarray | None = None  # what throws the shadow that is dragged
+        self._lamp = False  # whether it drags the light itself
         self.focusing = False  # whether the next click sets the focus
         self.traced = USUAL
         self.entered = False  # whether the pointer is over the picture; the light in hand is drawn then
@@ -80,9 +86,18 @@ class JudgeView(BenchView):
 
     def place_highlight(self, on: bool) -> None:
         """Whether clicks and drags put the highlight of the light in hand."""
-        self.placing = on and self.in_hand is not None
-        self.setCursor(Qt.CursorShape.CrossCursor if self.placing else Qt.CursorShape.ArrowCursor)
-        self.hint.emit(PLACING if self.placing else HINT)
+        self._hold(highlight=on)
+
+    def drag_shadow(self, on: bool) -> None:
+        """Whether drags move a shadow of the light in hand."""
+        self._hold(shadow=on)
+
+    def _hold(self, *, highlight: bool = False, shadow: bool = False) -> None:
+        there = self.in_hand is not None
+        self.placing, self.shadowing, self._caster = highlight and there, shadow and there, None
+        held = self.placing or self.shadowing
+        self.setCursor(Qt.CursorShape.CrossCursor if held else Qt.CursorShape.ArrowCursor)
+        self.hint.emit(PLACING if self.placing else SHADOWING if self.shadowing else HINT)
         self.placed.emit()
 
     def move_light(self, gone: QPointF) -> None:
@@ -96,23 +111,41 @@ class JudgeView(BenchView):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         super().mousePressEvent(event)
-        if self.placing and event.button() == Qt.MouseButton.LeftButton:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.placing:
             self._put(event.position())
+        elif self.shadowing:
+            self._take_shadow(event.position())
+        elif not self.focusing and event.modifiers() == Qt.KeyboardModifier.NoModifier:
+            self._lamp = self._at_lamp(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self.placing and event.buttons() & Qt.MouseButton.LeftButton:
-            self._put(event.position())
-            return
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            if self.placing:
+                self._put(event.position())
+                return
+            if self.shadowing:
+                self._put_shadow(event.position())
+                return
+            if self._lamp:
+                self._cross = None
+                acts.follow_hand(self.session, self.light, self._way(event.position()))
+                return
+        elif self.in_hand is not None and not (self.placing or self.shadowing or self.focusing):
+            over = self._at_lamp(event.position())
+            self.setCursor(Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor)
         super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         super().mouseReleaseEvent(event)
-        if self.placing:
+        if self.placing or self.shadowing or self._lamp:
             self.dropped()
+        self._lamp, self._caster = False, None
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape and self.placing:
-            self.place_highlight(False)
+        if event.key() == Qt.Key.Key_Escape and (self.placing or self.shadowing):
+            self._hold()
         else:
             super().keyPressEvent(event)
 
@@ -125,6 +158,47 @@ class JudgeView(BenchView):
         except CollageError as error:
             self.failed.emit(error)
             return None
+
+    def _way(self, point: QPointF) -> np.ndarray:
+        """(3,): the way to what a point of the widget shows."""
+        place = np.array([[point.x(), point.y()]])
+        return self.camera.ways(place, max(self.width(), 1), max(self.height(), 1))[0].astype(np.float64)
+
+    def _at_lamp(self, point: QPointF) -> bool:
+        """Whether a point of the widget lies on the drawing of the light in hand."""
+        light = self.in_hand
+        if light is None or not self.entered:
+            return False
+        corners, middle = outline(light, self.camera)
+        if not self._before(self.camera, np.vstack([corners, middle])):
+            return False
+        places = self.camera.seen(corners, self.width(), self.height())
+        shape = QPolygonF([QPointF(*place) for place in places])
+        return shape.containsPoint(point, Qt.FillRule.WindingFill)
+
+    def _under(self, point: QPointF) -> np.ndarray | None:
+        """(3,): the place of a surface, or of the ground, that a point of the widget shows."""
+        request = self.shown or self.request()
+        across, down = point.x() / max(self.width(), 1), point.y() / max(self.height(), 1)
+        try:
+            return place_at(self.renderer, request, across * request.width, down * request.height)
+        except CollageError as error:
+            self.failed.emit(error)
+            return None
+
+    def _take_shadow(self, point: QPointF) -> None:
+        place, light = self._under(point), self.in_hand
+        if place is not None and light is not None:
+            self._caster = caster_of(self.renderer, self.shown or self.request(), place, light)
+        if self._caster is None:
+            self.hint.emit(NO_SHADOW)
+
+    def _put_shadow(self, point: QPointF) -> None:
+        """Moves the light so that the shadow that was taken falls at a point of the picture."""
+        place = self._under(point) if self._caster is not None else None
+        if place is not None and self._caster is not None:
+            self._cross = point
+            acts.put_shadow(self.session, self.light, tuple(place), tuple(self._caster))  # type: ignore[arg-type]
 
     def _put(self, point: QPointF) -> None:
         """Moves the light so that it is mirrored at a point of the picture."""
@@ -142,18 +216,9 @@ class JudgeView(BenchView):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         camera, size = self.camera, (self.width(), self.height())
-        if isinstance(light, AreaLight):
-            centre, right, up, _ = light.frame()
-            corners = np.stack([centre + a * right + b * up for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
-            middle, label = centre, f"{light.distance:.2f} m · {light.height:.0f}° high"
-        else:
-            away = 0.8 * camera.distance
-            middle = np.array(camera.target) + light.direction() * away
-            wide = away * 0.05
-            turns = np.radians(np.arange(0, 360, 45))
-            right, up = camera.axes()[:2]
-            corners = middle + wide * (np.cos(turns)[:, None] * right + np.sin(turns)[:, None] * up)
-            label = f"{light.turn:.0f}° · {light.height:.0f}° high"
+        corners, middle = outline(light, camera)
+        stands = f"{light.distance:.2f} m" if isinstance(light, AreaLight) else f"{light.turn:.0f}°"
+        label = f"{stands} · {light.height:.0f}° high"
         if not self._before(camera, np.vstack([corners, middle])):
             return
         shape = [QPointF(*place) for place in camera.seen(corners, *size)]
@@ -167,7 +232,7 @@ class JudgeView(BenchView):
             painter.setPen(QPen(QColor(colour), width))
             painter.drawLines(lines)
         painter.setBrush(QColor(self.theme.card))
-        for corner in shape if isinstance(light, AreaLight) else ():
+        for corner in shape if len(shape) == 4 else ():
             painter.drawRect(QRectF(corner.x() - PIN, corner.y() - PIN, 2 * PIN, 2 * PIN))
         self._draw_label(painter, at, label)
 
@@ -209,6 +274,23 @@ class JudgeView(BenchView):
     def leaveEvent(self, event: object) -> None:
         self.entered = False
         self.update()
+
+
+def outline(light: Light, camera: Camera) -> tuple[np.ndarray, np.ndarray]:
+    """What is drawn of a light: the places around it (n, 3), and its middle (3,)."""
+    if isinstance(light, AreaLight):
+        centre, right, up, _ = light.frame()
+        if light.shape == "rectangle":
+            return np.stack([centre + a * right + b * up for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]), centre
+        if light.shape == "ball":
+            right, up = camera.axes()[:2] * light.width / 2
+        turns = np.radians(np.arange(0, 360, 10))
+    else:
+        pivot, away = stand_of(light, camera)
+        centre = pivot + light.direction() * away
+        right, up = camera.axes()[:2] * away * 0.05
+        turns = np.radians(np.arange(0, 360, 45))
+    return centre + np.cos(turns)[:, None] * right + np.sin(turns)[:, None] * up, centre
 
 
 def luminance(linear: np.ndarray) -> float:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.images.colour import srgb_to_linear
 from collage.core.project.folder import copy_file
-from collage.core.scene.bench import Bench, Light
+from collage.core.scene.bench import Behind, Bench, Light
 
 Tone = Literal["neutral", "srgb"]
 
@@ -98,10 +98,16 @@ def change_environment(
     on: bool | None = None,
     turn: float | None = None,
     strength: float | None = None,
+    behind: Behind | None = None,
     file: Path | None = None,
 ) -> None:
-    """Changes what is given of the environment; its file is copied into the project."""
-    changed: dict[str, object] = {"on": on, "turn": turn, "strength": strength}
+    """Changes what is given of the environment; its file is copied into the project. Raises CollageError.
+
+    behind : what of it is seen behind the objects.
+    """
+    if behind is not None and behind not in get_args(Behind):
+        raise CollageError(f"“{behind}” cannot be behind.", remedy=f"Use {', '.join(get_args(Behind))}.")
+    changed: dict[str, object] = {"on": on, "turn": turn, "strength": strength, "behind": behind}
     if file is not None:
         folder = session.folder
         if folder is not None:
@@ -111,7 +117,7 @@ def change_environment(
     update = {key: value for key, value in changed.items() if value is not None}
     if file is not None:
         update["daylight"] = None
-    named = [name for name in ("on", "turn", "strength") if changed[name] is not None]
+    named = [name for name in ("on", "turn", "strength", "behind") if changed[name] is not None]
     merge = f"environment {named}" if file is None else ""
 
     def change(bench: Bench) -> Bench:

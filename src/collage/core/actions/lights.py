@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+import math
+from typing import Any, Literal, get_args
 
 import numpy as np
 
@@ -12,11 +13,12 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.scene.bench import ENVIRONMENT, AreaLight, Bench, DistantLight, Light, SavedView
 from collage.core.scene.daylight import Daylight
-from collage.core.scene.highlight import with_highlight
+from collage.core.scene.placing import on_sight, stand_of, with_highlight, with_shadow
 from collage.core.scene.rigs import RIGS, with_rig
 from collage.core.scene.scene import build_bounds
 
-Kind = Literal["sun", "panel"]
+Kind = Literal["sun", "panel", "disc", "ball", "spot"]
+USUAL_SPOT = 40.0  # degrees across
 
 
 def _bounds(session: Session) -> tuple[np.ndarray, np.ndarray]:
@@ -50,25 +52,33 @@ def _free_name(bench: Bench, wanted: str) -> str:
 
 @act("lights.add", "New light", command="bench add-light")
 def add_light(session: Session, kind: Kind) -> int:
-    """Adds a sun or a panel; returns its number. Raises CollageError for another kind."""
-    if kind not in ("sun", "panel"):
-        raise CollageError(f"There is no light “{kind}”.", remedy="Use sun or panel.")
+    """Adds a light; returns its number. Raises CollageError for another kind."""
+    if kind not in get_args(Kind):
+        raise CollageError(f"There is no light “{kind}”.", remedy=f"Use {', '.join(get_args(Kind))}.")
     low, high = _bounds(session)
     middle, size = (low + high) / 2, float(np.linalg.norm(high - low))
     target = (float(middle[0]), float(middle[1]), float(middle[2]))
 
     def change(bench: Bench) -> Bench:
-        light: Light
-        if kind == "sun":
-            light = DistantLight(name=_free_name(bench, "Sun"))
-        else:
-            light = AreaLight(
-                name=_free_name(bench, "Panel"), target=target, distance=2 * size, width=size, length=size, strength=4.0
-            )
+        name = _free_name(bench, kind.capitalize())
+        light = DistantLight(name=name) if kind == "sun" else _standing(kind, name, target, size)
         return bench.model_copy(update={"lights": (*bench.lights, light)})
 
     session.edit_bench("New light", change)
     return len(session.project.bench.lights) - 1
+
+
+def _standing(kind: Kind, name: str, target: tuple[float, float, float], size: float) -> AreaLight:
+    """A light that stands two sizes of the objects away, and is as bright there whatever its own size."""
+    away = 2 * size
+    if kind == "panel":
+        return AreaLight(name=name, target=target, distance=away, width=size, length=size, strength=4.0)
+    wide = {"disc": size, "ball": 0.3 * size, "spot": 0.1 * size}.get(kind, size)
+    strength = round((away / (wide / 2)) ** 2 / math.pi, 2)  # a disc or ball of it gives an irradiance of about 1
+    return AreaLight(
+        name=name, target=target, distance=away, shape="ball" if kind == "ball" else "disc", width=wide,
+        strength=strength, cone=USUAL_SPOT if kind == "spot" else None,
+    )  # fmt: skip
 
 
 @act("lights.remove", "Remove light", command="bench remove-light")
@@ -125,6 +135,26 @@ def put_highlight(
     )
 
 
+@act("lights.shadow", "Drag its shadow", command="bench shadow")
+def put_shadow(
+    session: Session, number: int, place: tuple[float, float, float], caster: tuple[float, float, float]
+) -> None:
+    """Moves a light so that the shadow of one place falls on another. Raises CollageError."""
+    light = light_of(session.project.bench, number)
+    moved = with_shadow(light, np.array(place), np.array(caster))
+    session.edit_bench(
+        f"Shadow of {light.name}", lambda bench: _with_light(bench, number, moved), merge=f"shadow {number}"
+    )
+
+
+@act("lights.follow", "Move the light", command="bench light")
+def follow_hand(session: Session, number: int, way: np.ndarray) -> None:
+    """Moves a light about what it shines at to where the eye looks along a way (3,). Raises CollageError."""
+    light, camera = light_of(session.project.bench, number), session.camera
+    moved = on_sight(light, camera.position(), way, *stand_of(light, camera))
+    session.edit_bench(f"Move {light.name}", lambda bench: _with_light(bench, number, moved), merge=f"follow {number}")
+
+
 @act("lights.daylight", "Sky", command="bench sky")
 def change_sky(session: Session, **values: Any) -> None:
     """Lights the bench with a clear sky, or gives that other values, by their names. Raises CollageError."""
@@ -139,6 +169,17 @@ def change_sky(session: Session, **values: Any) -> None:
         return bench.model_copy(update={"environment": environment})
 
     session.edit_bench("Sky", change, merge=f"sky {sorted(values)}")
+
+
+@act("lights.balance", "Balance", command="bench environment")
+def balance_environment(session: Session, by: tuple[float, float, float]) -> None:
+    """Multiplies the environment's light by a colour, see `environment.neutral_balance`; (1, 1, 1) changes nothing."""
+
+    def change(bench: Bench) -> Bench:
+        environment = bench.environment.model_copy(update={"balance": by})
+        return bench.model_copy(update={"environment": environment})
+
+    session.edit_bench("Balance environment", change)
 
 
 @act("lights.plain", "Plain grey", command="bench plain")

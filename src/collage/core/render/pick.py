@@ -9,9 +9,11 @@ import numpy as np
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import find_hits
-from collage.core.scene.scene import GROUND, OBJECT
+from collage.core.scene.lights import AreaLight, Light
+from collage.core.scene.scene import GROUND, OBJECT, Scene
 
 FURTHEST = 1e4  # metres
+LIFT = 2e-4  # metres from a surface where it is looked for what throws a shadow on it
 
 
 @dataclass(frozen=True)
@@ -37,3 +39,25 @@ def pick(renderer: Renderer, request: PictureRequest, x: float, y: float) -> Pic
     number = int(scene.ids[OBJECT][points.triangle][0])
     place, facing = (tuple(float(one) for one in values[:, 0]) for values in (points.position, points.normal))
     return Picked(request.bench.objects[number].name, place, facing)  # type: ignore[arg-type]
+
+
+def place_at(renderer: Renderer, request: PictureRequest, x: float, y: float) -> np.ndarray | None:
+    """(3,): where on a surface or the ground a place of a picture lies, pixels from its upper left; None beside them.
+
+    Raises CollageError, Cancelled.
+    """
+    camera = request.bench.camera
+    return _met(renderer.scene(request), camera.position(), camera.ways(np.array([[x, y]]), *request.size)[0])
+
+
+def caster_of(renderer: Renderer, request: PictureRequest, place: np.ndarray, light: Light) -> np.ndarray | None:
+    """(3,): what keeps a light away from a place (3,) of a surface; None where nothing does. Raises as `place_at`."""
+    way = light.frame()[0] - place if isinstance(light, AreaLight) else light.direction()
+    way = way / max(float(np.linalg.norm(way)), 1e-9)
+    return _met(renderer.scene(request), place + way * LIFT, way)
+
+
+def _met(scene: Scene, start: np.ndarray, way: np.ndarray) -> np.ndarray | None:
+    origins, ways = (np.ascontiguousarray(one[None], np.float32) for one in (start, way))
+    found = scene.nearest(origins, ways)
+    return start + way * float(found["tfar"][0]) if found["primID"][0] >= 0 else None

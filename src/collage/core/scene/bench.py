@@ -219,6 +219,7 @@ def stock(name: str, shape: str, *, sizes: dict[str, float] | None = None, **fie
     return BenchObject(name=name, geometry=StockShape(shape=shape, sizes=sizes or {}), **fields)
 
 
+Behind = Literal["plain", "sharp", "blurred", "none"]
 UNBALANCED: Triple = (1.0, 1.0, 1.0)
 
 
@@ -230,7 +231,7 @@ class Environment(Frozen):
     on: bool = True
     turn: float = 0.0  # degrees
     strength: float = Field(1.0, ge=0)
-    behind: Literal["plain", "sharp", "blurred", "none"] = "plain"  # the objects
+    behind: Behind = "plain"  # the objects
     balance: Triple = UNBALANCED  # by which its light is multiplied
 
 

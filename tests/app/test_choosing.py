@@ -56,12 +56,12 @@ def test_a_name_alone_goes_among_the_projects_pictures(window, elsewhere):
     dialog.width_box.set_value(32)
     dialog.height_box.set_value(32)
     dialog.quality.setCurrentText("draft")
-    assert isinstance(dialog.bar, ProgressLine)
-    assert not dialog.bar.isVisible()
+    assert not dialog.list.isVisible()
     QTest.mouseClick(dialog.start, Qt.MouseButton.LeftButton)
-    assert dialog.bar.isVisible()
+    assert dialog.list.isVisible()
+    assert dialog.list.findChild(ProgressLine) is not None
     assert wait_until(lambda: dialog.said.text().startswith("Written"), 30)
-    assert not dialog.bar.isVisible()
+    assert not dialog.list.isVisible()
     assert (window.session.folder / "pictures" / "front.png").is_file()
     assert list(elsewhere.iterdir()) == []
     dialog.reject()
@@ -73,7 +73,7 @@ def test_sizes_are_typed_and_kept_within_what_can_be_rendered(window):
     QTest.keyClick(dialog.width_box, Qt.Key.Key_Return)
     QTest.keyClicks(dialog.height_box, "99999")
     QTest.keyClick(dialog.height_box, Qt.Key.Key_Return)
-    assert dialog.request().size == (640, 8192)
+    assert (dialog.order().width, dialog.order().height) == (640, 8192)
     dialog.reject()
 
 

@@ -78,7 +78,7 @@ def test_work_survives_a_killed_process(open_window, project: Path, tmp_path: Pa
 
 
 def test_the_picture_from_the_window_is_the_command_lines(window, project: Path, tmp_path: Path) -> None:
-    dialog = RenderDialog(window.session, window.studio.renderer, window.studio.jobs, window)
+    dialog = RenderDialog(window.session, window.studio.renders, window)
     dialog.show()
     dialog.width_box.set_value(200)
     dialog.height_box.set_value(125)
@@ -102,7 +102,7 @@ def test_the_picture_from_the_window_is_the_command_lines(window, project: Path,
 
 
 def test_a_render_can_be_cancelled_and_a_wrong_name_is_told(window, tmp_path: Path) -> None:
-    dialog = RenderDialog(window.session, window.studio.renderer, window.studio.jobs, window)
+    dialog = RenderDialog(window.session, window.studio.renders, window)
     dialog.show()
     dialog.width_box.set_value(64)
     dialog.height_box.set_value(64)
@@ -112,6 +112,11 @@ def test_a_render_can_be_cancelled_and_a_wrong_name_is_told(window, tmp_path: Pa
     dialog.path.setText(str(tmp_path / "a.png"))
     dialog.width_box.set_value(3000)
     dialog.start.click()
+    (place,) = window.studio.renders.places
+    dialog.list.grid.itemAtPosition(0, 2).widget().click()
+    assert window.studio.renders.places == []
+    assert not place.exists()
+    assert wait_until(lambda: window.studio.jobs.idle, 60)
     dialog.stop.click()
     assert not (tmp_path / "a.png").exists()
     assert dialog.result() == QDialog.DialogCode.Rejected

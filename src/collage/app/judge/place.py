@@ -84,7 +84,7 @@ class JudgePlace:
     def render(self) -> None:
         """Opens the dialog that renders to a file."""
         studio = self.studio
-        dialog = RenderDialog(studio.session, studio.renderer, studio.jobs, self.widget, self.view.mode)
+        dialog = RenderDialog(studio.session, studio.renders, self.widget, self.view.mode)
         dialog.quality.setCurrentText("traced" if self.view.traced is not None else "final")
         dialog.show()
 

@@ -197,7 +197,7 @@ class Viewport(QWidget):
         left = f" · {counted(reading, 'map')} to read" if reading else ""
         if self.picture.samples:
             left = f" · {counted(self.picture.samples, 'sample')}{noise_words(self.picture.noise)}"
-        self.timed.emit(f"{self.picture.seconds * 1000:.0f} ms · {width}×{height}{left}")
+        self.timed.emit(f"{_time_words(self.picture.seconds)} · {width}×{height}{left}")
         self.shown_changed.emit()
         self.update()
 
@@ -395,3 +395,10 @@ class Viewport(QWidget):
         bench = self.bench()
         if bench is not None:
             self.look(self.camera.framing(*self.renderer.bounds(bench, number)))
+
+
+def _time_words(seconds: float) -> str:
+    """How long a picture took: "85 ms", "12.4 s", "3 min 20 s"."""
+    if seconds < 10:
+        return f"{seconds * 1000:.0f} ms"
+    return f"{seconds:.1f} s" if seconds < 60 else f"{seconds // 60:.0f} min {seconds % 60:.0f} s"

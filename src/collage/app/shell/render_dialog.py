@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -20,29 +18,27 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from collage.app.shell.jobs import Jobs, Ticket
+from collage.app.shell.render_queue import QueueList, RenderQueue
 from collage.app.widgets.choosing import choose_new_file, pictures_folder
 from collage.app.widgets.number_field import NumberField
-from collage.app.widgets.progress_line import ProgressLine
 from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
-from collage.core.base.progress import Steps
 from collage.core.images.codecs import dialog_filter
-from collage.core.project.pictures import picture_request
-from collage.core.render.files import check_layers_file, check_picture_file, write_picture
-from collage.core.render.renderer import Renderer
-from collage.core.render.request import PictureRequest, Quality
+from collage.core.project.render_queue import Order
+from collage.core.render.files import check_layers_file, check_picture_file
 from collage.core.render.tracing import Tracing
+
+ONE, TURNTABLE, LIGHT_TURN = "One picture", "Turntable", "Light turn"
 
 
 class RenderDialog(QDialog):
     """Not modal: the work on the look goes on while a picture is made."""
 
-    def __init__(self, session: Session, renderer: Renderer, jobs: Jobs, parent: QWidget, mode: str = "lit") -> None:
+    def __init__(self, session: Session, queue: RenderQueue, parent: QWidget, mode: str = "lit") -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setWindowTitle("Render an image")
-        self.session, self.renderer, self.jobs, self.mode = session, renderer, jobs, mode
+        self.session, self.queue, self.mode = session, queue, mode
         self.width_box, self.height_box = _pixels(1280), _pixels(800)
         self.width_box.setAccessibleName("Width")
         self.height_box.setAccessibleName("Height")
@@ -87,18 +83,18 @@ class RenderDialog(QDialog):
         form.addRow("Size", size)
         form.addRow("Quality", self.quality)
         form.addRow("Samples", tracing)
+        form.addRow("Frames", self._rounds())
         self._tracing = tracing
         form.addRow("File", target)
-        self.bar = ProgressLine()
-        self.bar.hide()
+        self.list = QueueList(queue)
         self.said = QLabel("PNG, JPEG and TIFF are written as shown, EXR and HDR as linear light.")
         self.said.setObjectName("quiet")
         self.start = QPushButton("Render")
         self.start.setDefault(True)
-        self.start.setToolTip("Render in the background")
+        self.start.setToolTip("Render in the background, after those that wait")
         self.start.clicked.connect(self.render_now)
         self.stop = QPushButton("Close")
-        self.stop.setToolTip("Close, and cancel the render (Esc)")
+        self.stop.setToolTip("Close; renders go on (Esc)")
         self.stop.clicked.connect(self.reject)
         buttons = QHBoxLayout()
         buttons.addWidget(self.said, 1)
@@ -106,12 +102,30 @@ class RenderDialog(QDialog):
         buttons.addWidget(self.stop)
         layout = QVBoxLayout(self)
         layout.addLayout(form)
-        layout.addWidget(self.bar)
         layout.addLayout(buttons)
+        layout.addWidget(self.list)
         self.resize(520, 190)
         self._show_tracing()
-        self._ticket: Ticket | None = None
-        jobs.queue_changed.connect(self._show_progress)
+        self._last: Path | None = None
+        queue.finished.connect(self._finished)
+
+    def _rounds(self) -> QHBoxLayout:
+        """One picture, or frames of something that goes once round."""
+        self.round = QComboBox()
+        self.round.setAccessibleName("Frames")
+        self.round.setToolTip("One picture, or frames that go once round")
+        self.round.addItems([ONE, TURNTABLE, LIGHT_TURN])
+        self.frames = NumberField(48, soft=(8, 240), hard=(2, 9999), whole=True)
+        self.frames.setAccessibleName("How many frames")
+        self.frames.setToolTip("How many frames go once round")
+        self.frames.setFixedWidth(90)
+        self.frames.hide()
+        self.round.currentIndexChanged.connect(lambda at: self.frames.setVisible(at > 0))
+        line = QHBoxLayout()
+        line.addWidget(self.round)
+        line.addWidget(self.frames)
+        line.addStretch(1)
+        return line
 
     def _show_tracing(self, _quality: str = "") -> None:
         """What only traced pictures have is there for them alone."""
@@ -135,55 +149,40 @@ class RenderDialog(QDialog):
         """The file to write; a name alone lies among the project's pictures."""
         return self._home() / Path(self.path.text()).expanduser()
 
-    def request(self) -> PictureRequest:
-        quality = cast(Quality, self.quality.currentText())
-        size = round(self.width_box.value), round(self.height_box.value)
+    def order(self) -> Order:
+        """The render that is asked for. Raises CollageError for a file that cannot be."""
+        path = self._target()
+        check_picture_file(path)
+        layers = self.traced and self.layers.isChecked()
+        if layers:
+            check_layers_file(path)
         tracing = Tracing(
             samples=round(self.samples.value), noise=self.noise.value / 100, denoised=self.denoise.isChecked()
         )
-        project, folder = self.session.shown_project, self.session.base_folder
-        return picture_request(project, *size, quality, self.mode, None, folder, tracing)
+        return Order(
+            out=str(path), folder=str(self.session.base_folder.absolute()), width=round(self.width_box.value),
+            height=round(self.height_box.value), quality=self.quality.currentText(), mode=self.mode, tracing=tracing,
+            layers=layers, frames=round(self.frames.value) if self.round.currentIndex() else 0,
+            light=self.round.currentText() == LIGHT_TURN,
+        )  # fmt: skip
 
     def render_now(self) -> None:
-        request, path, renderer = self.request(), self._target(), self.renderer
+        """Puts the render behind the others; it goes on when this is closed."""
         try:
-            check_picture_file(path)
-            layers = self.traced and self.layers.isChecked()
-            if layers:
-                check_layers_file(path)
+            self._last = self.queue.add(self.session.shown_project, self.order())
         except CollageError as error:
             self.said.setText(str(error))
             return
+        self.said.setText("Rendering in the background; the work can go on.")
 
-        def steps(cancelled: Callable[[], bool]) -> Steps[str]:
-            picture = yield from renderer.steps(request, cancelled=cancelled)
-            write_picture(picture, path, layers=layers)
-            return f"Written in {picture.seconds:.1f} s."
-
-        self.start.setEnabled(False)
-        self.stop.setText("Cancel")
-        self.said.setText("Rendering …")
-        self.bar.set_share(0)
-        self.bar.show()
-        self._ticket = self.jobs.queue(
-            f"Rendering {path.name}", steps, self._finished, lambda error: self._finished(str(error)), lane="render"
-        )
-
-    def _show_progress(self) -> None:
-        if self._ticket is not None and self._ticket in self.jobs.tickets:
-            self.bar.set_share(self._ticket.progress.share)
+    def _finished(self, place: Path, order: Order) -> None:
+        if place == self._last:
+            self.said.setText(f"Written: {order.name}")
 
     def done(self, result: int) -> None:
-        self.jobs.queue_changed.disconnect(self._show_progress)
-        if self._ticket is not None:
-            self._ticket.cancel()
+        self.queue.finished.disconnect(self._finished)
+        self.list.close_down()
         super().done(result)
-
-    def _finished(self, text: str) -> None:
-        self.said.setText(text)
-        self.bar.hide()
-        self.start.setEnabled(True)
-        self.stop.setText("Close")
 
 
 def _pixels(value: int) -> NumberField:

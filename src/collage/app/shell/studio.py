@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from collage.app.preview.card_pictures import PictureMaker
 from collage.app.preview.kept import KeptPictures
 from collage.app.shell.jobs import Jobs
+from collage.app.shell.render_queue import RenderQueue
 from collage.app.shell.settings import Settings, level_files, save_settings
 from collage.app.theme import THEMES, Theme
 from collage.core.actions.session import Session
@@ -53,6 +54,7 @@ class Studio(QObject):
         self.shelf = Shelf()
         self.kept_pictures = KeptPictures(pictures_folder(settings_file))
         self.maker = PictureMaker(session, self.renderer, self.jobs, self.shelf, self)
+        self.renders = RenderQueue(self.maker.renderer, self.jobs, self)  # the preview comes first
         renderer.images.files = renderer.images.files or level_files(settings, settings_file)
         self.budget = renderer.images.budget  # of all that this window keeps
         self.budget.limit = settings.memory * 2**20

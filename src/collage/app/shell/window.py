@@ -297,7 +297,7 @@ class MainWindow(QMainWindow):
         dialog.show()
 
     def render_dialog(self) -> None:
-        RenderDialog(self.session, self.studio.renderer, self.studio.jobs, self).show()
+        RenderDialog(self.session, self.studio.renders, self).show()
 
     def show_shortcuts(self) -> None:
         ShortcutsDialog(self.menus.actions, self).show()

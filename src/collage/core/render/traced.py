@@ -7,12 +7,15 @@ alone, so the picture is the same on any number of threads.
 
 from __future__ import annotations
 
+import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from copy import copy
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 
+from collage.core.base.safe_write import replacing
 from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.geometry.mesh import any_frame
 from collage.core.geometry.points import Points
@@ -81,9 +84,30 @@ class Exposed:
 
     def add(self, sample: Exposed, first: int) -> None:
         """Adds one sample of some pixels that follow each other."""
-        for name in ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "missed", "seen"):
+        for name in _SUMS:
             own, more = getattr(self, name), getattr(sample, name)
             own[..., first : first + more.shape[-1]] += more
+
+    def write(self, path: Path) -> None:
+        """Keeps it in a file. Raises OSError; the file before stays whole then."""
+        with replacing(path) as temporary, temporary.open("wb") as file:
+            np.savez(file, samples=self.samples, **{name: getattr(self, name) for name in _SUMS})
+
+    @classmethod
+    def read(cls, path: Path, pixels: int) -> Exposed | None:
+        """What was kept of a picture of so many pixels; None where nothing of it can be read."""
+        try:
+            with np.load(path, allow_pickle=False) as arrays:
+                made = cls(pixels)
+                for name in _SUMS:
+                    found = np.asarray(arrays[name], np.float32)
+                    if found.shape != getattr(made, name).shape:
+                        return None
+                    setattr(made, name, found)
+                made.samples = int(arrays["samples"])
+                return made
+        except (OSError, EOFError, ValueError, KeyError, zipfile.BadZipFile):
+            return None
 
     def on_film(self) -> np.ndarray:
         """(pixels, 4) float32: the mean of the samples, and how much of the backdrop is seen, see film.OPEN. The ground
@@ -105,6 +129,9 @@ class Exposed:
         spread = np.maximum(self.squares / self.samples - mean * mean, 0) / (self.samples - 1)
         some = spread > 1e-12
         return float((np.sqrt(spread[some]) / (mean[some] + 0.05)).mean()) if some.any() else 0.0
+
+
+_SUMS = ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "missed", "seen")
 
 
 class Tracer:
@@ -132,6 +159,11 @@ class Tracer:
         self.table = energy_table()
         self._done = np.zeros(-(-what.size[0] * what.size[1] // BLOCK), int)  # samples of each block
         self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
+
+    def take_up(self, exposed: Exposed) -> None:
+        """Goes on from what was exposed of the same picture."""
+        self.exposed = exposed
+        self._done[:] = exposed.samples
 
     def passes(self) -> Iterator[Exposed]:
         """What is exposed after each sample of every pixel; goes on where it was called off. Raises Cancelled."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
+from pathlib import Path
 
 import numpy as np
 
@@ -19,6 +21,7 @@ from collage.core.render.traced import BASE_COLOUR, SEEN_NORMAL, Exposed, Tracer
 from collage.core.render.work import Work
 
 FIRST_SHOWN = 4  # samples
+KEPT_EVERY = 20.0  # seconds between two times that a picture for a file is kept as far as it is
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
 
 
@@ -117,15 +120,49 @@ class Refining:
                 told = time.perf_counter()
 
 
-def traced_steps(renderer: Host, request: PictureRequest, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
-    """The finished picture with its layers, as steps that say how far it is. Raises Cancelled, CollageError."""
+class Kept:
+    """A file in which a traced picture is kept as far as it is exposed, so that it goes on from there."""
+
+    def __init__(self, path: Path) -> None:
+        self.path, self._last = path, time.monotonic()
+
+    def begin(self, tracer: Tracer) -> None:
+        """Takes up what was kept of the same picture, if anything was."""
+        exposed = Exposed.read(self.path, len(tracer.exposed.squares))
+        if exposed is not None:
+            tracer.take_up(exposed)
+
+    def keep(self, exposed: Exposed, *, now: bool = False) -> None:
+        """Keeps it, now or if that was some time ago. A full disk is no harm here: it is told where it is."""
+        if now or time.monotonic() > self._last + KEPT_EVERY:
+            with suppress(OSError):
+                exposed.write(self.path)
+            self._last = time.monotonic()
+
+
+def traced_steps(
+    renderer: Host, request: PictureRequest, cancelled: Callable[[], bool] = never, kept: Kept | None = None
+) -> Steps[Picture]:
+    """The finished picture with its layers, as steps that say how far it is. Raises Cancelled, CollageError.
+
+    kept : where it is kept meanwhile, and how far it is where these steps are closed before their end.
+    """
     making = TracedPicture(renderer, request, cancelled, layers=True)
+    if kept is not None:
+        kept.begin(making.tracer)
     how = making.how
     for exposed, done in making.passes():
+        if kept is not None:
+            kept.keep(exposed, now=done)
         if done:
             break
         share = exposed.samples / how.samples
         if how.seconds:
             share = max(share, (time.perf_counter() - making.begin) / how.seconds)
-        yield Progress(f"Tracing, {exposed.samples} samples", min(share, 1.0))
+        try:
+            yield Progress(f"Tracing, {exposed.samples} samples", min(share, 1.0))
+        except GeneratorExit:
+            if kept is not None:
+                kept.keep(exposed, now=True)
+            raise
     return making.picture(exposed, done)

@@ -51,6 +51,8 @@ def render(
     layers: Annotated[
         bool, typer.Option("--layers", help="Traced: direct and indirect light, surface and ids, in one EXR file.")
     ] = False,
+    region: Annotated[str, typer.Option(help="A part alone: left,top,width,height in pixels of the whole.")] = "",
+    depth: Annotated[int, typer.Option(help="EXR: 16 or 32 bits a number.")] = 0,
     turntable: Annotated[int, typer.Option(min=0, help="So many frames of a camera that goes once round.")] = 0,
     light_turn: Annotated[int, typer.Option(min=0, help="So many frames of light that goes once round.")] = 0,
     resume: Annotated[bool, typer.Option("--resume", help="Leave frames that are there as they are.")] = False,
@@ -64,10 +66,13 @@ def render(
     width, height = parse_size(size)
     if quality not in ("coarse", "draft", "final", "traced"):
         raise CollageError(f"There is no quality “{quality}”.", remedy="Use draft, final or traced.")
-    from collage.core.render.files import check_layers_file, check_picture_file
+    from collage.core.render.files import check_depth, check_layers_file, check_picture_file
+    from collage.core.render.request import region_from
     from collage.core.render.tracing import Tracing
 
     check_picture_file(out)
+    check_depth(out, depth)
+    part = region_from(region, (width, height))
     if layers:
         check_layers_file(out)
         if quality != "traced":
@@ -76,7 +81,19 @@ def render(
     tracing = Tracing(samples=samples, noise=noise, seconds=60 * minutes, denoised=denoise, seed=seed)
     frames = Frames(turntable or light_turn, light=not turntable, resume=resume)
     for file, seconds in render_to(
-        project, out, width, height, view, quality, tuple(without or ()), grazing, tracing, layers=layers, frames=frames
+        project,
+        out,
+        width,
+        height,
+        view,
+        quality,
+        tuple(without or ()),
+        grazing,
+        tracing,
+        layers=layers,
+        frames=frames,
+        region=part,
+        bits=depth,
     ):
         typer.echo(f"{file}  {width}×{height}  {seconds:.1f} s")
 
@@ -93,12 +110,14 @@ def render_to(
     tracing: Tracing | None = None,
     layers: bool = False,
     frames: Frames = ONE,
+    region: tuple[int, int, int, int] | None = None,
+    bits: int = 0,
 ) -> Iterator[tuple[Path, float]]:
     """Renders a project to a file, or to one for each frame, what is wrong told on the way. Tells each and the seconds
     that it took.
 
     without : kinds of relief to leave out. grazing : in one low light. layers : whether those of a traced picture go
-    into the same file.
+    into the same file. region, bits : see PictureRequest and write_picture.
     """
     from typing import cast
 
@@ -118,7 +137,9 @@ def render_to(
     project, problems = load_project(folder)
     for problem in problems:
         fail(problem)
-    request = picture_request(project, width, height, cast(Quality, quality), view, None, folder, tracing or USUAL)
+    request = picture_request(
+        project, width, height, cast(Quality, quality), view, None, folder, tracing or USUAL, region
+    )
     request = in_grazing_light(without_reliefs(request, without)) if grazing else without_reliefs(request, without)
     files = level_files(load_settings())
     renderer = Renderer(library, ImageStore(files=files))
@@ -127,12 +148,12 @@ def render_to(
         if frames.resume and file.is_file():
             continue
         one = turned(request, (number - 1) / frames.count, light=frames.light) if frames.count else request
-        yield file, _render(renderer, one, file, layers)
+        yield file, _render(renderer, one, file, layers, bits)
     if files is not None:
         files.settle()  # maps that were read now lie ready for the next picture
 
 
-def _render(renderer: Renderer, request: PictureRequest, out: Path, layers: bool) -> float:
+def _render(renderer: Renderer, request: PictureRequest, out: Path, layers: bool, bits: int) -> float:
     """Renders one picture to a file. Returns the seconds it took."""
     from collage.core.render.files import write_picture
 
@@ -144,5 +165,5 @@ def _render(renderer: Renderer, request: PictureRequest, out: Path, layers: bool
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
     for remark in picture.remarks:
         typer.echo(f"collage: {remark}", err=True)
-    write_picture(picture, out, layers=layers)
+    write_picture(picture, out, layers=layers, bits=bits)
     return picture.seconds

@@ -20,6 +20,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     ),
     "open": ("projects", "Open the window, on a project if one is named."),
     "render": ("pictures", "Render a project's picture to a file. Needs no display."),
+    "renders": ("renders", "Renders that wait in the queue: list, add, go, remove."),
     "section": ("section", "Tell how long and deep the profile of an object is along a line across the picture."),
     "evaluate": ("documents", "Evaluate nodegraph outputs over the unit UV square to float EXR files, one per output."),
     "nodes": ("documents", "List every definition of the library, and whether Collage computes it."),
@@ -50,7 +51,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
 }
 """By command: the module of this package that it is in, and its help."""
 
-GROUPS = frozenset({"materials", "cards", "bench", "objects", "uv"})
+GROUPS = frozenset({"materials", "cards", "bench", "objects", "uv", "renders"})
 """Commands that have commands of their own."""
 
 

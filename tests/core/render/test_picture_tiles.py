@@ -10,13 +10,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from collage.core.base.errors import CollageError
 from collage.core.document import edits
 from collage.core.evaluate.run import Cancelled
 from collage.core.project.folder import load_project
 from collage.core.project.pictures import picture_request
 from collage.core.render import tiles as module
 from collage.core.render.renderer import Renderer
+from collage.core.render.request import region_from
 from collage.core.render.tiles import MARGIN, tiles
+from collage.core.render.tracing import Tracing
 
 
 @pytest.mark.parametrize("size", [(64, 48), (1280, 800), (7680, 4320), (4000, 17), (17, 40000), (513, 513)])
@@ -81,6 +84,7 @@ from collage.core.nodes.library import load_library
 from collage.core.project.folder import load_project
 from collage.core.project.pictures import picture_request
 from collage.core.render.renderer import Renderer
+from collage.core.render.request import region_from
 folder = Path(sys.argv[1])
 project, _ = load_project(folder)
 renderer = Renderer(load_library())
@@ -99,3 +103,30 @@ def test_memory_does_not_grow_with_the_picture(whole_shed: Path):
     small, large = peak(1024, 768), peak(1920, 1080)
     own = 1920 * 1080 * (3 * 4 + 3 + 4) / 2**20  # its pixels, as light, as shown, and the triangles
     assert large < small + own + 120
+
+
+@pytest.mark.parametrize("quality", ["final", "draft", "traced"])
+def test_a_region_is_that_part_of_the_whole_picture(library, whole_shed, monkeypatch, quality):
+    project, _ = load_project(whole_shed)
+    how = Tracing(samples=2)
+    whole = picture_request(project, 150, 110, quality, folder=whole_shed, tracing=how)
+    part = picture_request(project, 150, 110, quality, folder=whole_shed, tracing=how, region=(40, 30, 61, 45))
+    monkeypatch.setattr("collage.core.render.renderer.PIXELS", 8 * 1500)
+    monkeypatch.setattr("collage.core.render.renderer.ACROSS", 4 * 48)
+    wanted, found = (Renderer(library).picture(one) for one in (whole, part))
+    assert found.display.shape == (45, 61, 3)
+    np.testing.assert_array_equal(found.linear, wanted.linear[30:75, 40:101])
+    np.testing.assert_array_equal(found.display, wanted.display[30:75, 40:101])
+    for name, layer in found.layers.items():
+        np.testing.assert_array_equal(layer.values, wanted.layers[name].values[30:75, 40:101])
+
+
+@pytest.mark.parametrize("region", [(-1, 0, 10, 10), (0, 0, 151, 10), (0, 0, 0, 5), (149, 109, 2, 1)])
+def test_a_region_beside_the_picture_is_told(library, whole_shed, region):
+    project, _ = load_project(whole_shed)
+    with pytest.raises(CollageError, match="does not lie in the picture"):
+        Renderer(library).picture(picture_request(project, 150, 110, "final", folder=whole_shed, region=region))
+    with pytest.raises(CollageError, match="is no region"):
+        region_from("a,b", (10, 10))
+    assert region_from(" ", (10, 10)) is None
+    assert region_from("1,2,3,4", (10, 10)) == (1, 2, 3, 4)

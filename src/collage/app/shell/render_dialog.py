@@ -26,8 +26,10 @@ from collage.core.base.errors import CollageError
 from collage.core.images.codecs import dialog_filter
 from collage.core.project.render_queue import Order
 from collage.core.render.files import check_layers_file, check_picture_file
+from collage.core.render.request import region_from
 from collage.core.render.tracing import Tracing
 
+DEPTHS = {"32 bit": 32, "16 bit": 16}
 ONE, TURNTABLE, LIGHT_TURN = "One picture", "Turntable", "Light turn"
 
 
@@ -84,6 +86,7 @@ class RenderDialog(QDialog):
         form.addRow("Quality", self.quality)
         form.addRow("Samples", tracing)
         form.addRow("Frames", self._rounds())
+        form.addRow("Region", self._part())
         self._tracing = tracing
         form.addRow("File", target)
         self.list = QueueList(queue)
@@ -127,6 +130,22 @@ class RenderDialog(QDialog):
         line.addStretch(1)
         return line
 
+    def _part(self) -> QHBoxLayout:
+        """Which part of the picture, and how exact its numbers are."""
+        self.region = QLineEdit()
+        self.region.setAccessibleName("Region")
+        self.region.setPlaceholderText("all of it; or left,top,width,height")
+        self.region.setToolTip("A part of the picture alone, in pixels: left,top,width,height")
+        self.exr_depth = QComboBox()
+        self.exr_depth.setAccessibleName("EXR depth")
+        self.exr_depth.setToolTip("How exact the numbers of an EXR file are")
+        self.exr_depth.addItems(list(DEPTHS))
+        line = QHBoxLayout()
+        line.addWidget(self.region, 1)
+        line.addWidget(QLabel("EXR"))
+        line.addWidget(self.exr_depth)
+        return line
+
     def _show_tracing(self, _quality: str = "") -> None:
         """What only traced pictures have is there for them alone."""
         self.form.setRowVisible(self._tracing, self.traced)
@@ -156,12 +175,15 @@ class RenderDialog(QDialog):
         layers = self.traced and self.layers.isChecked()
         if layers:
             check_layers_file(path)
+        size = round(self.width_box.value), round(self.height_box.value)
+        region = region_from(self.region.text(), size)
+        bits = DEPTHS[self.exr_depth.currentText()] if path.suffix.lower() == ".exr" else 0
         tracing = Tracing(
             samples=round(self.samples.value), noise=self.noise.value / 100, denoised=self.denoise.isChecked()
         )
         return Order(
-            out=str(path), folder=str(self.session.base_folder.absolute()), width=round(self.width_box.value),
-            height=round(self.height_box.value), quality=self.quality.currentText(), mode=self.mode, tracing=tracing,
+            out=str(path), folder=str(self.session.base_folder.absolute()), width=size[0], height=size[1],
+            region=region, bits=bits, quality=self.quality.currentText(), mode=self.mode, tracing=tracing,
             layers=layers, frames=round(self.frames.value) if self.round.currentIndex() else 0,
             light=self.round.currentText() == LIGHT_TURN,
         )  # fmt: skip

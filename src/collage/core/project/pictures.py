@@ -13,7 +13,7 @@ from collage.core.document.relief import without_relief
 from collage.core.evaluate.plan import CardOutput
 from collage.core.project.folder import material_folder
 from collage.core.project.state import Project
-from collage.core.render.request import PictureRequest, Quality
+from collage.core.render.request import PictureRequest, Quality, Region
 from collage.core.render.tracing import USUAL, Tracing
 from collage.core.scene.bench import Bench, BenchObject
 from collage.core.scene.geometry import UvSet
@@ -28,11 +28,12 @@ def picture_request(
     peek: tuple[str, CardOutput] | None = None,
     folder: Path | None = None,
     tracing: Tracing = USUAL,
+    region: Region | None = None,
 ) -> PictureRequest:
     """A request for the picture of a project that lies in `folder`; see PictureRequest."""
     folder = folder or Path()
     return PictureRequest(
-        project.bench.in_folder(folder), project.materials, width, height, quality, mode, peek, tracing,
+        project.bench.in_folder(folder), project.materials, width, height, quality, mode, peek, tracing, region,
         folder=folder, material_folder=material_folder(folder),
     )  # fmt: skip
 

@@ -26,7 +26,7 @@ from collage.core.project.pictures import frame_file, picture_request, turned
 from collage.core.project.state import Project
 from collage.core.render.files import write_picture
 from collage.core.render.renderer import Renderer
-from collage.core.render.request import Picture, PictureRequest, Quality
+from collage.core.render.request import Picture, PictureRequest, Quality, Region
 from collage.core.render.traced_pictures import Kept, traced_steps
 from collage.core.render.tracing import Tracing
 
@@ -48,6 +48,8 @@ class Order(Frozen):
     mode: str = "lit"
     tracing: Tracing = Tracing()
     layers: bool = False
+    region: Region | None = None
+    bits: int = 0
     frames: int = 0
     light: bool = False
     done: int = 0
@@ -93,6 +95,17 @@ def read(place: Path) -> Order | None:
         return None
 
 
+def waiting(root: Path | None = None) -> list[Path]:
+    """All renders on disk that can be read, in their order, whoever is at them."""
+    places = sorted((root or default_root()).glob("*-*-*"), key=lambda one: one.name.partition("-")[2])
+    return [place for place in places if read(place) is not None]
+
+
+def own(root: Path | None = None) -> list[Path]:
+    """Those that this process is at."""
+    return [place for place in waiting(root) if place.name.startswith(f"{os.getpid()}-")]
+
+
 def left(root: Path | None = None) -> list[Path]:
     """Renders of processes that are gone, which this one takes over, in their order; what cannot be read goes."""
     found = []
@@ -127,14 +140,22 @@ def rendering(renderer: Renderer, place: Path, cancelled: Callable[[], bool]) ->
         raise problem
     folder = Path(order.folder)
     request = picture_request(
-        project, order.width, order.height, cast(Quality, order.quality), order.mode, None, folder, order.tracing
+        project,
+        order.width,
+        order.height,
+        cast(Quality, order.quality),
+        order.mode,
+        None,
+        folder,
+        order.tracing,
+        order.region,
     )
     count = max(order.frames, 1)
     for number in range(order.done, count):
         one = turned(request, number / order.frames, light=order.light) if order.frames else request
         picture = yield from within(_picture(renderer, one, place, cancelled), number / count, (number + 1) / count)
         file = frame_file(Path(order.out), number + 1) if order.frames else Path(order.out)
-        write_picture(picture, file, layers=order.layers)
+        write_picture(picture, file, layers=order.layers, bits=order.bits)
         (place / EXPOSED).unlink(missing_ok=True)
         order = (read(place) or order).model_copy(update={"done": number + 1})  # it may be held meanwhile
         write(place, order)

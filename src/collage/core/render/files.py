@@ -37,17 +37,28 @@ def check_layers_file(path: Path) -> None:
         raise CollageError("Layers need an EXR file.", about=path.name, remedy="Let the name end in .exr.")
 
 
-def write_picture(picture: Picture, path: Path, *, layers: bool = False) -> None:
+def check_depth(path: Path, bits: int) -> None:
+    """Raises CollageError for a file whose numbers cannot have so many bits."""
+    wanted = (16, 32) if path.suffix.lower() == ".exr" else (8,)
+    if bits and bits not in wanted:
+        raise CollageError(
+            f"{path.suffix} is not written with {bits} bits.", about=path.name,
+            remedy=f"Use {' or '.join(map(str, wanted))}; EXR has 16 and 32.",
+        )  # fmt: skip
+
+
+def write_picture(picture: Picture, path: Path, *, layers: bool = False, bits: int = 0) -> None:
     """Writes a picture: as linear light to formats that hold it, otherwise as shown. Raises CollageError.
 
-    layers : whether those of a traced picture go into the same file.
+    layers : whether those of a traced picture go into the same file. bits : of a number of an EXR file, 16 or 32; 0
+    for 32.
     """
     if layers:
         check_layers_file(path)
         pixels, channels, told = stacked(picture.linear, picture.layers, picture.alpha)
-        write_image(path, pixels, bits=32, attributes=told, channels=channels)
+        write_image(path, pixels, bits=bits or 32, attributes=told, channels=channels)
     elif codec_to_write(path).linear:
-        write_image(path, _with_alpha(picture.straight, picture.alpha), bits=32)
+        write_image(path, _with_alpha(picture.straight, picture.alpha), bits=bits or 32)
     else:
         write_image(path, _with_alpha(picture.display, picture.alpha), bits=8)
 

@@ -25,13 +25,13 @@ from collage.core.render.heights import HEIGHTS
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, View
 from collage.core.render.plans import Plans
 from collage.core.render.relief import ReliefMaker, Reliefs
-from collage.core.render.request import Picture, PictureRequest
+from collage.core.render.request import Picture, PictureRequest, whole_region
 from collage.core.render.samples import Samples, Window, find_samples
 from collage.core.render.surface import (
     Surface,
     plan_surface,
 )
-from collage.core.render.tiles import WHOLE, Tile, tiles
+from collage.core.render.tiles import ACROSS, PIXELS, WHOLE, Tile, tiles
 from collage.core.render.traced_pictures import MOST_PICKED, traced_steps
 from collage.core.render.work import Work
 from collage.core.scene.bench import Bench
@@ -98,16 +98,21 @@ class Renderer:
         )
 
     def steps(self, request: PictureRequest, *, cancelled: Callable[[], bool] = never) -> Steps[Picture]:
-        """The complete picture as steps that say how far it is; see `picture`. A large one is made in tiles."""
+        """The complete picture, or its region, as steps that say how far it is; see `picture`. A large one is made in
+        tiles."""
         if request.traced:
             return (yield from traced_steps(self, request, cancelled))
+        left, top, wide, high = whole_region(request.region, request.size)
         begin = time.perf_counter()
         shifts = FINAL_SHIFTS if request.quality == "final" else ((0.0, 0.0),)
         reliefs = self.reliefs.of(request, self.workers, cancelled)
         work = Work(self, request, reliefs, COARSE if request.quality == "coarse" else COMPLETE, cancelled)
         parts = list(tiles(*request.size, whole=0 if request.quality == "final" else WHOLE))
-        if len(parts) > 1:
-            return (yield from self._in_tiles(request, parts, shifts, work, begin))
+        if request.region is not None:
+            every = tiles(*request.size, PIXELS // 8, ACROSS // 4)
+            parts = [one for one in every if one.inner.meets(Window(left, top, wide, high))]
+        if len(parts) > 1 or request.region is not None:
+            return (yield from self._in_tiles(request, parts, shifts, work, begin)).cropped(request.region)
         total: np.ndarray | None = None
         for done, shift in enumerate(shifts):
             view = self.view(request, reliefs, shift, cancelled)
@@ -124,7 +129,7 @@ class Renderer:
         """One tile after the other; nothing of a tile is kept but its pixels."""
         shape = (request.height, request.width)
         linear, display = np.empty((*shape, 3), np.float32), np.empty((*shape, 3), np.uint8)
-        picked = request.width * request.height <= MOST_PICKED
+        picked = request.width * request.height <= MOST_PICKED and request.region is None
         triangle = np.empty(shape if picked else (0, 0), np.int32)
         scene, alpha = work.scene, np.zeros(shape, np.float32) if work.backdrop.is_nothing else None
         for done, tile in enumerate(parts):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
@@ -26,6 +26,32 @@ Quality = Literal["coarse", "draft", "final", "traced"]
 traced : with all light that bounces."""
 
 
+Region = tuple[int, int, int, int]
+
+
+def whole_region(region: Region | None, size: tuple[int, int]) -> Region:
+    """A region, or all of a picture. Raises CollageError for one that does not lie in it."""
+    if region is None:
+        return (0, 0, *size)
+    x, y, width, height = region
+    if min(x, y) < 0 or min(width, height) < 1 or x + width > size[0] or y + height > size[1]:
+        raise CollageError(
+            f"The region {x},{y} of {width}×{height} does not lie in the picture.", remedy="Give one that is inside."
+        )
+    return region
+
+
+def region_from(text: str, size: tuple[int, int]) -> Region | None:
+    """A region as it is written: left,top,width,height; None for an empty text. Raises CollageError."""
+    if not text.strip():
+        return None
+    try:
+        x, y, wide, high = (int(part) for part in text.split(","))
+    except ValueError:
+        raise CollageError(f"“{text}” is no region.", remedy="Write it as left,top,width,height.") from None
+    return whole_region((x, y, wide, high), size)
+
+
 @dataclass(frozen=True)
 class PictureRequest:
     """A frozen request for a picture.
@@ -35,6 +61,7 @@ class PictureRequest:
         look at alone.
     peek : a card's output to look at on the object instead, of the material named first.
     tracing : how a traced picture is made.
+    region : left, top, width and height of the part of it that is made for a file, pixels; None for all of it.
     folder : where the bench's file names start; material_folder : where those of the materials start.
     """
 
@@ -46,6 +73,7 @@ class PictureRequest:
     mode: str = "lit"
     peek: tuple[str, CardOutput] | None = None
     tracing: Tracing = USUAL
+    region: Region | None = None
     folder: Path = field(default_factory=Path)
     material_folder: Path = field(default_factory=Path)
 
@@ -99,6 +127,19 @@ class Picture:
     noise: float = 0.0
     layers: Mapping[str, Layer] = field(default_factory=dict)
     alpha: np.ndarray | None = None
+
+    def cropped(self, region: Region | None) -> Picture:
+        """A part of it; nothing of it can be picked."""
+        if region is None:
+            return self
+        x, y, width, height = region
+        cut = np.s_[y : y + height, x : x + width]
+        layers = {name: replace(one, values=one.values[cut]) for name, one in self.layers.items()}
+        return replace(
+            self, display=np.ascontiguousarray(self.display[cut]), linear=np.ascontiguousarray(self.linear[cut]),
+            triangle=self.triangle[cut] if self.triangle.size else self.triangle, layers=layers,
+            alpha=None if self.alpha is None else self.alpha[cut],
+        )  # fmt: skip
 
     @property
     def straight(self) -> np.ndarray:

@@ -50,6 +50,11 @@ class Window:
     width: int
     height: int
 
+    def meets(self, other: Window) -> bool:
+        """Whether it has pixels of another one."""
+        across = self.x < other.x + other.width and other.x < self.x + self.width
+        return across and self.y < other.y + other.height and other.y < self.y + self.height
+
     @property
     def rows(self) -> slice:
         """Its rows in the picture."""

@@ -47,6 +47,7 @@ class Traceable:
 
     surfaces : by material. slopes : of displaced materials, see fine_relief. sky : None where the environment is off.
     lights : see kernels.lights. only_clay : whether all surfaces are clay. occlusion : whether it is looked at.
+    rows : the first of the rows of pixels that are made, and the one after the last; None for all.
     """
 
     scene: Scene
@@ -58,6 +59,7 @@ class Traceable:
     lights: np.ndarray
     only_clay: bool = False
     occlusion: bool = False
+    rows: tuple[int, int] | None = None
 
 
 # rows of what the eye sees of a surface
@@ -167,8 +169,9 @@ class Tracer:
 
     def passes(self) -> Iterator[Exposed]:
         """What is exposed after each sample of every pixel; goes on where it was called off. Raises Cancelled."""
-        pixels = self.what.size[0] * self.what.size[1]
-        starts = range(0, pixels, BLOCK)
+        width, height = self.what.size
+        rows, pixels = self.what.rows or (0, height), width * height
+        starts = range(rows[0] * width // BLOCK * BLOCK, rows[1] * width, BLOCK)  # the same blocks as of the whole
         for sample in range(self.exposed.samples, self.how.samples):
 
             def block(first: int, sample: int = sample) -> None:

@@ -165,4 +165,4 @@ def traced_steps(
             if kept is not None:
                 kept.keep(exposed, now=True)
             raise
-    return making.picture(exposed, done)
+    return making.picture(exposed, done).cropped(request.region)

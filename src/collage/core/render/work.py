@@ -30,7 +30,7 @@ from collage.core.render.host import Host
 from collage.core.render.judging import PLAUSIBLE, marked
 from collage.core.render.lighting import COMPLETE, FIRST, Light, Stage, View
 from collage.core.render.relief import Reliefs
-from collage.core.render.request import PictureRequest
+from collage.core.render.request import PictureRequest, whole_region
 from collage.core.render.samples import ObjectSamples, find_behind
 from collage.core.render.shown_lights import draw_lights
 from collage.core.render.surface import (
@@ -138,9 +138,10 @@ class Work:
         """What paths are followed through. occlusion : whether it is looked at, for its layer."""
         request = self.request
         sky = self.renderer.caches.sky(self.environment) if self.environment is not None else None
+        _, top, _, high = whole_region(request.region, request.size)
         return Traceable(
             self.scene, request.bench, request.size, self.surfaces, self.reliefs.slopes, sky, self.lights,
-            request.mode == "clay", occlusion,
+            request.mode == "clay", occlusion, (top, top + high),
         )  # fmt: skip
 
     def linear(self, view: View, depth: int = 0) -> np.ndarray:

@@ -42,7 +42,12 @@ def render(
     project: Annotated[Path, typer.Argument(help="The project folder.")],
     out: Annotated[Path, typer.Option("--out", "-o", help="The file to write: .png, .jpg, .tif or .exr.")],
     size: Annotated[str, typer.Option(help="Width and height in pixels.")] = "1280x800",
-    view: Annotated[str, typer.Option(help="lit, clay, normals, or the name of a surface input.")] = "lit",
+    view: Annotated[
+        str,
+        typer.Option(
+            help="lit, clay, normals, uvs, test pattern, occlusion, object ids and the like, or a surface input."
+        ),
+    ] = "lit",
     quality: Annotated[str, typer.Option(help="draft, final, or traced with all light that bounces.")] = "final",
     samples: Annotated[int, typer.Option(min=1, help="Traced: samples a pixel at most.")] = 128,
     noise: Annotated[float, typer.Option(min=0, max=1, help="Traced: stop at this noise, as 0.01.")] = 0.0,
@@ -124,6 +129,7 @@ def render_to(
     from collage.app.shell.settings import level_files, load_settings
     from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project, project_folder
+    from collage.core.project.looks import LOOKS
     from collage.core.project.pictures import frame_file, in_grazing_light, picture_request, turned, without_reliefs
     from collage.core.render.files import check_picture_file, check_view
     from collage.core.render.renderer import Renderer
@@ -131,7 +137,8 @@ def render_to(
     from collage.core.render.tracing import USUAL
 
     library = load_library()
-    check_view(view)
+    if view not in LOOKS:
+        check_view(view)
     check_picture_file(out)
     folder = project_folder(folder)
     project, problems = load_project(folder)

@@ -26,6 +26,7 @@ from collage.app.theme import Theme
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
 from collage.app.widgets.progress_line import ProgressLine
+from collage.core.project.looks import MATERIAL_IDS, OBJECT_IDS, OCCLUSION, PART_IDS, PATTERN, UVS
 from collage.core.render.heights import HEIGHTS
 from collage.core.render.judging import EXPOSURE, PLAUSIBLE
 from collage.core.render.request import Picture
@@ -42,6 +43,12 @@ MODES = (
     ("coat_weight", "Coat", "Coat weight only"),
     ("emission_color", "Emission", "Emission colour only"),
     (EXPOSURE, "Exposure", "A grey step for every stop; clipped light red, lost darks blue"),
+    (UVS, "UVs", "U as red, V as green, in every tile"),
+    (PATTERN, "Checks", "A test pattern on the UVs, to see stretch"),
+    (OCCLUSION, "Occlusion", "Ambient occlusion within 10 cm"),
+    (OBJECT_IDS, "Objects", "A colour for each object"),
+    (PART_IDS, "Parts", "A colour for each part"),
+    (MATERIAL_IDS, "Materials", "A colour for each material"),
     (PLAUSIBLE, "Plausible", "Base colours that no real surface has: too bright red, too dark blue"),
 )
 BINS = 128

@@ -6,12 +6,14 @@ from collections.abc import Collection
 from dataclasses import replace
 from pathlib import Path
 
-from collage.core.document.making import card, given
+from collage.core.document.making import given
 from collage.core.document.materials import new_material
-from collage.core.document.model import Network, Wire
+from collage.core.document.model import Network
 from collage.core.document.relief import without_relief
 from collage.core.evaluate.plan import CardOutput
+from collage.core.project import looks
 from collage.core.project.folder import material_folder
+from collage.core.project.looks import looked_at, showing_colour
 from collage.core.project.state import Project
 from collage.core.render.request import PictureRequest, Quality, Region
 from collage.core.render.tracing import USUAL, Tracing
@@ -32,10 +34,11 @@ def picture_request(
 ) -> PictureRequest:
     """A request for the picture of a project that lies in `folder`; see PictureRequest."""
     folder = folder or Path()
-    return PictureRequest(
+    request = PictureRequest(
         project.bench.in_folder(folder), project.materials, width, height, quality, mode, peek, tracing, region,
         folder=folder, material_folder=material_folder(folder),
     )  # fmt: skip
+    return looked_at(request, mode)
 
 
 def without_reliefs(request: PictureRequest, kinds: Collection[str]) -> PictureRequest:
@@ -70,7 +73,6 @@ def frame_file(path: Path, number: int) -> Path:
 
 
 TEST_PATTERN = "\x00test pattern"  # no material of a project has such a name
-CHECKS = 16.0  # across a tile, as in pictures of UVs
 
 
 def with_test_pattern(request: PictureRequest, object_name: str, uv_set: str) -> PictureRequest:
@@ -97,16 +99,5 @@ def with_uv_set(bench: Bench, object_name: str, changed: UvSet) -> Bench:
 
 def checks(uv_set: str) -> Network:
     """A material of fine and coarse checks on a UV set."""
-    network = new_material()
-    sorts = (("fine", CHECKS, 0.42, 0.16), ("coarse", CHECKS / 4, 1.0, 0.7))
-    cards = [
-        card("uv", "geompropvalue", "vector2", (0, 0), geomprop=("string", uv_set)),
-        *(card(name, "checkerboard", "color3", (1, row), texcoord=("vector2", Wire("uv")),
-               uvtiling=("vector2", (count, count)), color1=("color3", (light,) * 3), color2=("color3", (dark,) * 3))
-          for row, (name, count, light, dark) in enumerate(sorts)),
-        card("both", "multiply", "color3", (2, 0), in1=("color3", Wire("fine")), in2=("color3", Wire("coarse"))),
-    ]  # fmt: skip
-    for one in cards:
-        network = network.with_card(one)
-    surface = network.cards["surface"].with_input(given("base_color", "color3", Wire("both")))
-    return network.with_card(surface.with_input(given("specular_roughness", "float", 0.5)))
+    network = showing_colour(new_material(), looks.checks(uv_set))
+    return network.with_card(network.cards["surface"].with_input(given("specular_roughness", "float", 0.5)))

@@ -17,6 +17,7 @@ from collage.app.shell.start import settle, wait_until
 from collage.core.actions import lights as lights_acts
 from collage.core.render.pick import caster_of, pick, place_at
 from collage.core.scene.bench import ENVIRONMENT, AreaLight
+from collage.core.scene.cameras import frame_in
 from collage.core.scene.rigs import RIGS
 
 FEW = replace(USUAL, samples=8, noise=0.0)
@@ -369,3 +370,46 @@ def test_shapes_cones_and_what_is_behind_are_chosen(window, judge) -> None:
     panel.balance.click()
     assert session.bench.environment.balance == (1.0, 1.0, 1.0)
     assert settle(window)
+
+
+def test_a_frame_shows_what_a_picture_of_its_shape_will(window, judge) -> None:
+    session, view, panel = window.session, judge.view, judge.lights
+    camera, size = session.camera, (view.width(), view.height())
+    panel.frame_box.setCurrentText("2.39:1")
+    panel.frame_box.activated.emit(0)
+    assert settle(window)
+    assert session.camera == camera, "the camera itself stays as it is"
+    wide, high = frame_in(2.39, *size)
+    left, top = (size[0] - wide) / 2, (size[1] - high) / 2
+    for corner, pixel in (((left, top), (0, 0)), ((left + wide, top + high), (239, 100))):
+        seen = view.camera.ways(np.array([corner]), *size)
+        np.testing.assert_allclose(seen, camera.ways(np.array([pixel]), 239, 100), atol=2e-3)
+    view.entered = False
+    framed = pixels_of(view).astype(int)
+    assert framed[2, size[0] // 2, :3].max() < 90, "above the frame it is dim"
+    start = QPoint(size[0] // 2, 20)
+    drag(view, start, start + QPoint(40, 0))
+    assert session.camera.turn != camera.turn
+    assert session.camera.field == camera.field
+    panel.thirds.click()
+    assert view.thirds
+    panel.frame_box.setCurrentText("No frame")
+    panel.frame_box.activated.emit(0)
+    assert view.camera == session.camera
+    assert settle(window)
+
+
+def test_a_locked_camera_stays_where_it_is(window, judge) -> None:
+    session, view, panel = window.session, judge.view, judge.lights
+    panel.lock.click()
+    assert session.camera.locked
+    camera = session.camera
+    drag(view, QPoint(10, 10), QPoint(60, 30))
+    assert session.camera == camera
+    view.look(camera.with_millimetres(85.0))
+    assert session.camera.field == camera.field, "the view keeps the lens; the panel changes it"
+    panel._edit_camera("millimetres", 85.0, False)
+    assert session.camera.millimetres == pytest.approx(85.0)
+    panel.lock.click()
+    drag(view, QPoint(10, 10), QPoint(60, 30))
+    assert session.camera.turn != camera.turn

@@ -77,6 +77,12 @@ SHAPES = {"Rectangle": "rectangle", "Disc": "disc", "Ball": "ball"}
 BEHIND = {"Grey": "plain", "Environment": "sharp", "Environment, blurred": "blurred", "Nothing": "none"}
 
 
+NO_FRAME = "No frame"
+FRAMES: dict[str, float | None] = {
+    NO_FRAME: None, "16:9": 16 / 9, "3:2": 1.5, "4:3": 4 / 3, "1:1": 1.0, "4:5": 0.8, "9:16": 9 / 16, "2.39:1": 2.39,
+}  # fmt: skip
+
+
 def rows_of(light: Light) -> tuple[Row, ...]:
     """The values of a light that are shown."""
     if not isinstance(light, AreaLight):
@@ -98,6 +104,7 @@ class LightsPanel(QFrame):
     highlight_wanted = Signal(bool)
     shadow_wanted = Signal(bool)
     focus_wanted = Signal(bool)
+    frame_wanted = Signal(object, bool)  # width over height, or None; and whether thirds are shown
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
@@ -105,6 +112,7 @@ class LightsPanel(QFrame):
         self.studio, self.session, self.number = studio, studio.session, 0
         self.fields: dict[str, NumberField] = {}
         self._built: object = None
+        self._frame = NO_FRAME, False
         whole = QVBoxLayout(self)
         whole.setContentsMargins(12, 10, 12, 10)
         head = QHBoxLayout()
@@ -290,6 +298,31 @@ class LightsPanel(QFrame):
         self.focus.setToolTip("Then click what is to be sharp")
         self.focus.clicked.connect(self.focus_wanted)
         column.addWidget(self.focus)
+        self._add_frame(column)
+
+    def _add_frame(self, column: QVBoxLayout) -> None:
+        self.frame_box = QComboBox()
+        self.frame_box.addItems(list(FRAMES))
+        self.frame_box.setCurrentText(self._frame[0])
+        self.frame_box.setAccessibleName("Frame")
+        self.frame_box.setToolTip("Show the frame of a picture of this shape")
+        self.thirds, self.lock = QCheckBox("Thirds"), QCheckBox("Lock")
+        self.thirds.setToolTip("Lines at the thirds of the frame")
+        self.thirds.setChecked(self._frame[1])
+        self.lock.setToolTip("Orbiting, panning and zooming leave the camera where it is")
+        self.lock.setChecked(self.session.camera.locked)
+        self.frame_box.activated.connect(lambda _at: self._show_frame())
+        self.thirds.clicked.connect(lambda _on: self._show_frame())
+        self.lock.clicked.connect(lambda on: self.session.look(self.session.camera.model_copy(update={"locked": on})))
+        line = QHBoxLayout()
+        for part in (self.frame_box, self.thirds, self.lock):
+            line.addWidget(part)
+        line.addStretch(1)
+        column.addLayout(line)
+
+    def _show_frame(self) -> None:
+        self._frame = self.frame_box.currentText(), self.thirds.isChecked()
+        self.frame_wanted.emit(FRAMES[self._frame[0]], self._frame[1])
 
     def _add_field(self, grid: QGridLayout, row: Row, edit: Callable[[float, bool], None]) -> None:
         name, label, tip, soft, hard, usual = row
@@ -379,6 +412,7 @@ class LightsPanel(QFrame):
             if name == "temperature" and value is None:
                 value = 6500.0
             field.set_value(value)
+        self.lock.setChecked(camera.locked)
         if light is not None:
             self.colour.set_value(light.colour)
 

@@ -41,6 +41,7 @@ class JudgePlace:
         self.lights.taken.connect(self.view.take_light)
         self.lights.highlight_wanted.connect(self.view.place_highlight)
         self.lights.shadow_wanted.connect(self.view.drag_shadow)
+        self.lights.frame_wanted.connect(self.view.set_frame)
         self.lights.focus_wanted.connect(self.view.focus_by_click)
         self.view.placed.connect(self._show_hand)
         self.look.render_wanted.connect(self.render)

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 
 from collage.app.preview.bench_view import BenchView
 from collage.app.shell.studio import Studio
@@ -20,6 +20,7 @@ from collage.core.render.pick import Picked, caster_of, pick, place_at
 from collage.core.render.request import PictureRequest
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import AreaLight, Camera, Light
+from collage.core.scene.cameras import frame_in
 from collage.core.scene.placing import stand_of
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light in hand"
@@ -46,20 +47,41 @@ class JudgeView(BenchView):
         self._lamp = False  # whether it drags the light itself
         self.focusing = False  # whether the next click sets the focus
         self.traced = USUAL
+        self.aspect: float | None = None  # width over height of the frame that is shown, if one is
+        self.thirds = False
         self.entered = False  # whether the pointer is over the picture; the light in hand is drawn then
         self._cross: QPointF | None = None  # where the highlight was put last
-        self.over.append(self._draw_light)
+        self.over += [self._draw_frame, self._draw_light]
         self.setMinimumSize(300, 240)
 
     # ---- what is shown ------------------------------------------------------------------------
 
     def request(self) -> PictureRequest:
         session = self.session
-        return picture_request(session.shown_project, *self.full_size(), mode=self.mode, folder=session.base_folder)
+        project = session.shown_project
+        if self.aspect is not None:
+            project = project.with_bench(project.bench.model_copy(update={"camera": self.camera}))
+        return picture_request(project, *self.full_size(), mode=self.mode, folder=session.base_folder)
+
+    @property
+    def camera(self) -> Camera:
+        """The session's; with a frame it sees more, so that all of the frame is in the view."""
+        camera = self.session.camera
+        if self.aspect is None:
+            return camera
+        return camera.fitted(self.aspect, max(self.width(), 1), max(self.height(), 1))
 
     def look(self, camera: Camera) -> None:
         self._cross = None
-        super().look(camera)
+        super().look(camera.model_copy(update={"field": self.session.camera.field}))
+
+    def set_frame(self, aspect: float | None, thirds: bool) -> None:
+        """Shows the frame of a picture of some aspect, and lines at its thirds."""
+        self.thirds = thirds
+        if aspect != self.aspect:
+            self.aspect = aspect
+            self.ask("view")
+        self.update()
 
     def set_mode(self, mode: str) -> None:
         """What of the surface is looked at."""
@@ -208,6 +230,24 @@ class JudgeView(BenchView):
             acts.put_highlight(self.session, self.light, found.place, found.facing)
 
     # ---- drawing ------------------------------------------------------------------------------
+
+    def _draw_frame(self, painter: QPainter) -> None:
+        """What lies outside of the frame is dimmed; thin lines at its thirds."""
+        wide, high = float(self.width()), float(self.height())
+        if self.aspect is not None:
+            wide, high = frame_in(self.aspect, wide, high)
+        frame = QRectF((self.width() - wide) / 2, (self.height() - high) / 2, wide, high)
+        if self.aspect is not None:
+            outside = QPainterPath()
+            outside.addRect(QRectF(self.rect()))
+            outside.addRect(frame)
+            painter.fillPath(outside, QColor(0, 0, 0, 110))
+        if self.thirds:
+            painter.setPen(QPen(QColor(255, 255, 255, 120), 1))
+            for third in (1, 2):
+                x, y = frame.left() + wide * third / 3, frame.top() + high * third / 3
+                painter.drawLine(QLineF(x, frame.top(), x, frame.bottom()))
+                painter.drawLine(QLineF(frame.left(), y, frame.right(), y))
 
     def _draw_light(self, painter: QPainter) -> None:
         """The light in hand as a thin drawing: a panel's edge, or a sun's height on its arc; and its highlight."""

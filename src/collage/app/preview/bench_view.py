@@ -35,7 +35,8 @@ class BenchView(Viewport):
         return self.session.camera
 
     def look(self, camera: Camera) -> None:
-        self.session.look(camera)
+        if not (self.camera.locked and camera.locked and camera.stand != self.camera.stand):
+            self.session.look(camera)
 
     def dropped(self) -> None:
         self.session.history.close_merge()

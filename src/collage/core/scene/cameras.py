@@ -17,7 +17,8 @@ class Camera(Frozen):
     """A camera that orbits a point.
 
     aperture : how wide the lens is open, millimetres; 0 is sharp everywhere. Traced pictures alone show it. focus : how
-    far what is sharp is, metres along the way it looks; None for the point that it orbits.
+    far what is sharp is, metres along the way it looks; None for the point that it orbits. locked : whether a hand that
+    orbits or pans leaves it where it is.
     """
 
     turn: float = 24.0  # degrees about the upright axis, 0 from the front
@@ -27,6 +28,7 @@ class Camera(Frozen):
     field: float = Field(26.0, gt=1.0, lt=120.0)  # degrees, the picture's shorter side
     aperture: float = Field(0.0, ge=0.0, le=1000.0)
     focus: float | None = Field(None, gt=0.0)
+    locked: bool = False
 
     @property
     def millimetres(self) -> float:
@@ -37,6 +39,19 @@ class Camera(Frozen):
         """The camera with another lens, from where it is."""
         field = 2 * math.degrees(math.atan(SENSOR / 2 / max(length, 1e-3)))
         return self.model_copy(update={"field": min(max(field, 1.01), 119.0)})
+
+    @property
+    def stand(self) -> tuple[float, float, float, Triple]:
+        """Where it is: what a hand that orbits, pans or zooms changes."""
+        return self.turn, self.height, self.distance, self.target
+
+    def fitted(self, aspect: float, width: int, height: int) -> Camera:
+        """The camera for a view of this size in which all of a picture of some aspect, width over height, is seen."""
+        wide, high = frame_in(aspect, width, height)
+        # the field is that of the shorter side, of the picture as of the view
+        share = min(wide, high) / min(width, height)
+        field = 2 * math.degrees(math.atan(math.tan(math.radians(self.field) / 2) / share))
+        return self.model_copy(update={"field": min(field, 119.0)})
 
     def focused_at(self, place: np.ndarray) -> Camera:
         """The camera for which what is as far as a place (3,) is sharp."""
@@ -80,3 +95,8 @@ class Camera(Frozen):
         own = (np.asarray(places, np.float64) - self.position()) @ self.axes().T
         scale = self.focal_length(width, height) / np.maximum(own[..., 2:], 1e-3)
         return np.array([width / 2, height / 2]) + own[..., :2] * scale * np.array([1.0, -1.0])
+
+
+def frame_in(aspect: float, width: float, height: float) -> tuple[float, float]:
+    """Width and height of the largest frame of some aspect in a view of this size."""
+    return (width, width / aspect) if width / height < aspect else (height * aspect, height)

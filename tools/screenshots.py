@@ -20,6 +20,7 @@ from collage.app.gather.state import Chosen
 from collage.app.shell.start import settle, wait_until, window_shot
 from collage.app.shell.window import MainWindow
 from collage.cli.shared import prepare_kernels
+from collage.core.actions import bench as bench_acts
 from collage.core.actions import boxes as boxes_acts
 from collage.core.actions import groups as groups_acts
 from collage.core.actions import layers as layers_acts
@@ -72,6 +73,8 @@ def judge(window: MainWindow, rig: str = "") -> None:
     place.look._change_tracing()
     if rig:
         lights_acts.use_rig(window.session, rig)
+        bench_acts.change_environment(window.session, behind="sharp")
+        place.look.buttons["Waveform"].click()
     lights_acts.save_view(window.session, "Front")
     settle(window)
     if not rig:
@@ -292,12 +295,14 @@ def main() -> None:
             pass
         folder = Path(place) / "shed"
         make_sample("potting-shed", folder)
-        project, _ = load_project(folder)
+        old = Path(place) / "weathered-shed"
+        make_sample("weathered-shed", old)
+        project, _ = load_project(old)
         how = Tracing(samples=32, denoised=True)
-        request = picture_request(project, 1280, 800, "traced", "lit", None, folder, how)
+        request = picture_request(project, 1280, 800, "traced", "lit", None, old, how)
         write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
-        window_shot(folder, OUT / "judge-day.png", prepare=judge)
-        window_shot(folder, OUT / "judge-night.png", theme="night", prepare=partial(judge, rig="daylight"))
+        window_shot(old, OUT / "judge-day.png", prepare=judge)
+        window_shot(old, OUT / "judge-night.png", theme="night", prepare=partial(judge, rig="daylight"))
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
         window_shot(folder, OUT / "wire-large.png", prepare=large)
         window_shot(folder, OUT / "start.png", prepare=start_page)

@@ -413,3 +413,20 @@ def test_a_locked_camera_stays_where_it_is(window, judge) -> None:
     panel.lock.click()
     drag(view, QPoint(10, 10), QPoint(60, 30))
     assert session.camera.turn != camera.turn
+
+
+def test_the_waveform_tells_where_across_the_picture_it_is_bright(window, judge) -> None:
+    look, view = judge.look, judge.view
+    look.buttons["Waveform"].click()
+    assert look.waveform.isVisible()
+    assert not look.histogram.isVisible()
+    counts = look.waveform.counts()
+    there = view.picture.objects >= 0
+    columns = np.unique(np.nonzero(there)[1] * counts.shape[1] // there.shape[1])
+    assert sorted(np.flatnonzero(counts.sum(axis=0))) == sorted(columns)
+    bright = view.picture.display @ np.array([0.2126, 0.7152, 0.0722])
+    middle = counts.shape[1] // 2
+    own = there & (np.arange(there.shape[1]) * counts.shape[1] // there.shape[1] == middle)
+    levels = counts.shape[0] - 1 - np.flatnonzero(counts[:, middle])
+    assert (levels.min(), levels.max()) == (int(bright[own].min() / 4), int(bright[own].max() / 4))
+    assert pixels_of(look.waveform)[:, :, 0].std() > 5

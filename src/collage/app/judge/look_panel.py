@@ -6,8 +6,7 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -17,12 +16,11 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QVBoxLayout,
-    QWidget,
 )
 
+from collage.app.judge.scopes import Histogram, Waveform
 from collage.app.judge.view import USUAL, JudgeView, luminance
 from collage.app.preview.viewport import noise_words
-from collage.app.theme import Theme
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
 from collage.app.widgets.progress_line import ProgressLine
@@ -51,7 +49,6 @@ MODES = (
     (MATERIAL_IDS, "Materials", "A colour for each material"),
     (PLAUSIBLE, "Plausible", "Base colours that no real surface has: too bright red, too dark blue"),
 )
-BINS = 128
 
 
 class LookPanel(QFrame):
@@ -70,9 +67,7 @@ class LookPanel(QFrame):
         self._add_modes(whole)
         self._add_traced(whole)
         self._add_pointer(whole)
-        whole.addWidget(title("Histogram"))
-        self.histogram = Histogram(view)
-        whole.addWidget(self.histogram)
+        self._add_scopes(whole)
         whole.addStretch(1)
         view.shown_changed.connect(self._show_traced)
         view.pixel_values.connect(self._show_values)
@@ -142,6 +137,28 @@ class LookPanel(QFrame):
         whole.addLayout(line)
         whole.addSpacing(6)
 
+    def _add_scopes(self, whole: QVBoxLayout) -> None:
+        self.histogram, self.waveform = Histogram(self.view), Waveform(self.view)
+        self.scopes: dict[str, Histogram | Waveform] = {"Histogram": self.histogram, "Waveform": self.waveform}
+        line, group = QHBoxLayout(), QButtonGroup(self)
+        line.setSpacing(4)
+        for name, scope in self.scopes.items():
+            button = self.buttons[name] = QPushButton(name)
+            button.setCheckable(True)
+            button.setChecked(scope is self.histogram)
+            button.setToolTip(f"Show the {name.lower()}")
+            button.clicked.connect(partial(self._show_scope, name))
+            group.addButton(button)
+            line.addWidget(button)
+        whole.addLayout(line)
+        for scope in self.scopes.values():
+            whole.addWidget(scope)
+        self.waveform.hide()
+
+    def _show_scope(self, name: str, _checked: bool = True) -> None:
+        for other, scope in self.scopes.items():
+            scope.setVisible(other == name)
+
     def _change_tracing(self, _on: object = None) -> None:
         how = replace(USUAL, samples=round(self.samples.value), denoised=self.denoise.isChecked())
         self.view.trace(how if self.on.isChecked() else None)
@@ -172,45 +189,3 @@ def _words(picture: Picture | None, samples: int) -> str:
     return f"{picture.samples} of {samples} samples{noise_words(picture.noise)}" + (
         " · done" if picture.complete else ""
     )
-
-
-class Histogram(QWidget):
-    """How many pixels are how bright, as shown, dark at the left."""
-
-    def __init__(self, view: JudgeView) -> None:
-        super().__init__()
-        self.view, self.theme = view, view.theme
-        self.setFixedHeight(72)
-        self.setToolTip("Brightness as shown, without the surround")
-        self.setAccessibleName("Histogram")
-        view.shown_changed.connect(self.update)
-
-    def counts(self) -> np.ndarray:
-        """(BINS,) shares of the fullest bin; pixels that show no object are left out."""
-        picture = self.view.picture
-        if picture is None:
-            return np.zeros(BINS)
-        shown = picture.display
-        if picture.objects.shape == shown.shape[:2] and (picture.objects >= 0).any():
-            shown = shown[picture.objects >= 0]
-        bright = shown.reshape(-1, 3) @ np.array([0.2126, 0.7152, 0.0722])
-        found = np.bincount((bright * (BINS / 256)).astype(int), minlength=BINS)[:BINS]
-        return np.asarray(found / max(found.max(), 1))
-
-    def set_theme(self, theme: Theme) -> None:
-        self.theme = theme
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), QColor(self.theme.card))
-        high, wide = self.height() - 2, self.width() / (BINS - 1)
-        line = [QPointF(at * wide, high - share**0.5 * (high - 4)) for at, share in enumerate(self.counts())]
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(self.theme.line))
-        painter.drawPolygon(QPolygonF([QPointF(0, high), *line, QPointF(self.width(), high)]))
-        painter.setPen(QPen(QColor(self.theme.line), 1))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        painter.end()

@@ -95,7 +95,8 @@ class JudgePlace:
 
     def _set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
-        self.look.histogram.set_theme(theme)
+        for scope in self.look.scopes.values():
+            scope.set_theme(theme)
         self.view.update()
 
     def close_down(self) -> None:

@@ -10,10 +10,12 @@ from collage.core.document.materials import new_material
 from collage.core.document.model import Network
 from collage.core.evaluate.run import Cancelled, Workers
 from collage.core.images.files import write_image
+from collage.core.render.environment import to_direction
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.traced import Tracing
-from collage.core.scene.bench import AreaLight, Bench, Camera, DistantLight, Environment, stock
+from collage.core.scene.bench import AreaLight, Bench, BenchObject, Camera, DistantLight, Environment, stock
+from collage.core.scene.geometry import MeshFile, MeshReading
 
 EYE = Camera(turn=0, height=0, distance=1.0, target=(0, 0.1, 0), field=30)
 WHITE = Environment(strength=2.0)  # of an even grey of one half
@@ -374,3 +376,36 @@ def test_light_of_surfaces_that_send_no_path_on_is_direct(renderer) -> None:
     bench = ball(environment=DARK.model_copy(update={"behind": "none"}))
     picture = traced(renderer, bench, 16, materials={"m": glow}, samples=4)
     np.testing.assert_array_equal(picture.layers["direct"].values, picture.linear)
+
+
+def prism(path, angle: float) -> BenchObject:
+    """Glass with a face towards +z, and one behind it that is turned by an angle about y; its other sides are far."""
+    wide, deep = 0.5, 0.5 * np.tan(np.radians(angle))
+    corners = [(x, y, z) for y in (-1, 1) for x, z in ((-wide, 0), (wide, 0), (wide, -2 * deep - 0.02), (-wide, -0.02))]
+    # seen from above the outline is a wedge; its back goes away towards +x
+    faces = ["f 1 2 6 5", "f 3 4 8 7", "f 2 3 7 6", "f 4 1 5 8", "f 4 3 2 1", "f 5 6 7 8"]
+    path.write_text("\n".join([*(f"v {x} {y} {z}" for x, y, z in corners), *faces]) + "\n")
+    return BenchObject(
+        name="Prism", geometry=MeshFile(reading=MeshReading(file=str(path)), smoothing=0.0), material="m"
+    )
+
+
+def test_a_prism_parts_the_colours_as_snell_and_abbe_say(renderer, tmp_path) -> None:
+    angle, ior, abbe = 28.0, 1.5, 9.0
+    v, u = np.meshgrid(1 - (np.arange(128) + 0.5) / 128, (np.arange(256) + 0.5) / 256, indexing="ij")
+    light = 1 + 0.8 * to_direction(u.ravel(), v.ravel())[:, :1]  # brighter the further a direction goes to +x
+    write_image(tmp_path / "sky.exr", np.repeat(light, 3, axis=1).reshape(128, 256, 3).astype(np.float32), bits=32)
+    glass = material(
+        base_weight=0.0, specular_weight=0.0, specular_ior=ior, specular_roughness=0.0, transmission_weight=1.0,
+        transmission_dispersion_scale=1.0, transmission_dispersion_abbe_number=abbe,
+    )  # fmt: skip
+    eye = Camera(turn=0, height=0.0, distance=3.0, target=(0, 0, 0), field=1.1)
+    bench = Bench(objects=(prism(tmp_path / "prism.obj", angle),), camera=eye, ground=False,
+                  environment=Environment(file="sky.exr"))  # fmt: skip
+    found = traced(renderer, bench, 12, materials={"m": glass}, samples=600, request={"folder": tmp_path})
+    lines = np.array([0.61, 0.55, 0.465]) ** -2.0 - 0.5876**-2
+    each = ior + (ior - 1) / abbe * lines / (0.4861**-2 - 0.6563**-2)
+    out = np.arcsin(each * np.sin(np.radians(angle))) - np.radians(angle)
+    wanted = 1 + 0.8 * np.sin(out)  # to the thick side, away from the edge
+    np.testing.assert_allclose(found.linear.mean(axis=(0, 1)), wanted, rtol=0.006)
+    assert wanted[2] - wanted[0] > 0.02

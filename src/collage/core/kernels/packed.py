@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 BASE, METAL, SPECULAR, ROUGHNESS, IOR = 0, 3, 4, 7, 8
 SPECULAR_WEIGHT, DIFFUSE_ROUGHNESS, COAT, COAT_COLOUR, COAT_ROUGHNESS, COAT_IOR = 9, 10, 11, 12, 15, 16
 COAT_DARKENING, EMISSION, FUZZ, FUZZ_COLOUR, FUZZ_ROUGHNESS = 17, 18, 21, 22, 25
@@ -22,3 +24,7 @@ REFLECTED = 6
 
 WAVELENGTHS = (0.61, 0.55, 0.465)
 """Micrometres that stand for red, green and blue."""
+
+SPREAD = np.array([(w**-2 - 0.5876**-2) / (0.4861**-2 - 0.6563**-2) for w in WAVELENGTHS], np.float32)
+"""By Cauchy's formula, how the refraction of each differs from that of yellow, in parts of blue less red (the lines
+d, F and C of Abbe's number)."""

@@ -233,10 +233,33 @@ def _looked_for(hit, way, far, light, likely, divided, carried, place, j, shadow
 
 
 @njit(**INLINE)
+def _one_channel(carried, lot):
+    """What a path carries on where each colour goes its own way: one channel, the one that is left or one by lot."""
+    r, g, b = carried[0] > F(0), carried[1] > F(0), carried[2] > F(0)
+    if r & (not g) & (not b):
+        return carried, 0
+    if g & (not r) & (not b):
+        return carried, 1
+    if b & (not r) & (not g):
+        return carried, 2
+    three = F(3)
+    if lot < F(1) / three:
+        return (carried[0] * three, F(0), F(0)), 0
+    if lot < F(2) / three:
+        return (F(0), carried[1] * three, F(0)), 1
+    return (F(0), F(0), carried[2] * three), 2
+
+
+@njit(**INLINE)
 def _through(origins, ways, paths, alive, j, place, hit, absorbed, drawn, likely, carried, wide):
     """Lets a path go through the surface: into what is filled, or out behind a thin wall."""
     point, r, body = hit.point, hit.r, hit.body
     ior = F(1) if point.thin else max(hit.surface[s.IOR, point.at], F(1.0001))
+    if (hit.surface.shape[0] > s.ROWS) & (not point.thin):
+        spread = hit.surface[s.DISPERSION, point.at]
+        if spread > F(0):
+            carried, channel = _one_channel(carried, _pair(drawn, 5)[1])
+            ior = max(ior + spread * s.SPREAD[channel], F(1.0001))
     way = refracted(point.eye, visible_normal(hit.facets, point.eye, _pair(drawn, 1)), ior)
     if dot(way, point.own_normal) >= F(0):
         return

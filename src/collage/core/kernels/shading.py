@@ -57,10 +57,6 @@ ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
 IN1 = types.Array(f4, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
 
-# by Cauchy's formula, how the refraction of each differs from that of yellow, in parts of blue less red (the
-# lines d, F and C of Abbe's number)
-SPREAD = np.array([(w**-2 - 0.5876**-2) / (0.4861**-2 - 0.6563**-2) for w in s.WAVELENGTHS], np.float32)
-
 
 @njit(**INLINE)
 def _glossy_open(cosine, openness, roughness):
@@ -84,7 +80,7 @@ def _seen_through(surface, point, maps, turn, r, channel):
     dispersion = surface[s.DISPERSION, i] if more else F(0)
     bending = F(1) if point.thin else max(surface[s.IOR, i], F(1.0001))
     if dispersion > F(0):
-        bending = max(bending + dispersion * SPREAD[channel], F(1))
+        bending = max(bending + dispersion * s.SPREAD[channel], F(1))
     place = behind(point.normal, point.eye, bending, turn)
     level, share = level_of(point.roughness)
     return r[s.SEEN_THROUGH, channel] * between(maps, level, share, place, channel)

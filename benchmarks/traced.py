@@ -122,7 +122,7 @@ def _importance(renderer: Renderer, request: PictureRequest) -> None:
             table = replace(flat, picture=sky.picture)
             making.tracer = Tracer(replace(making.work.traceable(), sky=table), making.how, renderer.workers)
         *_, (exposed, _) = making.passes()
-        return exposed.linear(0.0)
+        return exposed.on_film()[:, :3]
 
     exact = linear(False, 512, 5)
     errors = [float(((linear(even, 16, 1) - exact) ** 2).mean()) for even in (False, True)]

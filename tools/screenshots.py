@@ -74,6 +74,7 @@ def judge(window: MainWindow, rig: str = "") -> None:
     if rig:
         lights_acts.use_rig(window.session, rig)
         bench_acts.change_environment(window.session, behind="sharp")
+        window.session.look(camera.model_copy(update={"height": 3.0, "distance": 0.95}))
         place.look.buttons["Waveform"].click()
     lights_acts.save_view(window.session, "Front")
     settle(window)

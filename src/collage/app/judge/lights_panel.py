@@ -230,7 +230,7 @@ class LightsPanel(QFrame):
             column.addLayout(grid)
             column.addLayout(self._colour_row(light))
             if isinstance(light, AreaLight):
-                self._add_shape(column, light)
+                self._add_shape(column)
         else:
             column.addWidget(self._kind_field(bench))
             for row in AROUND:
@@ -238,25 +238,22 @@ class LightsPanel(QFrame):
             for row in SKY if bench.environment.daylight is not None else ():
                 self._add_field(grid, row, partial(self._edit_sky, row[0]))
             column.addLayout(grid)
-            column.addLayout(self._behind_row(bench))
+            column.addLayout(self._behind_row())
         column.addLayout(self._buttons(bench))
         self._add_camera(column)
         column.addStretch(1)
         fill(self.area, inside)
 
-    def _add_shape(self, column: QVBoxLayout, light: AreaLight) -> None:
+    def _add_shape(self, column: QVBoxLayout) -> None:
         self.shape = QComboBox()
         self.shape.addItems(list(SHAPES))
-        self.shape.setCurrentIndex(list(SHAPES.values()).index(light.shape))
         self.shape.setAccessibleName("Shape of the light")
         self.shape.setToolTip("Shape of the light")
         self.shape.activated.connect(lambda at: self._give(shape=list(SHAPES.values())[at]))
         self.spot, self.visible = QCheckBox("Spot"), QCheckBox("Camera sees it")
         self.spot.setToolTip("Shines only within a cone")
-        self.spot.setChecked(light.cone is not None)
         self.spot.clicked.connect(lambda on: self._give(cone=acts.USUAL_SPOT if on else None))
         self.visible.setToolTip("Show the light itself in the picture")
-        self.visible.setChecked(light.visible)
         self.visible.clicked.connect(lambda on: self._give(visible=on))
         line = QHBoxLayout()
         line.addWidget(self.spot)
@@ -265,10 +262,12 @@ class LightsPanel(QFrame):
         column.addWidget(self.shape)
         column.addLayout(line)
 
-    def _behind_row(self, bench: Bench) -> QHBoxLayout:
+    def _behind_row(self) -> QHBoxLayout:
         self.behind = QComboBox()
         self.behind.addItems(list(BEHIND))
-        self.behind.setCurrentIndex(list(BEHIND.values()).index(bench.environment.behind))
+        # as narrow as the panel: the longest of its words would widen it
+        self.behind.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.behind.setMinimumContentsLength(6)
         self.behind.setAccessibleName("Behind the objects")
         self.behind.setToolTip("What is seen behind the objects")
         self.behind.activated.connect(
@@ -276,7 +275,6 @@ class LightsPanel(QFrame):
         )
         self.balance = QPushButton("Balance")
         self.balance.setCheckable(True)
-        self.balance.setChecked(bench.environment.balance != UNBALANCED)
         self.balance.setToolTip("Take the tint out of its light, so that white looks white")
         self.balance.clicked.connect(self._balance)
         line = QHBoxLayout()
@@ -413,8 +411,15 @@ class LightsPanel(QFrame):
                 value = 6500.0
             field.set_value(value)
         self.lock.setChecked(camera.locked)
-        if light is not None:
-            self.colour.set_value(light.colour)
+        if light is None:
+            self.behind.setCurrentIndex(list(BEHIND.values()).index(environment.behind))
+            self.balance.setChecked(environment.balance != UNBALANCED)
+            return
+        self.colour.set_value(light.colour)
+        if isinstance(light, AreaLight):
+            self.shape.setCurrentIndex(list(SHAPES.values()).index(light.shape))
+            self.spot.setChecked(light.cone is not None)
+            self.visible.setChecked(light.visible)
 
     # ---- changing -----------------------------------------------------------------------------
 

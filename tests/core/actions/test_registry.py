@@ -34,6 +34,10 @@ WITHOUT_ACT = {
     "objects check": "shows what is wrong",
     "uv list": "shows what there is",
     "uv measure": "shows what there is",
+    "renders list": "shows what waits",
+    "renders add": "keeps a render on disk, not in the project",
+    "renders go": "makes pictures",
+    "renders remove": "takes a render off the disk",
     "files": "its acts are those of the dialog of the project's files",
 }  # fmt: skip
 """Commands that no act stands behind, and why."""

@@ -361,5 +361,5 @@ def test_abbes_number_says_how_far_blue_and_red_are_apart() -> None:
     """By Cauchy's formula, at Fraunhofer's F and C lines the indices differ by (n - 1) / V."""
     b = 1 / (0.4861**-2 - 0.6563**-2)
     wanted = [b * (w**-2 - 0.5876**-2) for w in s.WAVELENGTHS]
-    np.testing.assert_allclose(k.SPREAD, wanted, rtol=1e-5)
-    assert k.SPREAD[2] > k.SPREAD[1] > k.SPREAD[0]
+    np.testing.assert_allclose(s.SPREAD, wanted, rtol=1e-5)
+    assert s.SPREAD[2] > s.SPREAD[1] > s.SPREAD[0]

@@ -61,7 +61,7 @@ class RenderDialog(QDialog):
         self.denoise.setToolTip("Filter out the noise that is left")
         self.denoise.setChecked(True)
         self.layers = QCheckBox("Layers (EXR)")
-        self.layers.setToolTip("Direct and indirect light, base colour, normal, depth, position, roughness and ids")
+        self.layers.setToolTip("Light in parts, base colour, normal, depth, position, roughness, occlusion, ids")
         self.path = QLineEdit(str(self._home() / "picture.png"))
         self.path.setAccessibleName("File")
         self.path.setToolTip("The file to write; its ending chooses the format")

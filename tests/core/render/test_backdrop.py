@@ -152,3 +152,31 @@ def test_balance_makes_white_paper_grey_and_as_bright(renderer, tmp_path: Path) 
             red, green, blue = renderer.picture(request).linear.mean(axis=(0, 1))
             assert (abs(red - blue) < 0.01 * green) == same
             assert red * 0.2126 + green * 0.7152 + blue * 0.0722 == pytest.approx(0.7421 * 1.0, rel=0.05)
+
+
+@pytest.mark.parametrize("turn", [0.0, 90.0, -60.0])
+def test_a_turned_environment_throws_its_shadow_to_the_same_side_in_draft_and_traced(
+    renderer, tmp_path: Path, turn: float
+) -> None:
+    """Light from one side, seen from above: the shadow of a ball lies on the other."""
+    v, u = np.meshgrid(1 - (np.arange(64) + 0.5) / 64, (np.arange(128) + 0.5) / 128, indexing="ij")
+    ways = to_direction(u.ravel(), v.ravel())
+    bright = np.where((ways[:, :1] + ways[:, 1:2]) * 0.7071 > 0.95, 30.0, 0.02)
+    write_image(tmp_path / "lamp.exr", np.repeat(bright, 3, axis=1).reshape(64, 128, 3).astype(np.float32), bits=32)
+    plate = stock("Plate", "plane", sizes={"width": 0.8, "depth": 0.8}, place=(0, 0.001, 0), material="m")
+    bench = Bench(
+        objects=(stock("Ball", "sphere", sizes={"radius": 0.1}, material="m"), plate), ground=False,
+        camera=Camera(turn=0, height=88.0, distance=1.5, target=(0, 0, 0), field=30),
+        environment=Environment(file="lamp.exr", turn=turn),
+    )  # fmt: skip
+    away = {}
+    for quality in ("draft", "traced"):
+        request = PictureRequest(
+            bench, {"m": new_material()}, 48, 48, quality, tracing=Tracing(samples=32), folder=tmp_path  # type: ignore[arg-type]
+        )  # fmt: skip
+        found = renderer.picture(request)
+        light = found.linear[:, :, 0]
+        y, x = np.nonzero((found.objects == 1) & (light < 0.6 * np.median(light[found.objects == 1])))
+        away[quality] = np.array([x.mean(), y.mean()]) - 23.5
+    one, other = away["draft"], away["traced"]
+    assert one @ other / np.linalg.norm(one) / np.linalg.norm(other) > 0.9

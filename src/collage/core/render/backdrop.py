@@ -6,7 +6,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from collage.core.images.pyramid import Pyramid, build
-from collage.core.render.environment import EnvironmentLight, to_place
+from collage.core.render.environment import EnvironmentLight, in_picture, to_place
 from collage.core.render.film import background
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import Window
@@ -37,14 +37,9 @@ class Backdrop:
         x, y = np.meshgrid(seen.x + np.arange(seen.width) + 0.5, seen.y + np.arange(seen.height) + 0.5)
         bench = self.request.bench
         ways = bench.camera.ways(np.stack([x.ravel(), y.ravel()], axis=1), width, height)
-        turn = np.radians(bench.around.turn)
-        turned = np.stack([
-            ways[:, 0] * np.cos(turn) + ways[:, 2] * np.sin(turn), ways[:, 1],
-            ways[:, 2] * np.cos(turn) - ways[:, 0] * np.sin(turn),
-        ], axis=1)  # fmt: skip
         texel = self._picture.width / (2 * np.pi) / bench.camera.focal_length(width, height)  # of a pixel, texels
         detail = np.full(len(ways), np.log2(max(texel, 1)), np.float32)
-        light = self._picture.read(to_place(turned), detail, ("periodic", "clamp")).T
+        light = self._picture.read(to_place(in_picture(ways, bench.around.turn)), detail, ("periodic", "clamp")).T
         return np.asarray(light * np.float32(bench.around.strength), np.float32)
 
     def under(self, exposed: np.ndarray, window: Window | None = None) -> np.ndarray:

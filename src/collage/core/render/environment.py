@@ -203,6 +203,14 @@ def to_place(direction: np.ndarray) -> np.ndarray:
     return np.stack([u, v]).astype(np.float32)
 
 
+def in_picture(ways: np.ndarray, degrees: float) -> np.ndarray:
+    """World directions (n, 3) as the picture of an environment has them that is turned; with the turn negative, the
+    picture's as the world has them."""
+    a = np.radians(degrees)
+    x, y, z = ways[:, 0], ways[:, 1], ways[:, 2]
+    return np.stack([x * np.cos(a) + z * np.sin(a), y, z * np.cos(a) - x * np.sin(a)], axis=1)
+
+
 def prepare(picture: np.ndarray) -> EnvironmentLight:
     """Makes a picture ready. picture : (h, w, c) of linear light (8 and 16 bits are taken as sRGB)."""
     made = _Narrowed(*picture.shape[:2])

@@ -19,7 +19,7 @@ from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.kernels import lights as columns
-from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
+from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight, in_picture
 from collage.core.render.samples import ROWS, ObjectSamples, Samples, over_blocks
 from collage.core.scene.scene import OBJECT, Scene
 
@@ -92,10 +92,7 @@ class _EnvironmentTarget:
         self.scene, self.samples, self.room = scene, samples, _Room()
         self.radiance = light.radiance / np.float32(np.pi)
         self.pattern = np.where(samples.donor < 0, samples.pattern, np.int32(-1))
-        a = np.radians(turn)
-        # the picture turned by +turn is the directions turned the same way
-        spin = np.array([[np.cos(a), 0, -np.sin(a)], [0, 1, 0], [np.sin(a), 0, np.cos(a)]], np.float32)
-        self.directions = np.ascontiguousarray(light.directions @ spin)
+        self.directions = np.ascontiguousarray(in_picture(light.directions, -turn), np.float32)
 
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
         samples = self.samples

@@ -130,7 +130,7 @@ def render_to(
     from collage.core.images.store import ImageStore
     from collage.core.project.folder import load_project, project_folder
     from collage.core.project.looks import LOOKS
-    from collage.core.project.pictures import frame_file, in_grazing_light, picture_request, turned, without_reliefs
+    from collage.core.project.pictures import frames_of, in_grazing_light, picture_request, without_reliefs
     from collage.core.render.files import check_picture_file, check_view
     from collage.core.render.renderer import Renderer
     from collage.core.render.request import Quality
@@ -150,11 +150,9 @@ def render_to(
     request = in_grazing_light(without_reliefs(request, without)) if grazing else without_reliefs(request, without)
     files = level_files(load_settings())
     renderer = Renderer(library, ImageStore(files=files))
-    for number in range(1, max(frames.count, 1) + 1):
-        file = frame_file(out, number) if frames.count else out
+    for file, one in frames_of(request, out, frames.count, light=frames.light):
         if frames.resume and file.is_file():
             continue
-        one = turned(request, (number - 1) / frames.count, light=frames.light) if frames.count else request
         yield file, _render(renderer, one, file, layers, bits)
     if files is not None:
         files.settle()  # maps that were read now lie ready for the next picture

@@ -24,7 +24,7 @@ from collage.app.shell.studio import Studio
 from collage.app.widgets.choosing import IMAGES, choose_file
 from collage.app.widgets.fields import ColourField
 from collage.app.widgets.number_field import NumberField
-from collage.app.widgets.panels import fill, quiet, scroll_area, title
+from collage.app.widgets.panels import empty, fill, quiet, scroll_area, title
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import lights as acts
 from collage.core.base.errors import CollageError
@@ -186,12 +186,7 @@ class LightsPanel(QFrame):
         self._show_values(bench)
 
     def _build_list(self, bench: Bench) -> None:
-        while self.list.count():
-            item = self.list.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self.list)
         for number, light in enumerate(bench.lights):
             self.list.addWidget(self._row(number, light.name, light.on))
         self.list.addWidget(self._row(ENVIRONMENT, "Environment", bench.environment.on))

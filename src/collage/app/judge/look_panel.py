@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from collage.app.judge.scopes import Histogram, Waveform
+from collage.app.judge.scopes import Histogram, Scope, Waveform
 from collage.app.judge.view import USUAL, JudgeView, luminance
 from collage.app.preview.viewport import noise_words
 from collage.app.widgets.number_field import NumberField
@@ -139,7 +139,7 @@ class LookPanel(QFrame):
 
     def _add_scopes(self, whole: QVBoxLayout) -> None:
         self.histogram, self.waveform = Histogram(self.view), Waveform(self.view)
-        self.scopes: dict[str, Histogram | Waveform] = {"Histogram": self.histogram, "Waveform": self.waveform}
+        self.scopes: dict[str, Scope] = {"Histogram": self.histogram, "Waveform": self.waveform}
         line, group = QHBoxLayout(), QButtonGroup(self)
         line.setSpacing(4)
         for name, scope in self.scopes.items():

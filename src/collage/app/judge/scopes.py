@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QWidget
 
 from collage.app.judge.view import JudgeView
 from collage.app.theme import Theme
+from collage.core.images.colour import LUMINANCE
 from collage.core.render.request import Picture
 
 BINS = 128
 COLUMNS, LEVELS = 160, 64  # of the waveform
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 
 
 def brightness(picture: Picture) -> tuple[np.ndarray, np.ndarray]:
@@ -24,16 +24,27 @@ def brightness(picture: Picture) -> tuple[np.ndarray, np.ndarray]:
     return bright, np.ones(bright.shape, bool)
 
 
-class Histogram(QWidget):
+class Scope(QWidget):
+    """Something that is drawn of the view's picture, anew with each."""
+
+    def __init__(self, view: JudgeView, name: str, tip: str, height: int) -> None:
+        super().__init__()
+        self.view, self.theme = view, view.theme
+        self.setFixedHeight(height)
+        self.setToolTip(tip)
+        self.setAccessibleName(name)
+        view.shown_changed.connect(self.update)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.theme = theme
+        self.update()
+
+
+class Histogram(Scope):
     """How many pixels are how bright, as shown, dark at the left."""
 
     def __init__(self, view: JudgeView) -> None:
-        super().__init__()
-        self.view, self.theme = view, view.theme
-        self.setFixedHeight(72)
-        self.setToolTip("Brightness as shown, without the surround")
-        self.setAccessibleName("Histogram")
-        view.shown_changed.connect(self.update)
+        super().__init__(view, "Histogram", "Brightness as shown, without the surround", 72)
 
     def counts(self) -> np.ndarray:
         """(BINS,) shares of the fullest bin; pixels that show no object are left out."""
@@ -42,10 +53,6 @@ class Histogram(QWidget):
         bright, there = brightness(self.view.picture)
         found = np.bincount((bright[there] * (BINS / 256)).astype(int), minlength=BINS)[:BINS]
         return np.asarray(found / max(found.max(), 1))
-
-    def set_theme(self, theme: Theme) -> None:
-        self.theme = theme
-        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -62,16 +69,11 @@ class Histogram(QWidget):
         painter.end()
 
 
-class Waveform(QWidget):
+class Waveform(Scope):
     """For every column of the picture how many of its pixels are how bright, as shown, dark at the bottom."""
 
     def __init__(self, view: JudgeView) -> None:
-        super().__init__()
-        self.view, self.theme = view, view.theme
-        self.setFixedHeight(96)
-        self.setToolTip("Brightness across the picture, as shown, without the surround")
-        self.setAccessibleName("Waveform")
-        view.shown_changed.connect(self.update)
+        super().__init__(view, "Waveform", "Brightness across the picture, as shown, without the surround", 96)
 
     def counts(self) -> np.ndarray:
         """(LEVELS, COLUMNS): bright at the top, shares of the fullest cell."""
@@ -83,10 +85,6 @@ class Waveform(QWidget):
         level = LEVELS - 1 - (bright[row, column] * (LEVELS / 256)).astype(int)
         np.add.at(out, (level, column * COLUMNS // bright.shape[1]), 1)
         return np.asarray(out / max(out.max(), 1))
-
-    def set_theme(self, theme: Theme) -> None:
-        self.theme = theme
-        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

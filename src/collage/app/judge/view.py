@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import TypeVar
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, Signal
@@ -14,9 +16,11 @@ from collage.app.theme import font
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import lights as acts
 from collage.core.base.errors import CollageError
+from collage.core.images.colour import LUMINANCE
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
-from collage.core.render.pick import Picked, caster_of, pick, place_at
+from collage.core.render.pick import caster_of, pick, place_at
+from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import AreaLight, Camera, Light
@@ -29,6 +33,7 @@ SHADOWING = "Drag the shadow to where it should fall · Esc ends"
 NO_SHADOW = "Nothing keeps this light away from there · drag a shadow of it"
 FOCUSING = "Click what is to be sharp"
 USUAL = Tracing(samples=128, noise=0.01)
+Found = TypeVar("Found")
 PIN = 4.0  # pixels, half the side of a corner's pin
 
 
@@ -171,12 +176,14 @@ class JudgeView(BenchView):
         else:
             super().keyPressEvent(event)
 
-    def _picked(self, point: QPointF) -> Picked | None:
-        """What of the bench a point of the widget shows."""
+    def _found(
+        self, find: Callable[[Renderer, PictureRequest, float, float], Found | None], point: QPointF
+    ) -> Found | None:
+        """What is found of the bench where a point of the widget shows it."""
         request = self.shown or self.request()
         across, down = point.x() / max(self.width(), 1), point.y() / max(self.height(), 1)
         try:
-            return pick(self.renderer, request, across * request.width, down * request.height)
+            return find(self.renderer, request, across * request.width, down * request.height)
         except CollageError as error:
             self.failed.emit(error)
             return None
@@ -198,18 +205,8 @@ class JudgeView(BenchView):
         shape = QPolygonF([QPointF(*place) for place in places])
         return shape.containsPoint(point, Qt.FillRule.WindingFill)
 
-    def _under(self, point: QPointF) -> np.ndarray | None:
-        """(3,): the place of a surface, or of the ground, that a point of the widget shows."""
-        request = self.shown or self.request()
-        across, down = point.x() / max(self.width(), 1), point.y() / max(self.height(), 1)
-        try:
-            return place_at(self.renderer, request, across * request.width, down * request.height)
-        except CollageError as error:
-            self.failed.emit(error)
-            return None
-
     def _take_shadow(self, point: QPointF) -> None:
-        place, light = self._under(point), self.in_hand
+        place, light = self._found(place_at, point), self.in_hand
         if place is not None and light is not None:
             self._caster = caster_of(self.renderer, self.shown or self.request(), place, light)
         if self._caster is None:
@@ -217,14 +214,14 @@ class JudgeView(BenchView):
 
     def _put_shadow(self, point: QPointF) -> None:
         """Moves the light so that the shadow that was taken falls at a point of the picture."""
-        place = self._under(point) if self._caster is not None else None
+        place = self._found(place_at, point) if self._caster is not None else None
         if place is not None and self._caster is not None:
             self._cross = point
             acts.put_shadow(self.session, self.light, tuple(place), tuple(self._caster))  # type: ignore[arg-type]
 
     def _put(self, point: QPointF) -> None:
         """Moves the light so that it is mirrored at a point of the picture."""
-        found = self._picked(point)
+        found = self._found(pick, point)
         if found is not None:
             self._cross = point
             acts.put_highlight(self.session, self.light, found.place, found.facing)
@@ -297,7 +294,7 @@ class JudgeView(BenchView):
         if not self.focusing:
             return
         self.focus_by_click(False)
-        found = self._picked(QPointF(point))
+        found = self._found(pick, QPointF(point))
         if found is not None:
             self.look(self.camera.focused_at(np.array(found.place)))
 
@@ -335,5 +332,5 @@ def outline(light: Light, camera: Camera) -> tuple[np.ndarray, np.ndarray]:
 
 def luminance(linear: np.ndarray) -> float:
     """Of linear Rec. 709 light (3,)."""
-    found = float(linear @ np.array([0.2126, 0.7152, 0.0722]))
+    found = float(linear @ LUMINANCE)
     return found if math.isfinite(found) else 0.0

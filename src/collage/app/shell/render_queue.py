@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from collage.app.shell.jobs import Jobs, Ticket
-from collage.app.widgets.panels import Elided
+from collage.app.widgets.panels import Elided, empty
 from collage.app.widgets.progress_line import ProgressLine
 from collage.core.base.errors import CollageError
 from collage.core.base.progress import Steps
@@ -154,12 +154,7 @@ class QueueList(QWidget):
         self.queue.moved.disconnect(self._show)
 
     def _build(self) -> None:
-        while self.grid.count():
-            item = self.grid.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        empty(self.grid)
         self.rows = {}
         for number, place in enumerate(self.queue.places):
             order = self.queue.order(place)

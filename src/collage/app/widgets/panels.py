@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QApplication, QFrame, QLabel, QScrollArea, QSizePolicy, QSplitter, QWidget
+from PySide6.QtWidgets import QApplication, QFrame, QLabel, QLayout, QScrollArea, QSizePolicy, QSplitter, QWidget
 
 
 def title(text: str) -> QLabel:
@@ -63,6 +63,16 @@ def fill(area: QScrollArea, inside: QWidget) -> None:
         before.hide()
         before.deleteLater()
     area.setWidget(inside)
+
+
+def empty(layout: QLayout) -> None:
+    """Takes all widgets out of a layout, and lets go of them."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
 
 
 class Elided(QLabel):

@@ -15,6 +15,9 @@ from collage.core.kernels import Family
 
 sampling = Family("sampling")
 
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+"""What red, green and blue of linear Rec. 709 count for in it (ITU-R BT.709)."""
+
 LINEAR_NAMES = {"", "none", "raw", "data", "lin_rec709", "lin_srgb", "linear"}
 
 _AP1_TO_709 = (

@@ -11,6 +11,7 @@ from pydantic import Field
 from collage.core.base.errors import CollageError
 from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Steps, finished
+from collage.core.images.colour import LUMINANCE
 from collage.core.images.files import MAX_SIDE
 from collage.core.images.perspective import Corners, rectangle, straight
 
@@ -103,7 +104,7 @@ def luminance(values: np.ndarray) -> np.ndarray:
     """(h, w) of (h, w, c) values with the weights of Rec. 709."""
     if values.shape[2] < 3:
         return values[:, :, 0]
-    return values[:, :, :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)  # type: ignore[no-any-return]
+    return values[:, :, :3] @ LUMINANCE.astype(np.float32)  # type: ignore[no-any-return]
 
 
 def straightened(values: np.ndarray, angle: float) -> np.ndarray:

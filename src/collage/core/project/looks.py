@@ -13,10 +13,10 @@ from collage.core.document.making import card, given
 from collage.core.document.materials import new_material, surface_card
 from collage.core.document.model import Card, Network, Wire
 from collage.core.render.request import PictureRequest
+from collage.core.render.uv_picture import CHECKS
 
 UVS, PATTERN, OCCLUSION = "uvs", "test pattern", "occlusion"
 OBJECT_IDS, PART_IDS, MATERIAL_IDS = "object ids", "part ids", "material ids"
-CHECKS = 16.0  # across a tile, as in pictures of UVs
 REACH = 0.1  # metres that something may be away to shade a place
 RAYS = 64
 
@@ -25,7 +25,7 @@ Cards = tuple[Card, ...]
 
 def checks(uv_set: str = "") -> Cards:
     """Fine and coarse checks on a UV set, the first one if left out; the last card puts them out."""
-    sorts = (("fine", CHECKS, 0.42, 0.16), ("coarse", CHECKS / 4, 1.0, 0.7))
+    sorts = (("fine", float(CHECKS), 0.42, 0.16), ("coarse", CHECKS / 4, 1.0, 0.7))
     return (
         card("look_uv", "geompropvalue", "vector2", (0, 0), geomprop=("string", uv_set)) if uv_set
         else card("look_uv", "texcoord", "vector2", (0, 0)),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -70,6 +70,16 @@ def turned(request: PictureRequest, share: float, *, light: bool = False) -> Pic
 def frame_file(path: Path, number: int) -> Path:
     """The file of a frame, by its number from 1, beside the file that was asked for."""
     return path.with_name(f"{path.stem}.{number:04d}{path.suffix}")
+
+
+def frames_of(
+    request: PictureRequest, out: Path, count: int, *, light: bool = False
+) -> Iterator[tuple[Path, PictureRequest]]:
+    """One picture and its file, or those of `count` frames that go once round. light : see `turned`."""
+    if not count:
+        yield out, request
+    for number in range(count):
+        yield frame_file(out, number + 1), turned(request, number / count, light=light)
 
 
 TEST_PATTERN = "\x00test pattern"  # no material of a project has such a name

@@ -22,7 +22,7 @@ from collage.core.base.frozen import Frozen
 from collage.core.base.progress import Progress, Steps, within
 from collage.core.base.safe_write import is_running, write_bytes
 from collage.core.project.folder import load_project, save_project
-from collage.core.project.pictures import frame_file, picture_request, turned
+from collage.core.project.pictures import frames_of, picture_request
 from collage.core.project.state import Project
 from collage.core.render.files import write_picture
 from collage.core.render.renderer import Renderer
@@ -97,8 +97,12 @@ def read(place: Path) -> Order | None:
 
 def waiting(root: Path | None = None) -> list[Path]:
     """All renders on disk that can be read, in their order, whoever is at them."""
-    places = sorted((root or default_root()).glob("*-*-*"), key=lambda one: one.name.partition("-")[2])
-    return [place for place in places if read(place) is not None]
+    return [place for place in _places(root) if read(place) is not None]
+
+
+def _places(root: Path | None) -> list[Path]:
+    """The folders of all renders, in the order in which they were asked for."""
+    return sorted((root or default_root()).glob("*-*-*"), key=lambda one: one.name.partition("-")[2])
 
 
 def own(root: Path | None = None) -> list[Path]:
@@ -109,7 +113,7 @@ def own(root: Path | None = None) -> list[Path]:
 def left(root: Path | None = None) -> list[Path]:
     """Renders of processes that are gone, which this one takes over, in their order; what cannot be read goes."""
     found = []
-    for place in sorted((root or default_root()).glob("*-*-*"), key=lambda one: one.name.partition("-")[2]):
+    for place in _places(root):
         process, _, rest = place.name.partition("-")
         if not process.isdigit() or is_running(int(process)):
             continue
@@ -151,10 +155,10 @@ def rendering(renderer: Renderer, place: Path, cancelled: Callable[[], bool]) ->
         order.region,
     )
     count = max(order.frames, 1)
-    for number in range(order.done, count):
-        one = turned(request, number / order.frames, light=order.light) if order.frames else request
+    for number, (file, one) in enumerate(frames_of(request, Path(order.out), order.frames, light=order.light)):
+        if number < order.done:
+            continue
         picture = yield from within(_picture(renderer, one, place, cancelled), number / count, (number + 1) / count)
-        file = frame_file(Path(order.out), number + 1) if order.frames else Path(order.out)
         write_picture(picture, file, layers=order.layers, bits=order.bits)
         (place / EXPOSED).unlink(missing_ok=True)
         order = (read(place) or order).model_copy(update={"done": number + 1})  # it may be held meanwhile

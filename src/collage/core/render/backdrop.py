@@ -46,10 +46,6 @@ class Backdrop:
         """(pixels, 3) float32: the picture of what was exposed, (pixels, 4), see `film.on_film`."""
         return np.ascontiguousarray(exposed[:, :3] + exposed[:, 3:] * self.light(window))
 
-    def shown(self, linear: np.ndarray, alpha: np.ndarray | None) -> np.ndarray:
-        """(pixels, 3): the light that a screen is to show: of what covers a pixel, where nothing is behind it."""
-        return linear if alpha is None else linear / np.maximum(alpha, 1e-4)[:, None]
-
     def alpha(self, exposed: np.ndarray) -> np.ndarray | None:
         """(pixels,) float32: how much of each pixel something covers; None where it does not count."""
         return np.clip(1 - exposed[:, 3], 0, 1) if self.is_nothing else None

@@ -20,7 +20,7 @@ import numpy as np
 import platformdirs
 
 from collage.core.base.safe_write import replacing
-from collage.core.images.colour import to_linear
+from collage.core.images.colour import LUMINANCE, to_linear
 from collage.core.images.files import pixels_in_parts
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES, SIZES
@@ -74,7 +74,7 @@ def neutral_balance(light: EnvironmentLight) -> tuple[float, float, float]:
     size = IRRADIANCE_SIZE + 2
     up = octahedron(IRRADIANCE_SIZE)[:, 1].argmax()
     colour = np.maximum(light.maps[-size * size :][up].astype(float), 1e-6)
-    grey = float(colour @ [0.2126, 0.7152, 0.0722])
+    grey = float(colour @ LUMINANCE)
     red, green, blue = (float(one) for one in np.clip(grey / colour, 0.05, 20))
     return red, green, blue
 
@@ -95,7 +95,7 @@ def load_environment(path: Path | None) -> EnvironmentLight:
     kept = Path(platformdirs.user_cache_dir("collage")) / "environments" / f"{key}.npz"
     found = _from_cache(kept)
     if found is None:
-        found = prepare(picture)
+        found = prepare(picture, key)
         _to_cache(kept, found)
     return replace(found, key=key, remarks=remarks)
 
@@ -211,8 +211,9 @@ def in_picture(ways: np.ndarray, degrees: float) -> np.ndarray:
     return np.stack([x * np.cos(a) + z * np.sin(a), y, z * np.cos(a) - x * np.sin(a)], axis=1)
 
 
-def prepare(picture: np.ndarray) -> EnvironmentLight:
-    """Makes a picture ready. picture : (h, w, c) of linear light (8 and 16 bits are taken as sRGB)."""
+def prepare(picture: np.ndarray, key: str = "") -> EnvironmentLight:
+    """Makes a picture ready. picture : (h, w, c) of linear light (8 and 16 bits are taken as sRGB). key : its own, if
+    it is known."""
     made = _Narrowed(*picture.shape[:2])
     made.add(_cleaned(_linear(_three(picture)), np.zeros(3, int)))
     linear = made.picture()
@@ -224,7 +225,7 @@ def prepare(picture: np.ndarray) -> EnvironmentLight:
         levels = list(pool.map(lambda make: make(), [*makes, partial(_irradiance, small, weight, way)]))
     directions, radiance = _shadow_directions(small, weight)
     maps = np.concatenate(levels).astype(np.float32)
-    return EnvironmentLight(maps, directions, radiance, linear, _key(picture))
+    return EnvironmentLight(maps, directions, radiance, linear, key or _key(picture))
 
 
 def _linear(picture: np.ndarray) -> np.ndarray:
@@ -289,7 +290,7 @@ def _glossy(pyramid: Pyramid, roughness: float, size: int, count: int) -> np.nda
 def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Directions where shadows are looked for: half of them where light is, half everywhere."""
     index = np.arange(SETS * PER_SET)
-    luminance = colour @ [0.2126, 0.7152, 0.0722]
+    luminance = colour @ LUMINANCE
     power = luminance * angle
     height = int(np.sqrt(len(colour) / 2))
     share = (power / power.sum() if power.sum() > 0 else angle / angle.sum()).reshape(height, 2 * height)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from collage.core.images.colour import srgb_to_linear
+from collage.core.images.colour import LUMINANCE, srgb_to_linear
 from collage.core.nodes.behaviour import Array
 
 EXPOSURE, PLAUSIBLE = "exposure", "plausible"
@@ -15,7 +15,7 @@ MARK_DARK = (0.05, 0.09, 0.30)  # what is lost or too dark
 
 # sRGB codes of base colours (S. Lagarde and C. de Rousiers, Moving Frostbite to PBR, SIGGRAPH 2014 course, 4.5)
 PLAIN_RANGE, METAL_RANGE = (30, 240), (180, 255)
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_LUMINANCE = LUMINANCE.astype(np.float32)
 
 
 def in_stops(linear: np.ndarray) -> np.ndarray:

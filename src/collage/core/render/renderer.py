@@ -25,7 +25,7 @@ from collage.core.render.heights import HEIGHTS
 from collage.core.render.lighting import COARSE, COMPLETE, FIRST, STAGES, View
 from collage.core.render.plans import Plans
 from collage.core.render.relief import ReliefMaker, Reliefs
-from collage.core.render.request import Picture, PictureRequest, whole_region
+from collage.core.render.request import Picture, PictureRequest, uncovered, whole_region
 from collage.core.render.samples import Samples, Window, find_samples
 from collage.core.render.surface import (
     Surface,
@@ -149,7 +149,7 @@ class Renderer:
                 alpha[inside] = clear.reshape(tile.outer.height, tile.outer.width)[tile.rows, tile.columns]
             linear[inside] = made
             pixels = np.ascontiguousarray(made).reshape(-1, 3)
-            pixels = work.backdrop.shown(pixels, None if alpha is None else alpha[inside].reshape(-1))
+            pixels = uncovered(pixels, None if alpha is None else alpha[inside].reshape(-1))
             display[inside] = developed(request, pixels, self.workers).reshape(made.shape)
             if picked:
                 triangle[inside] = scene.undivided(view.samples.triangle[tile.rows, tile.columns])
@@ -227,7 +227,7 @@ class Renderer:
         work.note_broken_tiles()
         shape = (request.height, request.width, 3)
         linear, alpha = work.backdrop.under(film), work.backdrop.alpha(film)
-        display = developed(request, work.backdrop.shown(linear, alpha), self.workers).reshape(shape)
+        display = developed(request, uncovered(linear, alpha), self.workers).reshape(shape)
         return Picture(
             display,
             linear.reshape(shape),

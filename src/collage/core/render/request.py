@@ -98,6 +98,12 @@ class PictureRequest:
         return self.width, self.height
 
 
+def uncovered(linear: np.ndarray, alpha: np.ndarray | None) -> np.ndarray:
+    """(..., 3) float32: light of what covers pixels in part, as if it covered all of them. alpha : (...), how much it
+    covers; None where that does not count."""
+    return linear if alpha is None else np.asarray(linear / np.maximum(alpha, 1e-4)[..., None], np.float32)
+
+
 @dataclass(frozen=True, eq=False)
 class Picture:
     """A finished picture.
@@ -144,9 +150,7 @@ class Picture:
     @property
     def straight(self) -> np.ndarray:
         """(h, w, 3) float32: linear light, of what covers a pixel in part as if it covered all of it."""
-        if self.alpha is None:
-            return self.linear
-        return np.asarray(self.linear / np.maximum(self.alpha, 1e-4)[:, :, None], np.float32)
+        return uncovered(self.linear, self.alpha)
 
     @property
     def on_black(self) -> np.ndarray:

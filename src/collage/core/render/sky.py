@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from collage.core.images.colour import LUMINANCE
+
 EVEN = 0.02  # of the directions are drawn evenly, so that none that is bright between two texels is missed
 
 
@@ -28,7 +30,7 @@ def sky_table(picture: np.ndarray) -> SkyTable:
     """The table of a latitude-longitude picture (h, w, 3) float32, the top row first."""
     height, width = picture.shape[:2]
     sines = np.sin((0.5 - np.arange(height + 1) / height) * np.pi)
-    bright = picture.astype(np.float64) @ [0.2126, 0.7152, 0.0722]
+    bright = picture.astype(np.float64) @ LUMINANCE
     # light is read between texels, so each is as likely as the brightest around it asks for
     bright = (np.roll(bright, 1, axis=1) + 2 * bright + np.roll(bright, -1, axis=1)) / 4
     padded = np.pad(bright, ((1, 1), (0, 0)), mode="edge")

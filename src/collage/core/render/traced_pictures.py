@@ -16,7 +16,7 @@ from collage.core.render.film import developed
 from collage.core.render.host import Host
 from collage.core.render.layers import layers_of_picture
 from collage.core.render.lighting import COMPLETE
-from collage.core.render.request import Picture, PictureRequest
+from collage.core.render.request import Picture, PictureRequest, uncovered
 from collage.core.render.traced import BASE_COLOUR, SEEN_NORMAL, Exposed, Tracer
 from collage.core.render.work import Work
 
@@ -83,7 +83,7 @@ class TracedPicture:
         if self.how.denoised and done:
             guides = (exposed.guide(row).reshape(shape) for row in (BASE_COLOUR, SEEN_NORMAL))
             linear = denoised(linear, *guides)
-        shown = work.backdrop.shown(linear.reshape(-1, 3), alpha)
+        shown = uncovered(linear.reshape(-1, 3), alpha)
         display = developed(request, shown, self.renderer.workers).reshape(shape)
         scene = work.scene
         triangle = self.view.samples.triangle if self.view is not None else np.zeros((0, 0), np.int32)

@@ -129,9 +129,9 @@ class Work:
             return caches.even_environment()
 
     def _find_backdrop(self) -> Backdrop:
-        bench, around = self.request.bench, self.environment
-        shown = around is not None and bench.around.on and bench.around.behind in ("sharp", "blurred")
-        picture = self.renderer.caches.shown_behind(around, bench.around.behind) if around and shown else None
+        behind, around = self.request.bench.environment.behind, self.environment
+        shown = around is not None and behind in ("sharp", "blurred")
+        picture = self.renderer.caches.shown_behind(around, behind) if around is not None and shown else None
         return Backdrop(self.request, picture)
 
     def traceable(self, *, occlusion: bool = False) -> Traceable:

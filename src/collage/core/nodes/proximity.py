@@ -22,7 +22,6 @@ k = Family("proximity")
 NO_NUMBERS = np.zeros(0, int)
 RAYS_AT_ONCE = 2**18
 LEAST_RAYS = 4
-MANY_RAYS, FIRST_RAYS = 192, 0.4  # from so many on, this share of them looks where the others should go
 NEAREST, FURTHEST = 1e-5, 1e3  # metres that a ray may go
 LIFT = 2e-4  # metres above the surface where rays begin, or less for short ones
 LOOKED_THROUGH = 8  # other objects that a ray of one object's own goes through
@@ -36,18 +35,6 @@ def sphere(count: int) -> Array:
     height = 1 - 2 * number / count
     radius, angle = np.sqrt(1 - height * height), 2 * np.pi * GOLDEN * number
     return np.stack([radius * np.cos(angle), height, radius * np.sin(angle)], axis=1).astype(np.float32)
-
-
-@lru_cache(maxsize=32)
-def cells_of_disc(side: int) -> Array:
-    """(side side, 2) float32 places in a disc of radius 1, one in each cell of equal area, row by row: by turns further
-    out and further in than its middle, so that none of the lines along which things end passes between all of them."""
-    row, column = np.divmod(np.arange(side * side), side)
-    further = np.where((row + column) % 2, 0.25, -0.25)
-    x, y = (at + 0.5 + further * np.sign(at - (side - 1) / 2) for at in (column, row))
-    out = np.empty((side * side, 2), np.float32)
-    k.on_disc(np.float32(x / side), np.float32(y / side), out)
-    return out
 
 
 @lru_cache(maxsize=32)
@@ -144,16 +131,13 @@ def occlusion(ctx: Context, reach: Array, falloff: Array, inside: Array, others:
     """The share of the half sphere over a point that is closed within reach, by the cosine; 0 in the open.
 
     falloff : how much less what is further counts, 0 for all alike. inside : looks below the surface instead. Rays lie
-    on a spiral over a disc, raised to the half sphere (Malley's method); where there are many, one in each of its
-    cells, and the others in those cells where the first differ, at the outlines of what closes the sky.
+    on a spiral over a disc, raised to the half sphere (Malley's method).
     """
     points = ctx.at
     if not _has_rays(points):
         return _nothing()
-    asked, rays = _some(samples, points), Rays(points, _number(reach, NEAREST, FURTHEST), own=not _one(others))
-    side = int(np.sqrt(asked * FIRST_RAYS)) if asked >= MANY_RAYS else 0
-    places = cells_of_disc(side) if side else disc(asked)
-    count = len(places)
+    places = disc(_some(samples, points))
+    count, rays = len(places), Rays(points, _number(reach, NEAREST, FURTHEST), own=not _one(others))
     normal = rays.normal * np.float32(-1 if _one(inside) else 1)
     fade = np.float32(_number(falloff, 0, 64).max())
 
@@ -162,27 +146,13 @@ def occlusion(ctx: Context, reach: Array, falloff: Array, inside: Array, others:
         (origins, ways), far = np.empty((2, size * count, 3), np.float32), np.empty(size * count, np.float32)
         near, unturned = rays.reach[cut], np.zeros(size, np.float32)
         k.hemisphere(rays.position[cut], normal[cut], places, unturned, rays.lift[cut], near, origins, ways, far)
-        length, triangle = rays.lengths(_numbers(rays, cut, count), origins, ways, far)
+        number = np.repeat(np.arange(cut.start, cut.stop), count) if rays.own else NO_NUMBERS
+        length, triangle = rays.lengths(number, origins, ways, far)
         out = np.empty(size, np.float32)
-        if not side:
-            k.closed(length, triangle, near, fade, out)
-            return out
-        more = asked - count
-        (origins, ways), far = np.empty((2, size * more, 3), np.float32), np.empty(size * more, np.float32)
-        cells, lift = np.empty(size * more, np.int32), rays.lift[cut]
-        k.where_it_changes(
-            rays.position[cut], normal[cut], lift, near, length, triangle, fade, side, cells, origins, ways, far
-        )
-        further = rays.lengths(_numbers(rays, cut, more), origins, ways, far)
-        k.closed_by_cells(length, triangle, *further, cells, near, fade, out)
+        k.closed(length, triangle, near, fade, out)
         return out
 
-    return _per_point(points, asked, read)
-
-
-def _numbers(rays: Rays, cut: slice, count: int) -> Array:
-    """(n count,) the number of the point of each ray, where it is asked for."""
-    return np.repeat(np.arange(cut.start, cut.stop), count) if rays.own else NO_NUMBERS
+    return _per_point(points, count, read)
 
 
 WORN, FILLED, BOTH = 0, 1, 2

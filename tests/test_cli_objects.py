@@ -68,6 +68,8 @@ def test_an_object_is_subdivided(tmp_path: Path) -> None:
     assert load_project(folder)[0].bench.objects[0].division.detail == 0.005
     assert collage("objects", "subdivide", folder, name, "--detail", "0").returncode == 0
     assert load_project(folder)[0].bench.objects[0].division.detail is None
+    assert collage("objects", "subdivide", folder, name, "--by-view").returncode == 0
+    assert load_project(folder)[0].bench.objects[0].division.by_view
     assert collage("objects", "subdivide", folder, name, "--crease", "400").returncode == 1
     failed = collage("objects", "subdivide", folder, name, "20")
     assert failed.returncode == 1

@@ -264,11 +264,15 @@ def subdivide(
     detail: Annotated[
         float | None, typer.Option(min=0, help="Millimetres: what is finer is shaded only. 0 for all that fits.")
     ] = None,
+    by_view: Annotated[
+        bool | None, typer.Option("--by-view/--by-height", help="As finely as the picture shows, or as the height is.")
+    ] = None,
 ) -> None:
     """Subdivide an object where a material displaces it."""
     from collage.core.actions import objects
 
-    given: dict[str, object] = {"smooth": smooth, "crease": crease, "hold_borders": hold_borders}
+    given: dict[str, object] = {"smooth": smooth, "crease": crease, "hold_borders": hold_borders,
+                                "by_view": by_view}  # fmt: skip
     changes = {key: one for key, one in given.items() if one is not None}
     if detail is not None:
         changes["detail"] = detail / 1000 if detail > 0 else None

@@ -125,8 +125,9 @@ def test_an_object_is_displaced_subdivided_by_its_menu_and_flat_again(window) ->
     menu = preview.assign_menu(0)
     levels = next(action.menu() for action in menu.actions() if action.text() == "Subdivision")
     texts = [action.text() for action in levels.actions()]
-    assert texts[:9] == [
+    assert texts[:10] == [
         "Automatic",
+        "Automatic, finer near the camera",
         "None",
         "1 level",
         *(f"{n} levels" for n in range(2, 7)),
@@ -146,9 +147,20 @@ def test_an_object_is_displaced_subdivided_by_its_menu_and_flat_again(window) ->
     assert session.bench.objects[0].division.detail == 0.005
     for _ in range(4):
         session.history.undo()
-    levels.actions()[1].trigger()
+    levels.actions()[2].trigger()
     assert session.bench.objects[0].division.level == 0
     assert session.history.undo_label == "Subdivision 0: Ball"
+    levels.actions()[1].trigger()
+    assert session.bench.objects[0].division.level is None
+    assert settle(window)
+    far = preview.picture.objects == 0
+    levels = next(action.menu() for action in preview.assign_menu(0).actions() if action.text() == "Subdivision")
+    assert next(action.text() for action in levels.actions() if action.isChecked()) == levels.actions()[1].text()
+    preview.look(Camera(turn=0, height=20, distance=0.5, target=(0, 0.1, 0)))
+    assert settle(window)
+    assert (preview.picture.objects == 0).sum() > 1.5 * far.sum()
+    preview.look(Camera(turn=0, height=20, distance=0.8, target=(0, 0.1, 0)))
+    session.history.undo()
     assert settle(window)
     assert (preview.picture.display != displaced.display).any(), "few faces cannot follow the noise"
     for _ in range(2):

@@ -83,11 +83,11 @@ def material(height: str, scale: float) -> Network:
 
 
 def bench_of(*objects: BenchObject, **more) -> Bench:
-    return Bench(objects=objects, lights=(AreaLight(),), camera=Camera(height=20, distance=1.2), **more)
+    return Bench(**{"objects": objects, "lights": (AreaLight(),), "camera": Camera(height=20, distance=1.2), **more})
 
 
 def request(bench: Bench, height: str = "noise", scale: float = 0.02, **more) -> PictureRequest:
-    return PictureRequest(bench, {"m": material(height, scale)}, 80, 60, **more)
+    return PictureRequest(bench, {"m": material(height, scale)}, **{"width": 80, "height": 60, **more})
 
 
 @pytest.fixture

@@ -52,6 +52,7 @@ from collage.core.scene.stage import Stage, length_text
 
 HINT = "Drag to orbit · Shift+drag to pan · wheel to zoom · Alt+drag moves the light · click picks an object"
 CREASES = (20.0, 40.0, 60.0, 180.0)  # degrees that the menu offers
+BY_VIEW = "Automatic, finer near the camera"
 DETAILS = (None, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05)  # metres, of the finest relief that moves a surface
 SMOOTHING = (None, 0.0, 20.0, 40.0, 60.0, 180.0)  # and for shading
 SECTION_KEY = Qt.Key.Key_L
@@ -496,12 +497,17 @@ class Preview(Viewport):
         """How finely the object is divided where a material displaces it."""
         now = item.division
         menu.setToolTip(action_of(objects_acts.subdivide).help)
-        for level in (None, *range(7)):
-            text = "Automatic" if level is None else f"{level} levels" if level > 1 else ("None", "1 level")[level]
-            action = menu.addAction(text, partial(objects_acts.subdivide, self.session, item.name, level=level))
-            action.setCheckable(True)
-            action.setChecked(level == now.level)
         change = partial(objects_acts.subdivide, self.session, item.name)
+        ways: list[tuple[str, int | None, bool]] = [
+            ("Automatic", None, False),
+            (BY_VIEW, None, True),
+            ("None", 0, False),
+        ]
+        ways += [(f"{level} levels" if level > 1 else "1 level", level, False) for level in range(1, 7)]
+        for text, level, by_view in ways:
+            action = menu.addAction(text, partial(change, level=level, by_view=by_view))
+            action.setCheckable(True)
+            action.setChecked(level == now.level and (level is not None or by_view == now.by_view))
         menu.addSection("Finest relief in the mesh")
         for detail in DETAILS:
             text = f"{length_text(detail)}; finer is shaded only" if detail else "As fine as fits"

@@ -24,6 +24,7 @@ from collage.core.geometry.subdivide import Cage, sum_by
 from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import ENOUGH, Displaced, Fine, fine_of, moved
+from collage.core.scene.pixel_size import PixelSize
 from collage.core.scene.scene import OBJECT, REGION, Scene
 
 HEIGHT, SCALE = "displacement", "scale"
@@ -65,13 +66,15 @@ def displaced(
     key: str,
     *,
     rounds: int = 0,
+    pixel: PixelSize | None = None,
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> tuple[Displaced, tuple[str, ...]]:
     """An object's mesh divided and moved, and remarks.
 
     number : the object's. scene : with nothing displaced. moving : what moves each region of the scene, None for
-    those that stay. rounds : in which it is divided further where the height asks for it. Raises Cancelled.
+    those that stay. rounds : in which it is divided further where the height asks for it. pixel : how large one is on
+    the object, where that says how finely. Raises Cancelled.
     """
     own = np.flatnonzero(scene.ids[OBJECT, :-1] == number)
     mover = _Mover(item, scene, moving, int(own[0]) if len(own) else 0, found, rounds > 0, workers, cancelled)
@@ -79,28 +82,39 @@ def displaced(
     corner = mover.told_apart(found.cage, found.cage.vertex)
     offsets = mover.mean(found, _at_corners(found, corner), found.cage.vertex[corner], vertices)
     if rounds:
-        found, offsets = _refined(found, offsets, mover, rounds)
+        found, offsets = _refined(found, offsets, mover, rounds, pixel)
     _tell_missed(found, offsets, mover)
     return moved(found, offsets, key), tuple(dict.fromkeys(mover.told))
 
 
 EVEN = 0.025  # of how much offsets differ, that one in the middle of an edge may be beside the mean of its ends
 SHORTEST = 1 / 4000  # of an edge, in sizes of the object
+ROUND = 1e-4  # of the object's size, that it may be so at least
+SHOWN = 0.5  # pixels that the middle of an edge may be beside its place
 
 
-def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, rounds: int) -> tuple[Fine, np.ndarray]:
-    """A mesh with edges halved where the offset in their middle is none of the offsets (v, 3) at their ends."""
-    cage, ways, tested = in_triangles(found.cage), found.ways, 0
+def _refined(
+    found: Fine, offsets: np.ndarray, mover: _Mover, rounds: int, pixel: PixelSize | None
+) -> tuple[Fine, np.ndarray]:
+    """A mesh with edges halved where the offset in their middle is none of the offsets (v, 3) at their ends, or where
+    a smooth surface bends more than their ends say."""
+    cage, ways, tested, bends = in_triangles(found.cage), found.ways, 0, _Bends(found)
     for _ in range(rounds):
         start, end = cage.vertex[cage.of_edge], cage.vertex[cage.following[cage.of_edge]]
         fresh = np.maximum(start, end) >= tested  # the others were even enough
         length = np.linalg.norm(cage.positions[start] - cage.positions[end], axis=1)
-        fresh &= length > max(SHORTEST * mover.reach, (mover.item.division.detail or 0) / 2)
+        size = pixel.at((cage.positions[start] + cage.positions[end]) / 2) if pixel else None
+        shortest = np.maximum(SHORTEST * mover.reach, (mover.item.division.detail or 0) / 2)
+        fresh &= length > (shortest if size is None else np.maximum(shortest, size))
         corner = mover.told_apart(cage, cage.edge)
         corner = corner[fresh[cage.edge[corner]]]
         middle = mover.mean(found, _at_middles(cage, ways, corner), cage.edge[corner], cage.edges)
-        error = np.linalg.norm(middle - (offsets[start] + offsets[end]) / 2, axis=1)
-        marked = fresh & (error > EVEN * float(np.linalg.norm(np.ptp(offsets, axis=0))) + 1e-9)
+        bent = bends.of_edges(cage, start, end)
+        error = np.linalg.norm(middle + bent - (offsets[start] + offsets[end]) / 2, axis=1)
+        even = np.maximum(EVEN * float(np.linalg.norm(np.ptp(offsets, axis=0))), ROUND * mover.reach)
+        even = even if size is None else SHOWN * size
+        marked = fresh & (error > even)
+        error = error if size is None else error / size
         room = (ENOUGH - len(cage.vertex) // 3) // 2  # a halved edge adds two triangles
         if marked.sum() > room:
             least = np.partition(error[marked], -room)[-room] if room > 0 else np.inf
@@ -109,9 +123,37 @@ def _refined(found: Fine, offsets: np.ndarray, mover: _Mover, rounds: int) -> tu
             break
         tested = len(cage.positions)
         cage, halved = refined(cage, marked)
+        cage.positions[tested:] += bent[halved]
+        bends.halve(start[halved], end[halved])
         offsets = np.concatenate([offsets, middle[halved]])
         ways = np.concatenate([ways, unit(ways[start[halved]] + ways[end[halved]])])
     return fine_of(cage, found.base, found.smoothed), offsets
+
+
+class _Bends:
+    """How far a smooth surface lies beside the middles of its edges: by a cubic curve that is at right angles to the
+    normals of both ends (A. Vlachos et al., Curved PN triangles, 2001). What is not smooth has none."""
+
+    def __init__(self, found: Fine) -> None:
+        self.smooth, count = found.smoothed, len(found.cage.positions)
+        self.normals = unit(sum_by(found.cage.vertex, found.normals, count))
+        self.hard = np.zeros(count, bool)  # vertices of sharp edges
+        self.hard[found.cage.vertex[found.one >= count]] = True
+
+    def of_edges(self, cage: Cage, start: np.ndarray, end: np.ndarray) -> np.ndarray:
+        """(edges, 3) metres."""
+        if not self.smooth:
+            return np.zeros((len(start), 3))
+        along = cage.positions[end] - cage.positions[start]
+        first, last = self.normals[start], self.normals[end]
+        bent = (last * (along * last).sum(axis=1)[:, None] - first * (along * first).sum(axis=1)[:, None]) / 8
+        bent[self.hard[start] | self.hard[end]] = 0
+        return np.asarray(bent)
+
+    def halve(self, start: np.ndarray, end: np.ndarray) -> None:
+        """Takes the middles of edges between these vertices (m,) as further vertices."""
+        self.normals = np.concatenate([self.normals, unit(self.normals[start] + self.normals[end])])
+        self.hard = np.concatenate([self.hard, self.hard[start] & self.hard[end]])
 
 
 class _Mover:

@@ -20,10 +20,12 @@ from collage.core.render.request import PictureRequest
 from collage.core.render.surface import Surface, plan_targets
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import BEGINNING, DEEPEST, ENOUGH_IN_MOTION, Displaced, Fine, fine, level_for
+from collage.core.scene.pixel_size import PixelSize, pixel_size
 from collage.core.scene.scene import Scene
 
 ROUNDS_OF = {"coarse": 3, "draft": 3, "final": 6, "traced": 3}
 """By the quality of a picture, how often edges may be halved; a coarse one shows what a draft has, if it is there."""
+MORE_BY_VIEW = 2  # rounds, for an object that is divided by what the picture shows
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,10 +33,12 @@ class Wanted:
     """How an object is to be displaced. moving : what moves each of its regions. key : names all of it.
 
     level : how often all of it is divided. rounds : in which it is divided further where the height asks for it.
+    pixel : how large one is on it, where that says how finely.
     """
 
     level: int
     rounds: int
+    pixel: PixelSize | None
     moving: tuple[Surface | None, ...]
     key: str
 
@@ -107,8 +111,9 @@ class ReliefMaker:
     ) -> tuple[Displaced, tuple[str, ...]]:  # fmt: skip
         divided = self._fine(item, one.level)
         return displaced(
-            item, number, divided, scene, moving, one.key, rounds=one.rounds, workers=workers, cancelled=cancelled
-        )
+            item, number, divided, scene, moving, one.key, rounds=one.rounds, pixel=one.pixel, workers=workers,
+            cancelled=cancelled,
+        )  # fmt: skip
 
     def _fine(self, item: BenchObject, level: int) -> Fine:
         how = item.division.smooth, item.division.crease, item.division.hold_borders
@@ -146,14 +151,18 @@ class ReliefMaker:
     ) -> Wanted:
         """Coarser for a moving hand, unless the fine one is there already."""
         mesh, asked = item.mesh(), None if enough else item.division.level
+        pixel = None
+        if item.division.by_view and asked is None and not enough:
+            pixel = pixel_size(request.bench.camera, item, request.width, request.height)
         choices = []
         for most, rounds in ((enough or BEGINNING, ROUNDS_OF[request.quality]), (ENOUGH_IN_MOTION, 0)):
             level = level_for(mesh, asked, most, item.division.detail)
             rounds = rounds if asked is None and not enough else 0
+            rounds += MORE_BY_VIEW if rounds and pixel else 0
             moved_by = (one.key if one else "" for one in moving)
-            parts = [item.key, f"{level} {rounds} {item.division}", *moved_by]
+            parts = [item.key, f"{level} {rounds} {item.division} {pixel if rounds else None}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
-            choices.append(Wanted(level, rounds, moving, key))
+            choices.append(Wanted(level, rounds, pixel, moving, key))
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
         return choices[1] if in_motion else choices[0]
 

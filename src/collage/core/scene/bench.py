@@ -83,7 +83,8 @@ class Division(Frozen):
     level : how often each face is divided; None where the height asks for it. smooth : whether the shape is rounded on
     the way. crease : degrees between two faces from which on their edge stays sharp even so. hold_borders : whether
     open borders stay where they are. detail : metres, of the finest forms that move the surface; what is finer is seen
-    in the light alone. None for as fine as the edges can carry.
+    in the light alone. None for as fine as the edges can carry. by_view : whether, where no level is given, edges are
+    halved as far as the picture shows it: near the camera more often.
     """
 
     level: int | None = Field(None, ge=0, le=8)
@@ -91,6 +92,7 @@ class Division(Frozen):
     crease: float = Field(40.0, ge=0, le=180)
     hold_borders: bool = False
     detail: float | None = Field(None, gt=0, le=100)
+    by_view: bool = False
 
 
 class BenchObject(Frozen):

@@ -65,13 +65,13 @@ def test_every_picture_is_that_of_a_renderer_that_saw_no_other(library, quality:
 
 
 def test_what_did_not_change_is_neither_traced_nor_evaluated_again(library, monkeypatch) -> None:
-    renderer, traced, add = Renderer(library), [], lighting._LightTarget.add
+    renderer, traced, add = Renderer(library), [], lighting.LightTarget.add
 
     def counted(*given) -> None:
         traced.append(1)
         add(*given)
 
-    monkeypatch.setattr(lighting._LightTarget, "add", counted)
+    monkeypatch.setattr(lighting.LightTarget, "add", counted)
     plain = BENCH.model_copy(update={"objects": BENCH.objects[:2]})
     drawn(renderer, plain, "draft")
     first, rays = renderer.cache.evaluated, len(traced)

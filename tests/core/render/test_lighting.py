@@ -142,15 +142,15 @@ def test_open_ground_has_no_shade(caches, sky) -> None:
 
 def _many_rays(view: View, sky: EnvironmentLight, chosen: np.ndarray) -> np.ndarray:
     """The open share of the environment's light at some samples, by the rays of sixteen patterns, nothing smoothed."""
-    total = np.zeros((6, view.samples.count), np.float32)
+    total = np.zeros((8, view.samples.count), np.float32)
     for pattern in range(16):
         only = np.where(chosen, pattern, -1).astype(np.int32)
         samples = replace(view.samples, donor=np.full(view.samples.count, -1, np.int32), pattern=only)
-        target = lighting._EnvironmentTarget(view.scene, samples, sky, 0.0)
+        target = lighting.EnvironmentTarget(view.scene, samples, sky, 0.0)
         for start in range(0, samples.count, MOST_BLOCK):
             cut = slice(start, min(start + MOST_BLOCK, samples.count))
             target.add(cut, 0, target.rays, total[:, cut])
-    return total[:3, chosen].mean(axis=0) / np.maximum(total[3:, chosen].mean(axis=0), 1e-9)
+    return total[:3, chosen].mean(axis=0) / np.maximum(total[4:7, chosen].mean(axis=0), 1e-9)
 
 
 def test_edges_have_the_shade_that_many_rays_find(caches, sky, workers) -> None:

@@ -22,6 +22,9 @@ GEOMETRY_ROWS = 15
 ALBEDO, F0, F90, SEEN_THROUGH, BRUSHED_LIGHT, COAT_LIGHT = range(6)
 REFLECTED = 6
 
+GROUND_GREY = 0.2
+"""What the ground sends back to what stands on it."""
+
 WAVELENGTHS = (0.61, 0.55, 0.465)
 """Micrometres that stand for red, green and blue."""
 

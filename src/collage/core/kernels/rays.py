@@ -181,6 +181,20 @@ def _place(pattern, number, per):
     return (pattern & (SUBSETS - 1)) * per + (number + (pattern >> 4) * (per // TURNS)) % per
 
 
+@njit(types.void(IN2, WHOLE1, types.Array(types.float64, 1, "C")), **LOOP)
+def areas_until(corners, object_of, out):
+    """The area (t,) of all triangles of objects up to each, m². corners : (3 t, 3 and more). object_of : (t + 1,)."""
+    total = 0.0
+    for i in range(out.size):
+        if object_of[i] >= 0:
+            a, b, c = corners[3 * i], corners[3 * i + 1], corners[3 * i + 2]
+            ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+            vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+            x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            total += math.sqrt(x * x + y * y + z * z) / 2
+        out[i] = total
+
+
 @njit(types.int64(ROWS2, ROWS2, WHOLE1, i4, i4, IN2, OUT2, OUT2), **LOOP)
 def environment_rays(position, normal, pattern, first, last, directions, origins, ways):
     """Shadow rays towards the environment; returns how many there are.
@@ -209,9 +223,9 @@ def environment_rays(position, normal, pattern, first, last, directions, origins
 
 @njit(types.void(ROWS2, WHOLE1, i4, i4, IN2, IN2, WHOLE1, OUT_ROWS2), **LOOP)
 def add_environment_light(normal, pattern, first, last, directions, radiance, blocked, out):
-    """Adds what environment_rays found to `out` (6, n): light that arrives, and light without occlusion.
+    """Adds what environment_rays found to `out` (8, n): light that arrives, and light without occlusion.
 
-    blocked : (rays,), -1 where a ray went free. radiance : (directions, 3), already over its density.
+    blocked : (rays,), -1 where a ray went free. radiance : (directions, 4), already over its density.
     """
     per = directions.shape[0] // SUBSETS
     at = 0
@@ -226,9 +240,9 @@ def add_environment_light(normal, pattern, first, last, directions, radiance, bl
                 continue
             free = blocked[at] < 0
             at += 1
-            for channel in range(3):
+            for channel in range(4):
                 light = cosine * radiance[k, channel]
-                out[3 + channel, i] += light
+                out[4 + channel, i] += light
                 if free:
                     out[channel, i] += light
 

@@ -50,6 +50,7 @@ from collage.core.kernels.reflection import (
 )
 
 F = np.float32
+OPEN = 6  # the row of how much of the half sphere is open, by the cosine
 f4 = types.float32
 OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
@@ -87,18 +88,6 @@ def _seen_through(surface, point, maps, turn, r, channel):
 
 
 @njit(**INLINE)
-def _bounced(albedo, part_open):
-    """Light bounced inside a hollow takes the surface's colour (J. Jimenez and others, Practical real-time strategies
-    for accurate indirect occlusion, 2016)."""
-    b1, b2, b3 = (
-        F(2.0404) * albedo - F(0.3324),
-        F(0.6417) - F(4.7951) * albedo,
-        F(2.7552) * albedo + F(0.6903),
-    )
-    return max(part_open, ((part_open * b1 + b2) * part_open + b3) * part_open)
-
-
-@njit(**INLINE)
 def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
     """Writes the light of the environment that the base and the fuzz send back."""
     i = point.at
@@ -116,7 +105,7 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
     fuzz, fuzz_back = layers.fuzz, layers.fuzz_back
     for channel in range(3):
         albedo = r[s.ALBEDO, channel]
-        bounced = _bounced(albedo, min(light[channel, i] / max(light[3 + channel, i], F(1e-9)), F(1)))
+        arrived = min(light[channel, i] / max(light[3 + channel, i], F(1e-9)), F(1))
         ahead = square(maps, IRRADIANCE, around_place[0], around_place[1], channel)
         around = ahead
         if point.turned_away > F(0):
@@ -131,10 +120,36 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
         specular = mirrored * (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gain * glossy_open
         if point.clear > F(0):
             specular += _seen_through(surface, point, maps, turn, r, channel)
-        body = (albedo * around * bounced + specular) * turn.strength * layers.through
-        fuzz_light = ahead * bounced * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * turn.strength
+        body = (albedo * around * arrived + specular) * turn.strength * layers.through
+        fuzz_light = ahead * arrived * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * turn.strength
         tint = coat_tint(surface, point, layers, r, channel)
         out[channel, i] = body * tint * (F(1) - fuzz * fuzz_back) + fuzz_light * fuzz
+
+
+@njit(**INLINE)
+def _add_bounced(surface, point, layers, light, turn, near, r, out):
+    """Adds the light that what is near sends back: as much of the directions as is closed shows surfaces that are lit
+    as those of the picture are in the mean, or by the environment as this one, and reflect as the ground and this one
+    do."""
+    i = point.at
+    closed = F(1) - light[OPEN, i]
+    if closed <= F(0):
+        return
+    glossy_closed = F(1) - _glossy_open(point.nv, light[OPEN, i], point.roughness)
+    deep = math.sqrt(min(F(2) * light[OPEN, i], F(1)))
+    fuzz = layers.fuzz * layers.fuzz_back
+    for channel in range(3):
+        albedo = r[s.ALBEDO, channel]
+        reflect = (albedo + F(s.GROUND_GREY)) / F(2)
+        own = light[channel, i] * turn.strength
+        around = (near[channel] + max(near[3 + channel], own)) * deep
+        sent = reflect * around / (F(1) - albedo * reflect * closed * closed)
+        gain = F(1) + r[s.F0, channel] * (F(1) / layers.single - F(1))
+        mirror = (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gain
+        body = (
+            (albedo * closed + mirror * glossy_closed) * layers.through * coat_tint(surface, point, layers, r, channel)
+        )
+        out[channel, i] += sent * (body * (F(1) - fuzz) + fuzz * surface[s.FUZZ_COLOUR + channel, i] * closed)
 
 
 @njit(**INLINE)
@@ -278,11 +293,11 @@ def shade(surface, geometry, light, lights, seen, maps, table, environment, r, r
     """Radiance (3, n) towards the eye of packed surfaces under an environment and lights.
 
     surface : (ROWS or MORE_ROWS, n), geometry : (GEOMETRY_ROWS, n), see kernels.packed.
-    light : (6, n), light of the environment that arrives through the gaps, and all of it.
+    light : (7, n), light of the environment that arrives through the gaps, all of it, and see OPEN.
     lights : (lights, COLUMNS), see kernels.lights; seen : (lights, n), how much of each is seen, 0 to 1.
     maps : (texels, 3), see kernels.levels. table : see render.energy.
-    environment : (3,), sine and cosine of its turn, and its strength. r : (REFLECTED, 3) and row : (1, COLUMNS), room
-    for one sample and one light.
+    environment : (9,), sine and cosine of its turn, its strength, and the light that surfaces near have, of lights and
+    of the environment. r : (REFLECTED, 3) and row : (1, COLUMNS), room for one sample and one light.
     """
     turn = Turn(environment[0], environment[1], environment[2])
     for i in range(out.shape[1]):
@@ -293,12 +308,36 @@ def shade(surface, geometry, light, lights, seen, maps, table, environment, r, r
         _lit_by_environment(surface, point, layers, light, maps, turn, r, out)
         if point.coat > F(0):
             _coat_reflection(point, layers, light, maps, turn, r, out)
+        _add_bounced(surface, point, layers, light, turn, environment[3:9], r, out)
         for k in range(lights.shape[0]):
             if seen[k, i] > F(0):
                 facing(lights, k, _place(geometry, i), row)
                 _add_light(surface, geometry, point, layers, row, 0, seen[k, i], r, out)
         for channel in range(3):
             out[channel, i] += surface[s.EMISSION + channel, i]
+
+
+@njit(types.void(IN2, IN2, IN2, IN2, OUT2, OUT1), **LOOP)
+def mean_received(position, normal, lights, seen, row, out):
+    """Irradiance over pi, (3,), that surfaces have from lights in the mean.
+
+    position, normal : (3, n). lights, seen : as for shade. row : (1, COLUMNS), room for one light.
+    """
+    for channel in range(3):
+        out[channel] = F(0)
+    for i in range(position.shape[1]):
+        place, up = (position[0, i], position[1, i], position[2, i]), (normal[0, i], normal[1, i], normal[2, i])
+        for k in range(lights.shape[0]):
+            if seen[k, i] > F(0):
+                facing(lights, k, place, row)
+                if row[0, KIND] == F(DISTANT):
+                    got = max(dot(up, light_direction(row, 0, place, up)), F(0)) / PI
+                else:
+                    got = rectangle(row, 0, place, up)
+                for channel in range(3):
+                    out[channel] += got * seen[k, i] * row[0, COLOUR + channel]
+    for channel in range(3):
+        out[channel] /= F(max(position.shape[1], 1))
 
 
 @njit(**INLINE)

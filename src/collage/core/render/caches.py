@@ -9,6 +9,8 @@ from collections.abc import Hashable, Mapping
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from collage.core.base.budget import Budget, Store
 from collage.core.base.safe_write import is_file
 from collage.core.evaluate.run import ResultCache
@@ -20,6 +22,7 @@ from collage.core.render.lighting import View
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import MANY
 from collage.core.render.sky import SkyTable, sky_table
+from collage.core.render.surrounding import Surrounding, surrounding_of
 from collage.core.scene.bench import UNBALANCED, Bench
 from collage.core.scene.displaced import Displaced, Fine
 from collage.core.scene.scene import NOT_DISPLACED, Scene, build_scene, shape_of
@@ -35,6 +38,8 @@ class RenderCaches:
         self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=4)
         self._behind: Store[Hashable, Pyramid] = Store(budget, lambda picture: picture.nbytes, most=2)
         self._skies: Store[str, SkyTable] = Store(budget, lambda sky: sky.nbytes, most=2)
+        self._surroundings: Store[Hashable, Surrounding] = Store(budget, lambda found: found.nbytes, most=6)
+        self._near: Store[Hashable, np.ndarray] = Store(budget, lambda found: found.nbytes, most=12)
         self.fine: Store[Hashable, Fine] = Store(budget, lambda mesh: mesh.nbytes, most=6)
         self.displaced: Store[Hashable, tuple[Displaced, tuple[str, ...]]] = Store(
             budget, lambda found: found[0].nbytes, most=12
@@ -99,6 +104,18 @@ class RenderCaches:
         """An environment as it is seen behind the objects, see `backdrop`."""
         return self._behind.get_or_make((light.key, behind), lambda: shown_behind(light, behind))
 
+    def near(self, scene: Scene, light: EnvironmentLight | None, turn: float, lights: np.ndarray) -> np.ndarray:
+        """(2, 3): the light that surfaces near others have, of lights and of an environment; see `surrounding`."""
+        found = self._surroundings.get_or_make(scene.shape, lambda: surrounding_of(scene))
+        out = np.zeros((2, 3), np.float32)
+        if len(lights):
+            key: Hashable = scene.shape, lights.tobytes()
+            out[0] = self._near.get_or_make(key, lambda: found.of_lights(lights))
+        if light is not None:
+            key = scene.shape, light.key, turn
+            out[1] = self._near.get_or_make(key, lambda: found.of_environment(light, turn))
+        return out
+
     def sky(self, light: EnvironmentLight) -> SkyTable:
         """An environment as paths see it."""
         return self._skies.get_or_make(light.key, lambda: sky_table(light.picture))
@@ -114,7 +131,8 @@ class RenderCaches:
     def clear(self) -> None:
         """Lets go of scenes, views, environments and results."""
         stores: tuple[Store[Any, Any], ...] = (
-            self._scenes, self._environments, self._behind, self._skies, self.views, self.fine, self.displaced,
+            self._scenes, self._environments, self._behind, self._skies, self._surroundings, self._near, self.views,
+            self.fine, self.displaced,
         )  # fmt: skip
         for store in stores:
             store.clear()

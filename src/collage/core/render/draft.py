@@ -46,7 +46,8 @@ def lit(
     layers = layers_of(inputs)
     turn = np.radians(environment.turn)
     strength = environment.strength if environment.on else 0.0
-    settings = np.array([np.sin(turn), np.cos(turn), strength], np.float32)
+    near = np.concatenate([light.near[0], light.near[1] * strength])
+    settings = np.array([np.sin(turn), np.cos(turn), strength, *near], np.float32)
     table = energy_table()
 
     def shaded(values: Mapping[str, Array], cut: slice) -> Array:
@@ -59,7 +60,7 @@ def lit(
         own = points.normal if points.own_normal is None else points.own_normal
         geometry[rows.OWN_NORMAL : rows.OWN_NORMAL + 3] = own[:, cut]
         here = slice(group.start + start, group.start + stop)
-        around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here]])
+        around = np.concatenate([light.arriving[:, here], light.unoccluded[:, here], light.open[None, here]])
         seen = np.ascontiguousarray(light.seen[:, here])
         result = np.empty((3, stop - start), np.float32)
         room = np.empty((rows.REFLECTED, 3), np.float32)

@@ -27,7 +27,7 @@ from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES
 from collage.core.render.octahedron import directions as octahedron
 
 SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
-_VERSION = b"9"  # of what is kept in the cache
+_VERSION = b"10"  # of what is kept in the cache
 WIDEST = 2048  # texels of the picture that light is traced from
 BRIGHTEST = 65504.0  # what a light of a picture may be: the most that half floats hold
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
@@ -39,8 +39,8 @@ class EnvironmentLight:
 
     maps : (texels, 3) float32, the filtered levels one after the other, each a square with a border (see octahedron
         and kernels.levels), and last the irradiance over pi: what white paper would send back.
-    directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 3), light from
-        there over the density of directions.
+    directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 4), light from there over
+        the density of directions, and what an even white one would send.
     picture : (h, w, 3) float32, what it was made of, at most WIDEST across.
     key : names the picture that it was made of. remarks : what was odd about it.
     """
@@ -64,7 +64,8 @@ _ARRAYS = ("maps", "directions", "radiance", "picture")
 def balanced(light: EnvironmentLight, by: tuple[float, float, float]) -> EnvironmentLight:
     """The same with its light multiplied by a colour."""
     factor = np.array(by, np.float32)
-    arrays = {name: getattr(light, name) * factor for name in ("maps", "radiance", "picture")}
+    arrays = {name: getattr(light, name) * factor for name in ("maps", "picture")}
+    arrays["radiance"] = light.radiance * np.append(factor, np.float32(1))
     return replace(light, **arrays, key=f"{light.key} {by}")
 
 
@@ -308,8 +309,9 @@ def _shadow_directions(colour: np.ndarray, angle: np.ndarray) -> tuple[np.ndarra
     # ones its second; a set has some of all of them, and shifts keep those from lying close together
     turn, part = index % first // SETS, index // first
     order = (index + 9 * turn + 6 * part) % SETS * PER_SET + turn * (PER_SET // TURNS) + part
-    way, radiance = np.empty((index.size, 3), np.float32), np.empty((index.size, 3), np.float32)
-    way[order], radiance[order] = to_direction(u, v), colour[at] / density[:, None]
+    way, radiance = np.empty((index.size, 3), np.float32), np.empty((index.size, 4), np.float32)
+    colours = np.concatenate([colour[at], np.ones((index.size, 1))], axis=1)
+    way[order], radiance[order] = to_direction(u, v), colours / density[:, None]
     return way, radiance
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Protocol
 
@@ -62,17 +62,33 @@ class Light:
 
     arriving, unoccluded : (3, n) irradiance over pi of an environment of strength 1, with and without what is in its
     way. lights : (lights, COLUMNS), see kernels.lights. seen : (lights, n), how much of each light is seen, 0 to 1.
-    key : names all that these numbers depend on.
+    open : (n,), how much of the half sphere is, by the cosine. near : (2, 3), light that surfaces near others have, of
+    the lights and of such an environment, see `surrounding`. key : names all that these numbers depend on.
     """
 
     arriving: np.ndarray
     unoccluded: np.ndarray
+    open: np.ndarray
     lights: np.ndarray
     seen: np.ndarray
     key: str
+    near: np.ndarray = field(default_factory=lambda: np.zeros((2, 3), np.float32))
 
 
-class _Target(Protocol):
+class Sender(Protocol):
+    """Where rays are sent from, see Samples."""
+
+    @property
+    def position(self) -> np.ndarray: ...
+    @property
+    def normal(self) -> np.ndarray: ...
+    @property
+    def pattern(self) -> np.ndarray: ...
+    @property
+    def donor(self) -> np.ndarray: ...
+
+
+class Target(Protocol):
     """Something that shadow rays are sent to."""
 
     channels: int
@@ -83,12 +99,12 @@ class _Target(Protocol):
         """Traces rays `first` up to `last` of a block of samples, and adds what they find to `out` (channels, n)."""
 
 
-class _EnvironmentTarget:
+class EnvironmentTarget:
     """The environment's light changes little from a sample to its donor, which looks in all directions."""
 
-    channels, rays, donated = 6, PER_SET, True
+    channels, rays, donated = 8, PER_SET, True
 
-    def __init__(self, scene: Scene, samples: Samples, light: EnvironmentLight, turn: float) -> None:
+    def __init__(self, scene: Scene, samples: Sender, light: EnvironmentLight, turn: float) -> None:
         self.scene, self.samples, self.room = scene, samples, _Room()
         self.radiance = light.radiance / np.float32(np.pi)
         self.pattern = np.where(samples.donor < 0, samples.pattern, np.int32(-1))
@@ -103,12 +119,12 @@ class _EnvironmentTarget:
         k.add_environment_light(normal, pattern, first, last, self.directions, self.radiance, blocked, out)
 
 
-class _LightTarget:
+class LightTarget:
     """A light's shadow may end between a sample and its donor: every sample has its own rays."""
 
     channels, rays, donated = 1, LIGHT_RAYS, False
 
-    def __init__(self, scene: Scene, samples: Samples, row: np.ndarray) -> None:
+    def __init__(self, scene: Scene, samples: Sender, row: np.ndarray) -> None:
         self.scene, self.samples, self.row, self.room = scene, samples, row, _Room()
         step = np.arange(k.SUBSETS * LIGHT_RAYS)
         # a rank-1 sequence over the light (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
@@ -146,7 +162,7 @@ class _Room(threading.local):
 class _Traced:
     """What the rays to one target have found so far, block by block."""
 
-    def __init__(self, target: _Target, samples: Samples) -> None:
+    def __init__(self, target: Target, samples: Samples) -> None:
         self.target, self.samples = target, samples
         self.sums = np.empty((target.channels, samples.count), np.float32)
         self.block = min(max(samples.count // 16, LEAST_BLOCK), MOST_BLOCK)  # samples
@@ -298,22 +314,23 @@ class View:
         """
         count = self.samples.count
         if environment is None:
-            around, keys = np.ones((6, count), np.float32), ["dark"]
+            around, keys = np.ones((8, count), np.float32), ["dark"]
         else:
             name = f"{environment.key} {turn}"
-            make = partial(_EnvironmentTarget, self.scene, self.samples, environment, turn)
+            make = partial(EnvironmentTarget, self.scene, self.samples, environment, turn)
             traced = self._kept(self._environments, name, KEPT_ENVIRONMENTS, make)
             around = traced.means(stage.environment, workers, cancelled)
             keys = [f"{name} {traced.done.min(initial=PER_SET)}"]
         seen = np.zeros((len(lights), count), np.float32)
         for at, row in enumerate(lights):
             name = _geometry_of(row)
-            traced = self._kept(self._lights, name, KEPT_LIGHTS, partial(_LightTarget, self.scene, self.samples, row))
+            traced = self._kept(self._lights, name, KEPT_LIGHTS, partial(LightTarget, self.scene, self.samples, row))
             seen[at] = traced.means(stage.light, workers, cancelled)[0]
             keys.append(f"{name} {row[columns.COLOUR : columns.COLOUR + 3]} {traced.done.min(initial=LIGHT_RAYS)}")
-        return Light(around[:3], around[3:], lights, seen, " ".join(keys))
+        open_share = np.minimum(around[3] / np.maximum(around[7], 1e-9), 1)
+        return Light(around[:3], around[4:7], open_share, lights, seen, " ".join(keys))
 
-    def _kept(self, store: OrderedDict[str, _Traced], name: str, limit: int, make: Callable[[], _Target]) -> _Traced:
+    def _kept(self, store: OrderedDict[str, _Traced], name: str, limit: int, make: Callable[[], Target]) -> _Traced:
         with self._lock:
             if name not in store:
                 store[name] = _Traced(make(), self.samples)

@@ -38,7 +38,6 @@ rays = Family("rays")
 BLOCK = 65_536  # paths that are followed together
 EYE_EFFORT, BOUNCED_EFFORT = 0.4, 0.08  # of the rays of masks
 LEAST_SAMPLES = 8  # after which noise is told
-GROUND_GREY = 0.2  # what the ground sends back to what stands on it
 
 
 @dataclass(frozen=True, eq=False)
@@ -385,7 +384,7 @@ def _ground(points: Points, some: np.ndarray) -> tuple[Array, Array, Array]:
     """The same for some points of the ground: matt grey."""
     assert points.view is not None
     surface = np.zeros((packed.ROWS, len(some)), np.float32)
-    surface[packed.BASE : packed.BASE + 3] = GROUND_GREY
+    surface[packed.BASE : packed.BASE + 3] = packed.GROUND_GREY
     surface[packed.ROUGHNESS], surface[packed.IOR] = 1, 1
     geometry = np.empty((packed.GEOMETRY_ROWS, len(some)), np.float32)
     for row in (packed.NORMAL, packed.COAT_NORMAL, packed.OWN_NORMAL):

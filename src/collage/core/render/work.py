@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -170,10 +170,11 @@ class Work:
         return film
 
     def _light(self, view: View) -> Light:
-        turn = self.request.bench.around.turn
-        return view.light(
-            self.environment, turn, self.lights, self.stage, workers=self.renderer.workers, cancelled=self.cancelled
+        turn, renderer = self.request.bench.around.turn, self.renderer
+        found = view.light(
+            self.environment, turn, self.lights, self.stage, workers=renderer.workers, cancelled=self.cancelled
         )
+        return replace(found, near=renderer.caches.near(self.scene, self.environment, turn, self.lights))
 
     def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
         """The samples of one object, (3, n), or (4, n) where something of the backdrop is seen."""

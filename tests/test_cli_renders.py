@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from collage.core.images.files import read_pixels
+from collage.core.images.files import read_info, read_pixels
 from collage.core.project.folder import save_project
 from collage.core.project.fresh import ball_project
 from command_line import collage
@@ -46,5 +46,7 @@ def test_a_region_and_a_depth(tmp_path: Path) -> None:
         == 0
     )
     assert read_pixels(tmp_path / "a.exr").shape == (10, 20, 3)
-    assert collage("render", folder, "-o", tmp_path / "a.png", *size, "--depth", "16").returncode == 1
+    assert collage("render", folder, "-o", tmp_path / "a.jpg", *size, "--depth", "16").returncode == 1
+    assert collage("render", folder, "-o", tmp_path / "a.png", *size, "--depth", "16").returncode == 0
+    assert read_info(tmp_path / "a.png").bits == 16
     assert collage("render", folder, "-o", tmp_path / "b.exr", *size, "--region", "10,5,200,10").returncode == 1

@@ -49,6 +49,31 @@ def test_renders_follow_each_other_and_go_on_when_the_dialog_is_closed(window, t
     assert read_pixels(tmp_path / "b.png").mean() > 40, "it shows the project as it was when it was asked for"
 
 
+def test_a_picture_is_written_with_as_many_bits_as_are_picked(window, tmp_path: Path) -> None:
+    dialog = dialog_of(window, tmp_path / "fine.exr")
+
+    def depths() -> list[str]:
+        return [dialog.bit_depth.itemText(at) for at in range(dialog.bit_depth.count())]
+
+    assert depths() == ["32 bit", "16 bit"]
+    dialog.path.setText(str(tmp_path / "fine.jpg"))
+    assert depths() == ["8 bit"]
+    dialog.path.setText(str(tmp_path / "fine.tif"))
+    assert depths() == ["8 bit", "16 bit"]
+    dialog.bit_depth.setCurrentText("16 bit")
+    dialog.start.click()
+    dialog.path.setText(str(tmp_path / "plain.png"))
+    assert dialog.bit_depth.currentText() == "16 bit", "PNG has it too"
+    dialog.bit_depth.setCurrentText("8 bit")
+    dialog.start.click()
+    assert wait_until(lambda: (tmp_path / "plain.png").is_file() and not window.studio.renders.places, 60)
+    fine, plain = read_pixels(tmp_path / "fine.tif"), read_pixels(tmp_path / "plain.png")
+    assert (fine.dtype, plain.dtype) == (np.uint16, np.uint8)
+    assert np.abs(fine / 257 - plain.astype(float)).max() < 0.6, "the same picture"
+    assert len(np.unique(fine)) > 4 * len(np.unique(plain))
+    dialog.reject()
+
+
 def test_a_render_is_held_and_goes_on_from_there(window, tmp_path: Path) -> None:
     queue = window.studio.renders
     dialog = dialog_of(window, tmp_path / "held.exr", width=160, height=100)

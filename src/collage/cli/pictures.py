@@ -57,7 +57,7 @@ def render(
         bool, typer.Option("--layers", help="Traced: direct and indirect light, surface and ids, in one EXR file.")
     ] = False,
     region: Annotated[str, typer.Option(help="A part alone: left,top,width,height in pixels of the whole.")] = "",
-    depth: Annotated[int, typer.Option(help="EXR: 16 or 32 bits a number.")] = 0,
+    depth: Annotated[int, typer.Option(help="Bits a number: PNG and TIFF 8 or 16, EXR 32 or 16.")] = 0,
     turntable: Annotated[int, typer.Option(min=0, help="So many frames of a camera that goes once round.")] = 0,
     light_turn: Annotated[int, typer.Option(min=0, help="So many frames of light that goes once round.")] = 0,
     resume: Annotated[bool, typer.Option("--resume", help="Leave frames that are there as they are.")] = False,
@@ -170,5 +170,5 @@ def _render(renderer: Renderer, request: PictureRequest, out: Path, layers: bool
         typer.echo(f"collage: in “{material}”: {problem}", err=True)
     for remark in picture.remarks:
         typer.echo(f"collage: {remark}", err=True)
-    write_picture(picture, out, layers=layers, bits=bits)
+    write_picture(request, picture, out, layers=layers, bits=bits)
     return picture.seconds

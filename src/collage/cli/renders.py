@@ -36,21 +36,23 @@ def add(
     samples: Annotated[int, typer.Option(min=1, help="Traced: samples a pixel at most.")] = 128,
     frames: Annotated[int, typer.Option(min=0, help="So many frames of a camera that goes once round.")] = 0,
     denoise: Annotated[bool, typer.Option("--denoise", help="Traced: filter out the noise that is left.")] = False,
+    depth: Annotated[int, typer.Option(help="Bits a number: PNG and TIFF 8 or 16, EXR 32 or 16.")] = 0,
 ) -> None:
     """Put a render behind those that wait."""
     from collage.core.project import render_queue as orders
     from collage.core.project.folder import load_project, project_folder
-    from collage.core.render.files import check_picture_file
+    from collage.core.render.files import check_depth, check_picture_file
     from collage.core.render.tracing import Tracing
 
     width, height = parse_size(size)
     if quality not in ("draft", "final", "traced"):
         raise CollageError(f"There is no quality “{quality}”.", remedy="Use draft, final or traced.")
     check_picture_file(out)
+    check_depth(out, depth)
     folder = project_folder(project)
     order = orders.Order(
         out=str(out.absolute()), folder=str(folder.absolute()), width=width, height=height, quality=quality,
-        tracing=Tracing(samples=samples, denoised=denoise), frames=frames,
+        tracing=Tracing(samples=samples, denoised=denoise), frames=frames, bits=depth,
     )  # fmt: skip
     orders.add(load_project(folder)[0], order)
     typer.echo(f"{order.out} waits; “collage renders go” renders it.")

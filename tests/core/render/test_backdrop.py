@@ -42,15 +42,18 @@ def light_from(way: np.ndarray) -> np.ndarray:
 
 
 def shown(renderer: Renderer, sky: Path, behind: str, quality: str = "draft", **more):
+    return renderer.picture(asked(sky, behind, quality, **more))
+
+
+def asked(sky: Path, behind: str, quality: str = "draft", **more) -> PictureRequest:
     around = {"turn": 0.0, "strength": 1.0, **{key: more.pop(key) for key in ("turn", "strength") if key in more}}
     environment = Environment(file=sky.name, behind=behind, **around)
     item = stock("Ball", "sphere", sizes={"radius": 0.1}, material="m")
     bench = Bench(objects=(item,), camera=EYE, environment=environment, ground=False).model_copy(update=more)
     materials = {"m": more.get("material", new_material())}
-    request = PictureRequest(
+    return PictureRequest(
         bench, materials, SIZE, SIZE, quality, tracing=Tracing(samples=16), folder=sky.parent  # type: ignore[arg-type]
     )  # fmt: skip
-    return renderer.picture(request)
 
 
 @pytest.mark.parametrize("quality", ["coarse", "draft", "final", "traced"])
@@ -108,11 +111,14 @@ def test_nothing_behind_leaves_a_cut_out_with_shadows(renderer, sky: Path, tmp_p
     plain = shown(renderer, sky, "plain", quality, ground=True)
     grey = plain.linear[0, 0]
     np.testing.assert_allclose(found.linear + (1 - found.alpha[:, :, None]) * grey, plain.linear, atol=2e-3)
-    write_picture(found, tmp_path / "cut.png")
+    wish = asked(sky, "none", quality, ground=True)
+    write_picture(wish, found, tmp_path / "cut.png")
     pixels = read_pixels(tmp_path / "cut.png")
     assert pixels.shape[2] == 4
     np.testing.assert_allclose(pixels[:, :, 3] / 255, found.alpha, atol=0.5 / 255 + 1e-6)
-    write_picture(found, tmp_path / "cut.exr")
+    write_picture(wish, found, tmp_path / "fine.png", bits=16)
+    np.testing.assert_allclose(read_pixels(tmp_path / "fine.png")[:, :, 3] / 65535, found.alpha, atol=1e-5)
+    write_picture(wish, found, tmp_path / "cut.exr")
     stored = read_pixels(tmp_path / "cut.exr")
     np.testing.assert_allclose(stored[:, :, 3], found.alpha, atol=1e-3)
     assert shown(renderer, sky, "plain", quality).alpha is None

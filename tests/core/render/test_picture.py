@@ -203,11 +203,19 @@ def test_defaults_are_those_of_the_standard(library) -> None:
 def test_pictures_are_written_as_shown_and_as_light(renderer, tmp_path: Path) -> None:
     from collage.core.images.files import read_pixels
 
-    picture = renderer.picture(request(material()))
-    write_picture(picture, tmp_path / "a.png")
-    write_picture(picture, tmp_path / "a.exr")
+    wish = request(material())
+    picture = renderer.picture(wish)
+    write_picture(wish, picture, tmp_path / "a.png")
+    write_picture(wish, picture, tmp_path / "a.exr")
     np.testing.assert_array_equal(read_pixels(tmp_path / "a.png"), picture.display)
     np.testing.assert_array_equal(read_pixels(tmp_path / "a.exr"), picture.linear)
+    write_picture(wish, picture, tmp_path / "fine.tif", bits=16)
+    assert np.abs(read_pixels(tmp_path / "fine.tif") / 257 - picture.display.astype(float)).max() < 0.6
+    plain = replace(wish, bench=wish.bench.model_copy(update={"view_transform": "srgb", "exposure": 1.0}))
+    write_picture(plain, picture, tmp_path / "fine.png", bits=16)
+    light = np.clip(2 * picture.linear.astype(float), 0, 1)
+    codes = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055) * 65535  # IEC 61966-2-1
+    assert np.abs(read_pixels(tmp_path / "fine.png") - codes).max() < 1.5
     check_view("lit")
     with pytest.raises(Exception, match="no view"):
         check_view("sideways")

@@ -25,11 +25,10 @@ from collage.core.actions.session import Session
 from collage.core.base.errors import CollageError
 from collage.core.images.codecs import dialog_filter
 from collage.core.project.render_queue import Order
-from collage.core.render.files import check_layers_file, check_picture_file
+from collage.core.render.files import check_layers_file, check_picture_file, depths_of
 from collage.core.render.request import region_from
 from collage.core.render.tracing import Tracing
 
-DEPTHS = {"32 bit": 32, "16 bit": 16}
 ONE, TURNTABLE, LIGHT_TURN = "One picture", "Turntable", "Light turn"
 
 
@@ -136,15 +135,24 @@ class RenderDialog(QDialog):
         self.region.setAccessibleName("Region")
         self.region.setPlaceholderText("all of it; or left,top,width,height")
         self.region.setToolTip("A part of the picture alone, in pixels: left,top,width,height")
-        self.exr_depth = QComboBox()
-        self.exr_depth.setAccessibleName("EXR depth")
-        self.exr_depth.setToolTip("How exact the numbers of an EXR file are")
-        self.exr_depth.addItems(list(DEPTHS))
+        self.bit_depth = QComboBox()
+        self.bit_depth.setAccessibleName("Bit depth")
+        self.bit_depth.setToolTip("Bits per channel that the file format has")
         line = QHBoxLayout()
         line.addWidget(self.region, 1)
-        line.addWidget(QLabel("EXR"))
-        line.addWidget(self.exr_depth)
+        line.addWidget(QLabel("Depth"))
+        line.addWidget(self.bit_depth)
+        self.path.textChanged.connect(self._show_depths)
+        self._show_depths()
         return line
+
+    def _show_depths(self, _path: str = "") -> None:
+        """Those that the file can have."""
+        depths = depths_of(self._target())
+        if [self.bit_depth.itemData(at) for at in range(self.bit_depth.count())] != list(depths):
+            self.bit_depth.clear()
+            for bits in depths:
+                self.bit_depth.addItem(f"{bits} bit", bits)
 
     def _show_tracing(self, _quality: str = "") -> None:
         """What only traced pictures have is there for them alone."""
@@ -177,7 +185,7 @@ class RenderDialog(QDialog):
             check_layers_file(path)
         size = round(self.width_box.value), round(self.height_box.value)
         region = region_from(self.region.text(), size)
-        bits = DEPTHS[self.exr_depth.currentText()] if path.suffix.lower() == ".exr" else 0
+        bits = int(self.bit_depth.currentData() or 0)
         tracing = Tracing(
             samples=round(self.samples.value), noise=self.noise.value / 100, denoised=self.denoise.isChecked()
         )

@@ -39,6 +39,33 @@ def _code(light, least, first):
     return np.uint8(code)
 
 
+@njit(**INLINE)
+def _toned(picture, i, exposure, neutral):
+    """Light of a pixel, exposed and toned, see `display`."""
+    r, g, b = picture[i, 0] * exposure, picture[i, 1] * exposure, picture[i, 2] * exposure
+    if neutral == 1:
+        low = max(min(r, min(g, b)), F(0))
+        offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
+        r, g, b = r - offset, g - offset, b - offset
+        peak = max(r, max(g, b))
+        start = F(0.8 - 0.04)
+        if peak >= start:
+            d = F(1) - start
+            new = F(1) - d * d / (peak + d - start)
+            scale = new / peak
+            r, g, b = r * scale, g * scale, b * scale
+            grey = F(1) - F(1) / (F(0.15) * (peak - new) + F(1))
+            r, g, b = r + (new - r) * grey, g + (new - g) * grey, b + (new - b) * grey
+    return r, g, b
+
+
+@njit(types.void(IN2, f4, i4, OUT2), **LOOP)
+def toned(picture, exposure, neutral, out):
+    """What a screen shows of linear light (p, 3), as light (p, 3) float32; see `display`."""
+    for i in range(picture.shape[0]):
+        out[i, 0], out[i, 1], out[i, 2] = _toned(picture, i, exposure, neutral)
+
+
 @njit(types.void(IN2, f4, i4, IN1, CODES, BYTES), **LOOP)
 def display(picture, exposure, neutral, least, first, out):
     """What a screen shows of linear light (p, 3): exposed, toned, sRGB-encoded to bytes.
@@ -48,20 +75,7 @@ def display(picture, exposure, neutral, least, first, out):
     code of every step from no light to full light.
     """
     for i in range(picture.shape[0]):
-        r, g, b = picture[i, 0] * exposure, picture[i, 1] * exposure, picture[i, 2] * exposure
-        if neutral == 1:
-            low = max(min(r, min(g, b)), F(0))
-            offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
-            r, g, b = r - offset, g - offset, b - offset
-            peak = max(r, max(g, b))
-            start = F(0.8 - 0.04)
-            if peak >= start:
-                d = F(1) - start
-                new = F(1) - d * d / (peak + d - start)
-                scale = new / peak
-                r, g, b = r * scale, g * scale, b * scale
-                grey = F(1) - F(1) / (F(0.15) * (peak - new) + F(1))
-                r, g, b = r + (new - r) * grey, g + (new - g) * grey, b + (new - b) * grey
+        r, g, b = _toned(picture, i, exposure, neutral)
         out[i, 0] = _code(r, least, first)
         out[i, 1] = _code(g, least, first)
         out[i, 2] = _code(b, least, first)

@@ -159,7 +159,7 @@ def rendering(renderer: Renderer, place: Path, cancelled: Callable[[], bool]) ->
         if number < order.done:
             continue
         picture = yield from within(_picture(renderer, one, place, cancelled), number / count, (number + 1) / count)
-        write_picture(picture, file, layers=order.layers, bits=order.bits)
+        write_picture(one, picture, file, layers=order.layers, bits=order.bits)
         (place / EXPOSED).unlink(missing_ok=True)
         order = (read(place) or order).model_copy(update={"done": number + 1})  # it may be held meanwhile
         write(place, order)

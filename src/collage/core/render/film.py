@@ -61,6 +61,19 @@ def developed(request: PictureRequest, linear: np.ndarray, workers: Workers | No
     return out
 
 
+def developed_finely(request: PictureRequest, linear: np.ndarray) -> np.ndarray:
+    """(h, w, 3) uint16: the same of (h, w, 3), with as many steps between black and white as 16 bits have."""
+    light = np.ascontiguousarray(linear.reshape(-1, 3), np.float32)
+    shown = np.empty_like(light)
+    if request.mode == EXPOSURE and request.lit:
+        shown = in_stops(light * np.float32(exposure_of(request)))
+    else:
+        neutral = int(request.lit and request.bench.view_transform == "neutral")
+        k.toned(light, np.float32(exposure_of(request)), neutral, shown)
+    codes = np.clip(linear_to_srgb(np.nan_to_num(shown)), 0, 1) * 65535 + 0.5
+    return codes.astype(np.uint16).reshape(linear.shape)
+
+
 def encode(linear: np.ndarray, exposure: np.float32, neutral: int, out: np.ndarray) -> None:
     """Writes what a screen shows of linear light (pixels, 3) to `out`, the same in uint8; see kernels.film.display."""
     k.display(linear, exposure, neutral, _LEAST, _FIRST, out)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from collage.core.images.files import read_info, read_pixels
-from collage.core.project.folder import save_project
+from collage.core.project.folder import load_project, save_project
 from collage.core.project.fresh import ball_project
 from command_line import collage
 
@@ -50,3 +50,18 @@ def test_a_region_and_a_depth(tmp_path: Path) -> None:
     assert collage("render", folder, "-o", tmp_path / "a.png", *size, "--depth", "16").returncode == 0
     assert read_info(tmp_path / "a.png").bits == 16
     assert collage("render", folder, "-o", tmp_path / "b.exr", *size, "--region", "10,5,200,10").returncode == 1
+
+
+def test_one_card_alone_and_stretch(tmp_path: Path) -> None:
+    folder = tmp_path / "project"
+    save_project(ball_project(), folder)
+    listed = collage("cards", "list", folder, next(iter(load_project(folder)[0].materials))).stdout
+    material, name = next(iter(load_project(folder)[0].materials)), listed.split()[0]
+    size = ("--size", "40x30", "--quality", "draft")
+    assert collage("render", folder, "-o", tmp_path / "s.png", *size, "--view", "stretch").returncode == 0
+    done = collage("render", folder, "-o", tmp_path / "c.png", *size, "--card", f"{material}/{name}")
+    assert done.returncode == 0, done.stderr
+    assert read_pixels(tmp_path / "c.png").shape == (30, 40, 3)
+    missing = collage("render", folder, "-o", tmp_path / "d.png", *size, "--card", f"{material}/nothing")
+    assert missing.returncode == 1
+    assert "no card" in missing.stderr

@@ -301,7 +301,7 @@ def main() -> None:
         project, _ = load_project(old)
         how = Tracing(samples=32, denoised=True)
         request = picture_request(project, 1280, 800, "traced", "lit", None, old, how)
-        write_picture(Renderer(load_library()).picture(request), OUT / "potting-shed.png")
+        write_picture(request, Renderer(load_library()).picture(request), OUT / "potting-shed.png")
         window_shot(old, OUT / "judge-day.png", prepare=judge)
         window_shot(old, OUT / "judge-night.png", theme="night", prepare=partial(judge, rig="daylight"))
         window_shot(folder, OUT / "wire-day.png", prepare=choose)
@@ -317,7 +317,7 @@ def main() -> None:
         make_sample("potting-bench", bench)
         project, _ = load_project(bench)
         request = picture_request(project, 1280, 800, "final", "lit", None, bench)
-        write_picture(Renderer(load_library()).picture(request), OUT / "potting-bench.png")
+        write_picture(request, Renderer(load_library()).picture(request), OUT / "potting-bench.png")
         window_shot(bench, OUT / "place.png", prepare=projector)
         window_shot(bench, OUT / "place-uvs.png", prepare=layout)
         yard = Path(place) / "yard"

@@ -13,6 +13,8 @@ from collage.cli.shared import fail, load_library, parse_size, prepare_kernels, 
 from collage.core.base.errors import CollageError
 
 if TYPE_CHECKING:
+    from collage.core.evaluate.plan import CardOutput
+    from collage.core.project.state import Project
     from collage.core.render.renderer import Renderer
     from collage.core.render.request import PictureRequest
     from collage.core.render.tracing import Tracing
@@ -48,6 +50,10 @@ def render(
             help="lit, clay, normals, uvs, test pattern, occlusion, object ids and the like, or a surface input."
         ),
     ] = "lit",
+    card: Annotated[
+        str,
+        typer.Option(help="One card alone instead: material/card, or material/card.output."),
+    ] = "",
     quality: Annotated[str, typer.Option(help="draft, final, or traced with all light that bounces.")] = "final",
     samples: Annotated[int, typer.Option(min=1, help="Traced: samples a pixel at most.")] = 128,
     noise: Annotated[float, typer.Option(min=0, max=1, help="Traced: stop at this noise, as 0.01.")] = 0.0,
@@ -99,6 +105,7 @@ def render(
         frames=frames,
         region=part,
         bits=depth,
+        card=card,
     ):
         typer.echo(f"{file}  {width}×{height}  {seconds:.1f} s")
 
@@ -117,12 +124,13 @@ def render_to(
     frames: Frames = ONE,
     region: tuple[int, int, int, int] | None = None,
     bits: int = 0,
+    card: str = "",
 ) -> Iterator[tuple[Path, float]]:
     """Renders a project to a file, or to one for each frame, what is wrong told on the way. Tells each and the seconds
     that it took.
 
     without : kinds of relief to leave out. grazing : in one low light. layers : whether those of a traced picture go
-    into the same file. region, bits : see PictureRequest and write_picture.
+    into the same file. region, bits : see PictureRequest and write_picture. card : what is shown of one alone.
     """
     from typing import cast
 
@@ -145,7 +153,7 @@ def render_to(
     for problem in problems:
         fail(problem)
     request = picture_request(
-        project, width, height, cast(Quality, quality), view, None, folder, tracing or USUAL, region
+        project, width, height, cast(Quality, quality), view, _card_of(project, card), folder, tracing or USUAL, region
     )
     request = in_grazing_light(without_reliefs(request, without)) if grazing else without_reliefs(request, without)
     files = level_files(load_settings())
@@ -156,6 +164,19 @@ def render_to(
         yield file, _render(renderer, one, file, layers, bits)
     if files is not None:
         files.settle()  # maps that were read now lie ready for the next picture
+
+
+def _card_of(project: Project, text: str) -> tuple[str, CardOutput] | None:
+    """A card by material/card.output; None for no text. Raises CollageError for one that is not there."""
+    from collage.core.evaluate.plan import CardOutput
+
+    if not text:
+        return None
+    material, _, place = text.partition("/")
+    name, _, output = place.partition(".")
+    if material not in project.materials or name not in project.materials[material].cards:
+        raise CollageError(f"There is no card “{text}”.", remedy="Use “collage cards list” for the names.")
+    return material, CardOutput(name, output)
 
 
 def _render(renderer: Renderer, request: PictureRequest, out: Path, layers: bool, bits: int) -> float:

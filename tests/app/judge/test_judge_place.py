@@ -15,6 +15,8 @@ from collage.app.judge.place import JudgePlace
 from collage.app.judge.view import USUAL
 from collage.app.shell.start import settle, wait_until
 from collage.core.actions import lights as lights_acts
+from collage.core.document import edits
+from collage.core.evaluate.plan import CardOutput
 from collage.core.render.pick import caster_of, pick, place_at
 from collage.core.scene.bench import ENVIRONMENT, AreaLight
 from collage.core.scene.cameras import frame_in
@@ -430,3 +432,34 @@ def test_the_waveform_tells_where_across_the_picture_it_is_bright(window, judge)
     levels = counts.shape[0] - 1 - np.flatnonzero(counts[:, middle])
     assert (levels.min(), levels.max()) == (int(bright[own].min() / 4), int(bright[own].max() / 4))
     assert pixels_of(look.waveform)[:, :, 0].std() > 5
+
+
+def test_one_card_is_looked_at_alone_and_let_go_by_a_view(window, judge) -> None:
+    session, view, look = window.session, judge.view, judge.look
+    lit = view.picture.linear.copy()
+    names = [look.cards.itemData(at) for at in range(1, look.cards.count())]
+    assert set(names) <= set(session.document.cards)
+    assert names
+    name = next(one for one in names if session.document.cards[one].type == "color3")
+    look.cards.setCurrentIndex(1 + names.index(name))
+    look.cards.activated.emit(1 + names.index(name))
+    assert settle(window)
+    wanted = replace(view.request(), mode="lit", peek=(session.material, CardOutput(name)))
+    assert view.request().peek == wanted.peek
+    alone = view.picture.linear
+    assert np.abs(alone - lit).max() > 0.05
+    np.testing.assert_allclose(alone, view.renderer.picture(wanted).linear, atol=0.02)
+    QTest.mouseClick(look.buttons["stretch"], Qt.MouseButton.LeftButton)
+    assert settle(window)
+    assert view.card is None
+    assert look.cards.currentIndex() == 0
+    assert view.request().mode == "base_color"
+    QTest.mouseClick(look.buttons["lit"], Qt.MouseButton.LeftButton)
+    assert settle(window)
+    look.cards.setCurrentIndex(1 + names.index(name))
+    look.cards.activated.emit(1 + names.index(name))
+    assert settle(window)
+    session.edit("Remove it", lambda network: edits.remove_cards(network, [name]))
+    assert settle(window)
+    assert view.card is None, "a card that is gone is not looked at"
+    assert name not in [look.cards.itemData(at) for at in range(look.cards.count())]

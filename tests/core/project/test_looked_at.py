@@ -7,7 +7,18 @@ import pytest
 
 from collage.core.document import edits
 from collage.core.document.materials import new_material
-from collage.core.project.looks import LOOKS, MATERIAL_IDS, OBJECT_IDS, OCCLUSION, PART_IDS, PATTERN, UVS
+from collage.core.project.looks import (
+    EVEN,
+    LOOKS,
+    MATERIAL_IDS,
+    OBJECT_IDS,
+    OCCLUSION,
+    PART_IDS,
+    PATTERN,
+    STRETCH,
+    TOO_MUCH,
+    UVS,
+)
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
 from collage.core.render.renderer import Renderer
@@ -22,7 +33,7 @@ def shown(library, what: str, *objects, camera=EYE, quality="draft"):
 
 
 def sheet(**more):
-    return stock("Sheet", "plane", sizes={"width": 0.4, "depth": 0.4}, **{"material": "a", **more})
+    return stock("Sheet", "plane", **{"sizes": {"width": 0.4, "depth": 0.4}, "material": "a", **more})
 
 
 def inside(*keys: np.ndarray) -> np.ndarray:
@@ -43,6 +54,16 @@ def test_uvs_are_red_and_green(library) -> None:
     assert np.corrcoef(green, -y)[0, 1] > 0.99
     assert (red.min(), red.max()) == (pytest.approx(0, abs=0.06), pytest.approx(1, abs=0.06))
     assert found.linear[y, x, 2].max() == 0
+
+
+@pytest.mark.parametrize(("wide", "deep"), [(0.4, 0.4), (0.4, 0.2), (0.15, 0.45), (0.1, 0.9)])
+def test_stretch_is_grey_where_even_and_red_where_one_way_is_longer(library, wide: float, deep: float) -> None:
+    """A sheet whose UVs fill the square is drawn longer one way by the ratio of its sides."""
+    found = shown(library, STRETCH, sheet(sizes={"width": wide, "depth": deep}))
+    share = min((max(wide, deep) / min(wide, deep) - 1) / 2, 1)
+    wanted = (1 - share) * np.array(EVEN) + share * np.array(TOO_MUCH)
+    colour = found.linear[inside(found.objects) & (found.objects == 0)]
+    np.testing.assert_allclose(colour, np.broadcast_to(wanted, colour.shape), atol=0.01)
 
 
 def test_occlusion_is_open_in_the_open_and_half_closed_beside_a_wall(library) -> None:

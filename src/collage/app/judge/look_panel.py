@@ -10,6 +10,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
+    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -24,7 +25,10 @@ from collage.app.preview.viewport import noise_words
 from collage.app.widgets.number_field import NumberField
 from collage.app.widgets.panels import quiet, title
 from collage.app.widgets.progress_line import ProgressLine
-from collage.core.project.looks import MATERIAL_IDS, OBJECT_IDS, OCCLUSION, PART_IDS, PATTERN, UVS
+from collage.core.document.types import CHANNELS
+from collage.core.evaluate.plan import CardOutput
+from collage.core.nodes.labels import title_of
+from collage.core.project.looks import MATERIAL_IDS, OBJECT_IDS, OCCLUSION, PART_IDS, PATTERN, STRETCH, UVS
 from collage.core.render.heights import HEIGHTS
 from collage.core.render.judging import EXPOSURE, PLAUSIBLE
 from collage.core.render.request import Picture
@@ -43,12 +47,14 @@ MODES = (
     (EXPOSURE, "Exposure", "A grey step for every stop; clipped light red, lost darks blue"),
     (UVS, "UVs", "U as red, V as green, in every tile"),
     (PATTERN, "Checks", "A test pattern on the UVs, to see stretch"),
+    (STRETCH, "Stretch", "Where UVs stretch a texture: grey even, red three times as long one way"),
     (OCCLUSION, "Occlusion", "Ambient occlusion within 10 cm"),
     (OBJECT_IDS, "Objects", "A colour for each object"),
     (PART_IDS, "Parts", "A colour for each part"),
     (MATERIAL_IDS, "Materials", "A colour for each material"),
     (PLAUSIBLE, "Plausible", "Base colours that no real surface has: too bright red, too dark blue"),
 )
+NO_CARD = "One card of the material…"
 
 
 class LookPanel(QFrame):
@@ -86,9 +92,45 @@ class LookPanel(QFrame):
             group.addButton(button)
             grid.addWidget(button, at // 3, at % 3)
         whole.addLayout(grid)
+        self.cards = QComboBox()
+        self.cards.setAccessibleName("One card")
+        self.cards.setToolTip("What one card of the material puts out, on the objects that wear it")
+        self.cards.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.cards.activated.connect(self._show_card)
+        whole.addWidget(self.cards)
+        session = self.view.session
+        for signal in (session.changed, session.material_changed):
+            signal.connect(self._list_cards)
+        self._list_cards()
 
     def _set_mode(self, mode: str, _checked: bool = True) -> None:
+        self.cards.setCurrentIndex(0)
+        self.view.set_card(None)
         self.view.set_mode(mode)
+
+    def _list_cards(self, *_: object) -> None:
+        """The cards of the material that is worked on, by their titles."""
+        session, shown = self.view.session, self.view.card
+        listed = [(title_of(one), name) for name, one in session.document.cards.items() if one.type in CHANNELS]
+        names = [None, *(name for _, name in sorted(listed))]
+        self.cards.clear()
+        self.cards.addItem(NO_CARD, None)
+        for words, name in sorted(listed):
+            self.cards.addItem(words, name)
+        there = shown is not None and shown[0] == session.material and shown[1].card in names
+        self.cards.setCurrentIndex(names.index(shown[1].card) if shown is not None and there else 0)
+        if shown is not None and not there:
+            self.view.set_card(None)
+
+    def _show_card(self, at: int) -> None:
+        name = self.cards.itemData(at)
+        self.view.set_card(None if name is None else CardOutput(str(name)))
+
+    def close_down(self) -> None:
+        """Lets go of the session."""
+        session = self.view.session
+        for signal in (session.changed, session.material_changed):
+            signal.disconnect(self._list_cards)
 
     def _add_traced(self, whole: QVBoxLayout) -> None:
         whole.addSpacing(6)

@@ -103,4 +103,5 @@ class JudgePlace:
         self.studio.theme_changed.disconnect(self._set_theme)
         self.view.close_down()
         self.lights.close_down()
+        self.look.close_down()
         self.rigs.close_down()

@@ -16,6 +16,7 @@ from collage.app.theme import font
 from collage.core.actions import bench as bench_acts
 from collage.core.actions import lights as acts
 from collage.core.base.errors import CollageError
+from collage.core.evaluate.plan import CardOutput
 from collage.core.images.colour import LUMINANCE
 from collage.core.project.pictures import picture_request
 from collage.core.project.state import Project
@@ -45,6 +46,7 @@ class JudgeView(BenchView):
     def __init__(self, studio: Studio) -> None:
         super().__init__(studio, "Judge")
         self.mode = "lit"
+        self.card: tuple[str, CardOutput] | None = None  # of a material, what is looked at in the place of a mode
         self.light = 0  # the number of the light in hand; negative for the environment
         self.placing = False  # whether the hand puts a highlight
         self.shadowing = False  # whether it drags a shadow
@@ -66,7 +68,7 @@ class JudgeView(BenchView):
         project = session.shown_project
         if self.aspect is not None:
             project = project.with_bench(project.bench.model_copy(update={"camera": self.camera}))
-        return picture_request(project, *self.full_size(), mode=self.mode, folder=session.base_folder)
+        return picture_request(project, *self.full_size(), mode=self.mode, peek=self.card, folder=session.base_folder)
 
     @property
     def camera(self) -> Camera:
@@ -92,6 +94,13 @@ class JudgeView(BenchView):
         """What of the surface is looked at."""
         if mode != self.mode:
             self.mode = mode
+            self.ask("value")
+
+    def set_card(self, card: CardOutput | None) -> None:
+        """What a card of the material that is worked on puts out, alone; None for what was looked at before."""
+        wanted = None if card is None else (self.session.material, card)
+        if wanted != self.card:
+            self.card = wanted
             self.ask("value")
 
     def _on_changed(self, before: Project, after: Project) -> None:

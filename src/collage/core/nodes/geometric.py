@@ -12,6 +12,7 @@ import numpy as np
 
 from collage.core.geometry.points import Points
 from collage.core.geometry.surroundings import name_number
+from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context
 
 
@@ -116,6 +117,17 @@ def _slot(points: Points) -> Array | None:
     return None if points.slot is None else points.slot[None].astype(np.float32)
 
 
+def _stretch(points: Points) -> Array | None:
+    """How much longer UVs draw one direction than the other, 1 for none: the larger over the smaller of the singular
+    values of how places move along u and v (P. Sander et al., Texture mapping progressive meshes, 2001)."""
+    if points.along_u is None or points.along_v is None:
+        return None
+    u, v = points.along_u, points.along_v
+    uu, vv, uv = dot3(u, u), dot3(v, v), dot3(u, v)
+    apart = np.sqrt((uu - vv) ** 2 + 4 * uv * uv)
+    return np.sqrt((uu + vv + apart) / np.maximum(uu + vv - apart, 1e-6 * (uu + vv) + 1e-30))
+
+
 PROPERTIES: dict[str, tuple[str, Callable[[Points], Array | None]]] = {
     "clg_box_low": ("vector3", _by_object("low")),
     "clg_box_size": ("vector3", _by_object("size")),
@@ -125,11 +137,13 @@ PROPERTIES: dict[str, tuple[str, Callable[[Points], Array | None]]] = {
     "clg_part": ("float", _part),
     "clg_piece": ("float", _piece),
     "clg_slot": ("float", _slot),
+    "clg_stretch": ("float", _stretch),
 }
 """By name, the type of a property and what gives it; None where the points have none.
 
 Box: lowest corner and size of the object's box in its own space, metres. Camera position: x to the right, y up, z
 towards the viewer. Screen: see Surroundings.on_screen. Object, part: a number for the name. Piece, slot: its number.
+Stretch: of the first UV set.
 """
 
 

@@ -1,4 +1,5 @@
-"""Things to look at that are no input of the surface: UVs, a test pattern, occlusion, and what belongs to what.
+"""Things to look at that are no input of the surface: UVs and their stretch, a test pattern, occlusion, what belongs to
+what.
 
 Each is a colour that every material shows in the place of its own; its relief stays.
 """
@@ -15,10 +16,12 @@ from collage.core.document.model import Card, Network, Wire
 from collage.core.render.request import PictureRequest
 from collage.core.render.uv_picture import CHECKS
 
-UVS, PATTERN, OCCLUSION = "uvs", "test pattern", "occlusion"
+UVS, PATTERN, STRETCH, OCCLUSION = "uvs", "test pattern", "stretch", "occlusion"
 OBJECT_IDS, PART_IDS, MATERIAL_IDS = "object ids", "part ids", "material ids"
 REACH = 0.1  # metres that something may be away to shade a place
 RAYS = 64
+STRETCHED = 3.0  # times as long one way as the other, what is shown as red
+EVEN, TOO_MUCH = (0.6, 0.6, 0.6), (0.75, 0.03, 0.02)
 
 Cards = tuple[Card, ...]
 
@@ -55,6 +58,18 @@ def _uvs() -> Cards:
     )  # fmt: skip
 
 
+def _stretch() -> Cards:
+    """Grey where a direction is drawn as long as the others, red where it is drawn much longer."""
+    much = card("look_much", "range", "float", (1, 0), inlow=("float", 1.0), inhigh=("float", STRETCHED),
+                outlow=("float", 0.0), outhigh=("float", 1.0), doclamp=("boolean", True))  # fmt: skip
+    return (
+        card("look_stretch", "geompropvalue", "float", (0, 0), geomprop=("string", "clg_stretch")),
+        _from(much, "float", "look_stretch"),
+        card("look", "mix", "color3", (2, 0), bg=("color3", EVEN), fg=("color3", TOO_MUCH),
+             mix=("float", Wire("look_much"))),
+    )  # fmt: skip
+
+
 def _occlusion() -> Cards:
     return (
         card("look_closed", "clg_occlusion", "float", (0, 0), reach=("float", REACH), falloff=("float", 0.0),
@@ -75,7 +90,7 @@ def _of(geomprop: str) -> Cards:
 
 
 _LOOKS: Mapping[str, Callable[[], Cards]] = {
-    UVS: _uvs, PATTERN: checks, OCCLUSION: _occlusion, OBJECT_IDS: partial(_of, "clg_object"),
+    UVS: _uvs, PATTERN: checks, STRETCH: _stretch, OCCLUSION: _occlusion, OBJECT_IDS: partial(_of, "clg_object"),
     PART_IDS: partial(_of, "clg_part"),
 }  # fmt: skip
 LOOKS = (*_LOOKS, MATERIAL_IDS)

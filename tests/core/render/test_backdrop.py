@@ -11,8 +11,9 @@ from collage.core.document import edits
 from collage.core.document.materials import new_material
 from collage.core.document.model import Network
 from collage.core.images.files import read_pixels, write_image
-from collage.core.render.environment import load_environment, neutral_balance, to_direction
+from collage.core.render.environment import load_environment, neutral_balance
 from collage.core.render.files import write_picture
+from collage.core.render.latlong import to_direction
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.render.tracing import Tracing

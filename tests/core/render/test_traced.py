@@ -10,7 +10,7 @@ from collage.core.document.materials import new_material
 from collage.core.document.model import Network
 from collage.core.evaluate.run import Cancelled, Workers
 from collage.core.images.files import write_image
-from collage.core.render.environment import to_direction
+from collage.core.render.latlong import to_direction
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import Picture, PictureRequest
 from collage.core.render.traced import Tracing

@@ -6,8 +6,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from collage.core.images.pyramid import Pyramid, build
-from collage.core.render.environment import EnvironmentLight, in_picture, to_place
+from collage.core.render.environment import EnvironmentLight
 from collage.core.render.film import background
+from collage.core.render.latlong import in_picture, to_place
 from collage.core.render.request import PictureRequest
 from collage.core.render.samples import Window
 

@@ -24,10 +24,13 @@ from collage.core.images.colour import LUMINANCE, to_linear
 from collage.core.images.files import pixels_in_parts
 from collage.core.images.pyramid import Pyramid, build
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES, SIZES
+from collage.core.render.latlong import to_direction, to_place
 from collage.core.render.octahedron import directions as octahedron
+from collage.core.render.picture_sun import IRRADIANCE as SUNLIGHT
+from collage.core.render.picture_sun import parted
 
 SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
-_VERSION = b"10"  # of what is kept in the cache
+_VERSION = b"11"  # of what is kept in the cache
 WIDEST = 2048  # texels of the picture that light is traced from
 BRIGHTEST = 65504.0  # what a light of a picture may be: the most that half floats hold
 SAMPLES = (1, 24, 48, 96, 192, 192, 192)  # narrow lobes need few
@@ -42,6 +45,7 @@ class EnvironmentLight:
     directions : (SETS * PER_SET, 3) float32 where shadows are looked for; radiance : (same, 4), light from there over
         the density of directions, and what an even white one would send.
     picture : (h, w, 3) float32, what it was made of, at most WIDEST across.
+    sun : (7,) float32, what of the picture is in none of the others, see `picture_sun`.
     key : names the picture that it was made of. remarks : what was odd about it.
     """
 
@@ -49,6 +53,7 @@ class EnvironmentLight:
     directions: np.ndarray
     radiance: np.ndarray
     picture: np.ndarray
+    sun: np.ndarray
     key: str = ""
     remarks: tuple[str, ...] = ()
 
@@ -58,7 +63,7 @@ class EnvironmentLight:
         return sum(getattr(self, name).nbytes for name in _ARRAYS)
 
 
-_ARRAYS = ("maps", "directions", "radiance", "picture")
+_ARRAYS = ("maps", "directions", "radiance", "picture", "sun")
 
 
 def balanced(light: EnvironmentLight, by: tuple[float, float, float]) -> EnvironmentLight:
@@ -66,6 +71,8 @@ def balanced(light: EnvironmentLight, by: tuple[float, float, float]) -> Environ
     factor = np.array(by, np.float32)
     arrays = {name: getattr(light, name) * factor for name in ("maps", "picture")}
     arrays["radiance"] = light.radiance * np.append(factor, np.float32(1))
+    arrays["sun"] = light.sun.copy()
+    arrays["sun"][SUNLIGHT] *= factor
     return replace(light, **arrays, key=f"{light.key} {by}")
 
 
@@ -74,7 +81,8 @@ def neutral_balance(light: EnvironmentLight) -> tuple[float, float, float]:
     before. Light of a colour that is missing cannot be brought back."""
     size = IRRADIANCE_SIZE + 2
     up = octahedron(IRRADIANCE_SIZE)[:, 1].argmax()
-    colour = np.maximum(light.maps[-size * size :][up].astype(float), 1e-6)
+    sun = light.sun[SUNLIGHT] * max(float(light.sun[1]), 0.0) / np.pi
+    colour = np.maximum(light.maps[-size * size :][up].astype(float) + sun, 1e-6)
     grey = float(colour @ LUMINANCE)
     red, green, blue = (float(one) for one in np.clip(grey / colour, 0.05, 20))
     return red, green, blue
@@ -190,35 +198,14 @@ def _to_cache(path: Path, light: EnvironmentLight) -> None:
             np.savez(temporary, **{name: getattr(light, name) for name in _ARRAYS})
 
 
-def to_direction(u: np.ndarray, v: np.ndarray) -> np.ndarray:
-    """Direction (n, 3) of places in the picture: u once round, the middle towards -z; v = 1 straight up."""
-    turn, height = (u - 0.5) * 2 * np.pi, (v - 0.5) * np.pi
-    return np.stack([np.sin(turn) * np.cos(height), np.sin(height), -np.cos(turn) * np.cos(height)], axis=-1)
-
-
-def to_place(direction: np.ndarray) -> np.ndarray:
-    """Place (2, n) float32 in the picture of directions (n, 3)."""
-    x, y, z = direction.T
-    u = np.arctan2(x, -z) / (2 * np.pi) + 0.5
-    v = np.arcsin(np.clip(y, -1, 1)) / np.pi + 0.5
-    return np.stack([u, v]).astype(np.float32)
-
-
-def in_picture(ways: np.ndarray, degrees: float) -> np.ndarray:
-    """World directions (n, 3) as the picture of an environment has them that is turned; with the turn negative, the
-    picture's as the world has them."""
-    a = np.radians(degrees)
-    x, y, z = ways[:, 0], ways[:, 1], ways[:, 2]
-    return np.stack([x * np.cos(a) + z * np.sin(a), y, z * np.cos(a) - x * np.sin(a)], axis=1)
-
-
 def prepare(picture: np.ndarray, key: str = "") -> EnvironmentLight:
     """Makes a picture ready. picture : (h, w, c) of linear light (8 and 16 bits are taken as sRGB). key : its own, if
     it is known."""
     made = _Narrowed(*picture.shape[:2])
     made.add(_cleaned(_linear(_three(picture)), np.zeros(3, int)))
     linear = made.picture()
-    pyramid = build(linear)
+    rest, sun = parted(linear)
+    pyramid = build(rest)
     small, weight, way = _small(pyramid)
     filtered = zip(ROUGHNESSES, SIZES[:IRRADIANCE], SAMPLES, strict=True)
     makes = [partial(_glossy, pyramid, float(roughness), size, count) for roughness, size, count in filtered]
@@ -226,7 +213,7 @@ def prepare(picture: np.ndarray, key: str = "") -> EnvironmentLight:
         levels = list(pool.map(lambda make: make(), [*makes, partial(_irradiance, small, weight, way)]))
     directions, radiance = _shadow_directions(small, weight)
     maps = np.concatenate(levels).astype(np.float32)
-    return EnvironmentLight(maps, directions, radiance, linear, key or _key(picture))
+    return EnvironmentLight(maps, directions, radiance, linear, sun, key or _key(picture))
 
 
 def _linear(picture: np.ndarray) -> np.ndarray:

@@ -19,7 +19,8 @@ from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.kernels import lights as columns
-from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight, in_picture
+from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
+from collage.core.render.latlong import in_picture
 from collage.core.render.samples import ROWS, ObjectSamples, Samples, over_blocks
 from collage.core.scene.scene import OBJECT, Scene
 

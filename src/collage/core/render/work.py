@@ -28,7 +28,10 @@ from collage.core.render.fine_relief import is_finer, with_fine_relief
 from collage.core.render.heights import HEIGHTS, shown_heights
 from collage.core.render.host import Host
 from collage.core.render.judging import PLAUSIBLE, marked
+from collage.core.render.latlong import in_picture
 from collage.core.render.lighting import COMPLETE, FIRST, Light, Stage, View
+from collage.core.render.picture_sun import DIRECTION, sun_light
+from collage.core.render.picture_sun import IRRADIANCE as SUNLIGHT
 from collage.core.render.relief import Reliefs
 from collage.core.render.request import PictureRequest, whole_region
 from collage.core.render.samples import ObjectSamples, find_behind
@@ -82,6 +85,7 @@ class Work:
         self.remarks = [*self.scene.remarks, *self.reliefs.remarks]
         self.environment = self._find_environment() if request.lit else None
         self.lights = light_table(bench.shining)
+        self.drafted = self._with_sun()
         self.backdrop = self._find_backdrop()
 
     @property
@@ -128,6 +132,14 @@ class Work:
             self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
             return caches.even_environment()
 
+    def _with_sun(self) -> np.ndarray:
+        """The lights, and the sun in the picture of the environment, which paths find there."""
+        around, light = self.request.bench.around, self.environment
+        if light is None or not light.sun[SUNLIGHT].any():
+            return self.lights
+        (way,) = in_picture(light.sun[None, DIRECTION], -around.turn)
+        return light_table((*self.request.bench.shining, sun_light(light.sun, way, around.strength)))
+
     def _find_backdrop(self) -> Backdrop:
         behind, around = self.request.bench.environment.behind, self.environment
         shown = around is not None and behind in ("sharp", "blurred")
@@ -172,9 +184,9 @@ class Work:
     def _light(self, view: View) -> Light:
         turn, renderer = self.request.bench.around.turn, self.renderer
         found = view.light(
-            self.environment, turn, self.lights, self.stage, workers=renderer.workers, cancelled=self.cancelled
+            self.environment, turn, self.drafted, self.stage, workers=renderer.workers, cancelled=self.cancelled
         )
-        return replace(found, near=renderer.caches.near(self.scene, self.environment, turn, self.lights))
+        return replace(found, near=renderer.caches.near(self.scene, self.environment, turn, self.drafted))
 
     def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
         """The samples of one object, (3, n), or (4, n) where something of the backdrop is seen."""

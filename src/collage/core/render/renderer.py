@@ -200,7 +200,7 @@ class Renderer:
             more = self._more_maps(loaded, cancelled) and number < MOST_GREY - 1
             work = Work(self, request, reliefs, FIRST, cancelled, patient=not more)
         if request.lit:
-            known = view.knows(work.environment, request.bench.around.turn, work.drafted)
+            known = view.knows(work.around, request.bench.around.turn, work.drafted)
         else:  # what needs no light may look around with rays of its own
             known = not any(sends_rays(surface.plan) for surface in work.surfaces.values())
         for stage in (COMPLETE,) if known else STAGES:

@@ -132,6 +132,12 @@ class Work:
             self.remarks.append(f"Light is an even grey: “{error.about}” is missing or broken.")
             return caches.even_environment()
 
+    @property
+    def around(self) -> EnvironmentLight | None:
+        """What is looked for around samples: where it is dark too, how much of it is open, if lights send any on."""
+        dark = self.environment is None and self.request.lit and len(self.lights) > 0
+        return self.renderer.caches.even_environment() if dark else self.environment
+
     def _with_sun(self) -> np.ndarray:
         """The lights, and the sun in the picture of the environment, which paths find there."""
         around, light = self.request.bench.around, self.environment
@@ -184,7 +190,7 @@ class Work:
     def _light(self, view: View) -> Light:
         turn, renderer = self.request.bench.around.turn, self.renderer
         found = view.light(
-            self.environment, turn, self.drafted, self.stage, workers=renderer.workers, cancelled=self.cancelled
+            self.around, turn, self.drafted, self.stage, workers=renderer.workers, cancelled=self.cancelled
         )
         return replace(found, near=renderer.caches.near(self.scene, self.environment, turn, self.drafted))
 

@@ -66,7 +66,12 @@ def shown(renderer: Renderer, path: Path, quality: str, **around):
     environment = Environment(file=path.name, **around)
     ball = stock("Ball", "sphere", material="m", place=(0, 0.15, 0))
     floor = stock("Floor", "plane", material="m", sizes={"width": 3, "depth": 3})
-    bench = Bench(objects=(ball, floor), environment=environment, camera=Camera(height=80, distance=1.6, target=(0, 0, 0)), ground=False)
+    bench = Bench(
+        objects=(ball, floor),
+        environment=environment,
+        camera=Camera(height=80, distance=1.6, target=(0, 0, 0)),
+        ground=False,
+    )
     how = Tracing(samples=48)
     return renderer.picture(
         PictureRequest(bench, {"m": new_material()}, 120, 90, quality, tracing=how, folder=path.parent)  # type: ignore[arg-type]

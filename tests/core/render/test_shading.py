@@ -117,7 +117,7 @@ def test_grey_paper_sends_back_its_grey(white_room) -> None:
 
 
 def test_reflected_energy_in_closed_form_and_at_a_smooth_limit() -> None:
-    table = energy_table(4096).reshape(32, 32, 2).sum(-1)
+    table = energy_table(4096)[:32].reshape(32, 32, 2).sum(-1)
     assert table[31, 31] == pytest.approx(1 - np.log(2), abs=2e-3), "roughness 1 seen from above"
     np.testing.assert_allclose(table[0, 2:], 1, atol=3e-3)
     assert (table <= 1.002).all()
@@ -153,7 +153,7 @@ def test_reflection_of_a_smooth_sky_is_near_the_brute_force_integral(sky, roughn
     half /= np.linalg.norm(half, axis=1, keepdims=True)
     brdf = ggx_brdf(roughness**2, way[:, 1], cosine, half[:, 1], half @ eye, 0.04)
     radiance = 0.5 + 0.5 * way[:, 1]
-    a, b = energy_table().reshape(32, 32, 2)[round(roughness * 31), round(cosine * 31)]
+    a, b = energy_table()[:32].reshape(32, 32, 2)[round(roughness * 31), round(cosine * 31)]
     wanted = (brdf * radiance * way[:, 1] * angle).sum() * (1 + 0.04 * (1 / (a + b) - 1))
     found = shade(sky, packed(1, base=0, roughness=roughness), views(np.array([cosine])))[0, 0]
     assert found == pytest.approx(wanted, rel=0.12, abs=0.003)
@@ -311,7 +311,7 @@ def more(surface: np.ndarray, **values: float) -> np.ndarray:
 
 
 @pytest.mark.parametrize("brushed", [0.3, 0.95])
-@pytest.mark.parametrize("roughness", [0.2, 0.7])
+@pytest.mark.parametrize("roughness", [0.2, 0.7, 0.95])
 def test_a_white_brushed_metal_vanishes_in_a_white_room(white_room, roughness: float, brushed: float) -> None:
     surface = more(packed(4, metal=1, roughness=roughness, base=1), brushed=brushed)
     np.testing.assert_allclose(shade(white_room, surface, views(COSINES)), 1, atol=0.02)
@@ -330,7 +330,7 @@ def test_a_distant_light_on_brushed_metal_gives_the_published_reflection(white_r
     d = 1 / (np.pi * a[0] * a[2] * (half[1] ** 2 + (half[0] / a[0]) ** 2 + (half[2] / a[2]) ** 2) ** 2)
     g = 2 * light[1] * eye[1] / (eye[1] * np.linalg.norm(light * a) + light[1] * np.linalg.norm(eye * a))
     fresnel = f0 + (1 - f0) * (1 - half @ eye) ** 5
-    e = energy_table().reshape(32, 32, 2).sum(-1)
+    e = energy_table()[:32].reshape(32, 32, 2).sum(-1)
     lost = e[round(roughness * 31), round(cosine * 31)]
     wanted = 3 * d * g * fresnel / (4 * eye[1]) * (1 + f0 * (1 / lost - 1))
     surface = more(packed(1, metal=1, base=f0, roughness=roughness), brushed=brushed)

@@ -75,6 +75,9 @@ WHITE_SURFACES = {
     "brushed metal": material(
         base_color=ONE, base_metalness=1.0, specular_roughness=0.4, specular_roughness_anisotropy=0.8
     ),
+    "rough brushed metal": material(
+        base_color=ONE, base_metalness=1.0, specular_roughness=0.9, specular_roughness_anisotropy=0.9
+    ),
     "coated": material(base_color=ONE, base_metalness=1.0, coat_weight=1.0, coat_roughness=0.2, coat_darkening=0.0),
     "fuzzy": material(base_color=ONE, base_weight=1.0, specular_weight=0.0, fuzz_weight=1.0, fuzz_color=ONE),
     "glass": material(transmission_weight=1.0, transmission_color=ONE, specular_roughness=0.02),

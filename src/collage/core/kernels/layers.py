@@ -14,7 +14,7 @@ from numba import njit
 
 from collage.core.kernels import packed as s
 from collage.core.kernels.flags import INLINE
-from collage.core.kernels.reflection import dot, energy, unit
+from collage.core.kernels.reflection import brushed_energy, brushing_frame, dot, energy, unit
 
 F = np.float32
 FUJII = F(0.5 - 2 / (3 * math.pi))
@@ -122,12 +122,20 @@ def point_at(surface, geometry, i):
 def layers_over(surface, point, table):
     i = point.at
     a, b = energy(table, point.nv, point.roughness)
+    if point.brushed > F(0):
+        frame = brushing_frame(surface, s.TANGENT, i, point.normal)
+        more = brushed_energy(table, point.nv, point.roughness, point.brushed, frame, point.eye)
+        a, b = a * more, b * more
     coat_f0, coat_back, coat_gain, caught = F(0), F(0), F(1), F(0)
     if point.coat > F(0):
         coat_ior = max(surface[s.COAT_IOR, i], F(1.0001))
         ratio = (coat_ior - F(1)) / (coat_ior + F(1))
         coat_f0 = ratio * ratio
         ca, cb = energy(table, point.coat_nv, point.coat_roughness)
+        if point.coat_brushed > F(0):
+            frame = brushing_frame(surface, s.COAT_TANGENT, i, point.coat_normal)
+            more = brushed_energy(table, point.coat_nv, point.coat_roughness, point.coat_brushed, frame, point.eye)
+            ca, cb = ca * more, cb * more
         coat_gain = F(1) + coat_f0 * (F(1) / max(ca + cb, F(1e-3)) - F(1))
         coat_back = (coat_f0 * ca + cb) * coat_gain
         caught = F(1) - (F(1) - coat_f0) / (coat_ior * coat_ior) * F(0.95)

@@ -20,6 +20,7 @@ PI = np.float32(math.pi)
 
 BRUSHED_SAMPLES = 13
 
+STEPS, BRUSHED = 8, 5  # of the table of brushed surfaces, see render.energy
 TABLE = 32  # cosines and roughnesses of the table of reflected energy
 
 
@@ -81,6 +82,32 @@ def energy(table, cosine, roughness):
         table[iy + 1, 2 * ix + 1] * (F(1) - tx) + table[iy + 1, 2 * ix + 3] * tx
     ) * ty
     return a, b
+
+
+@njit(**INLINE)
+def _part(value, steps):
+    """Which of so many steps from 0 to 1 a value lies after, and how far beyond it."""
+    place = min(max(value, F(0)), F(1)) * F(steps - 1)
+    first = min(int(place), steps - 2)
+    return first, place - F(first)
+
+
+@njit(**INLINE)
+def brushed_energy(table, cosine, roughness, brushed, frame, eye):
+    """How much more a brushed surface sends back to the eye than one as rough that is not; see render.energy."""
+    along, across = dot(frame[0], eye), dot(frame[1], eye)
+    turn = along * along / max(along * along + across * across, F(1e-9))
+    i, ti = _part(brushed, BRUSHED)
+    j, tj = _part(roughness, STEPS)
+    k, tk = _part(turn, STEPS)
+    m, tm = _part(math.sqrt(cosine), STEPS)
+    total = F(0)
+    for corner in range(16):
+        di, dj, dk, dm = corner & 1, (corner >> 1) & 1, (corner >> 2) & 1, corner >> 3
+        share = (ti if di else F(1) - ti) * (tj if dj else F(1) - tj) * (tk if dk else F(1) - tk)
+        share *= tm if dm else F(1) - tm
+        total += share * table[TABLE + (i + di) * STEPS + j + dj, (k + dk) * STEPS + m + dm]
+    return total
 
 
 @njit(**INLINE)

@@ -71,13 +71,13 @@ def test_what_closes_the_sky_is_lit_as_its_place_says(library) -> None:
     assert np.allclose(found.normal[1], 1, atol=1e-5)
     even = renderer.caches.even_environment()
     whole = renderer.caches.environment(bench, request.folder) or even
-    share = found.of_environment(whole, 0.0) / found.of_environment(whole, 0.0).max()
+    share = found.of_environment(scene, whole, 0.0) / found.of_environment(scene, whole, 0.0).max()
     assert np.allclose(share, share[0], rtol=0.02)
-    lamp = found.of_lights(light_table((LAMP,)))
-    brighter = found.of_lights(light_table((LAMP.model_copy(update={"strength": 12.0}),)))
+    lamp = found.of_lights(scene, light_table((LAMP,)))
+    brighter = found.of_lights(scene, light_table((LAMP.model_copy(update={"strength": 12.0}),)))
     assert np.allclose(brighter, 2 * lamp, rtol=1e-4)
     below = LAMP.model_copy(update={"height": -45.0})
-    assert found.of_lights(light_table((below,))).max() < 1e-6, "light from below the ground"
+    assert found.of_lights(scene, light_table((below,))).max() < 1e-6, "light from below the ground"
 
 
 def test_bounced_light_is_the_same_in_every_part_of_a_picture_and_from_every_side(library) -> None:
@@ -97,7 +97,8 @@ def test_bounced_light_is_the_same_in_every_part_of_a_picture_and_from_every_sid
 def test_a_scene_without_objects_has_no_light_to_send_on(library) -> None:
     renderer = Renderer(library)
     request = PictureRequest(Bench(lights=(LAMP,)), {}, 40, 30)
-    found = surrounding_of(renderer.scene(request))
+    scene = renderer.scene(request)
+    found = surrounding_of(scene)
     assert found.pattern.size == 0
-    assert found.of_lights(light_table((LAMP,))).max() == 0
+    assert found.of_lights(scene, light_table((LAMP,))).max() == 0
     assert np.isfinite(renderer.picture(request).linear).all()

@@ -110,10 +110,10 @@ class RenderCaches:
         out = np.zeros((2, 3), np.float32)
         if len(lights):
             key: Hashable = scene.shape, lights.tobytes()
-            out[0] = self._near.get_or_make(key, lambda: found.of_lights(lights))
+            out[0] = self._near.get_or_make(key, lambda: found.of_lights(scene, lights))
         if light is not None:
             key = scene.shape, light.key, turn
-            out[1] = self._near.get_or_make(key, lambda: found.of_environment(light, turn))
+            out[1] = self._near.get_or_make(key, lambda: found.of_environment(scene, light, turn))
         return out
 
     def sky(self, light: EnvironmentLight) -> SkyTable:

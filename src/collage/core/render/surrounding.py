@@ -25,9 +25,11 @@ LOOKED_FROM = 2048  # places on the objects
 
 @dataclass(frozen=True, eq=False)
 class Surrounding:
-    """Places (3, n) on surfaces that are seen from others, with their normals. pattern, donor : (n,), see Samples."""
+    """Places (3, n) on surfaces that are seen from others, with their normals. pattern, donor : (n,), see Samples.
 
-    scene: Scene
+    It keeps no scene, so that one that is let go of goes.
+    """
+
     position: np.ndarray
     normal: np.ndarray
     pattern: np.ndarray
@@ -38,16 +40,16 @@ class Surrounding:
         """Bytes of its arrays."""
         return self.position.nbytes + self.normal.nbytes + self.pattern.nbytes + self.donor.nbytes
 
-    def of_environment(self, environment: EnvironmentLight, turn: float) -> np.ndarray:
+    def of_environment(self, scene: Scene, environment: EnvironmentLight, turn: float) -> np.ndarray:
         """(3,) irradiance over pi that an environment of strength 1 gives to them. turn : degrees."""
         if not self.pattern.size:
             return np.zeros(3, np.float32)
-        found = self._found(EnvironmentTarget(self.scene, self, environment, turn))
+        found = self._found(EnvironmentTarget(scene, self, environment, turn))
         return np.asarray(found[:3].mean(axis=1))
 
-    def of_lights(self, lights: np.ndarray) -> np.ndarray:
+    def of_lights(self, scene: Scene, lights: np.ndarray) -> np.ndarray:
         """(3,) the same of lights, see kernels.lights."""
-        seen = [self._found(LightTarget(self.scene, self, row))[0] for row in lights]
+        seen = [self._found(LightTarget(scene, self, row))[0] for row in lights]
         shares = np.ascontiguousarray(seen, np.float32).reshape(len(lights), self.pattern.size)
         room, out = np.empty((1, COLUMNS), np.float32), np.empty(3, np.float32)
         shading.mean_received(self.position, self.normal, lights, shares, room, out)
@@ -65,7 +67,7 @@ def surrounding_of(scene: Scene) -> Surrounding:
     position, normal = _met(scene, *_on_objects(scene))
     number = np.arange(len(position), dtype=np.int32)
     rows = np.ascontiguousarray(position.T), np.ascontiguousarray(normal.T)
-    return Surrounding(scene, *rows, number % (k.SUBSETS * k.TURNS), np.full_like(number, -1))
+    return Surrounding(*rows, number % (k.SUBSETS * k.TURNS), np.full_like(number, -1))
 
 
 def _on_objects(scene: Scene) -> tuple[np.ndarray, np.ndarray]:

@@ -44,7 +44,7 @@ SHED: Worn = (
     ("Lime-bloomed clay", "tide line", {"level": 0.085, "line": 0.004, "amount": 0.7}),
     ("Lime-bloomed clay", "worn edges", {"width": 0.004, "amount": 0.5}),
     ("Lime-bloomed clay", "moss", {"reach": 0.035, "facing": 0.2, "amount": 0.85}),
-    ("Celadon glaze", "prints", {"cover": 0.36, "amount": 0.45}),
+    ("Celadon glaze", "prints", {"cover": 0.36, "amount": 0.6}),
 )
 
 

@@ -6,9 +6,11 @@ from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
+from weakref import ref
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
+from shiboken6 import isValid
 
 from collage.app.shell.jobs import Jobs, Ticket
 from collage.app.widgets.panels import Elided, empty
@@ -21,6 +23,13 @@ from collage.core.project.state import Project
 from collage.core.render.renderer import Renderer
 
 SOON = 4000  # milliseconds after the start until renders of before go on
+
+
+def _take_up(queue: ref[RenderQueue]) -> None:
+    """Lets a queue that is still there go on with what a crash has left."""
+    found = queue()
+    if found is not None and isValid(found):
+        found.take_up()
 
 
 class RenderQueue(QObject):
@@ -37,7 +46,7 @@ class RenderQueue(QObject):
         self._orders: dict[Path, Order] = {}
         self._tickets: dict[Path, Ticket] = {}
         jobs.queue_changed.connect(self.moved)
-        QTimer.singleShot(SOON, self.take_up)
+        QTimer.singleShot(SOON, partial(_take_up, ref(self)))  # the window may be gone by then
 
     def take_up(self) -> None:
         """Goes on with what a crash has left."""

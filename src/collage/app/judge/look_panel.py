@@ -97,6 +97,7 @@ class LookPanel(QFrame):
         self.cards.setToolTip("What one card of the material puts out, on the objects that wear it")
         self.cards.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.cards.activated.connect(self._show_card)
+        self._listed: list[tuple[str, str]] | None = None
         whole.addWidget(self.cards)
         session = self.view.session
         for signal in (session.changed, session.material_changed):
@@ -111,15 +112,17 @@ class LookPanel(QFrame):
     def _list_cards(self, *_: object) -> None:
         """The cards of the material that is worked on, by their titles."""
         session, shown = self.view.session, self.view.card
-        listed = [(title_of(one), name) for name, one in session.document.cards.items() if one.type in CHANNELS]
-        names = [None, *(name for _, name in sorted(listed))]
-        self.cards.clear()
-        self.cards.addItem(NO_CARD, None)
-        for words, name in sorted(listed):
-            self.cards.addItem(words, name)
-        there = shown is not None and shown[0] == session.material and shown[1].card in names
-        self.cards.setCurrentIndex(names.index(shown[1].card) if shown is not None and there else 0)
-        if shown is not None and not there:
+        cards = session.document.cards.items()
+        listed = sorted((title_of(one), name) for name, one in cards if one.type in CHANNELS)
+        if listed != self._listed:  # most changes leave them as they are
+            self._listed = listed
+            self.cards.clear()
+            self.cards.addItem(NO_CARD, None)
+            for words, name in listed:
+                self.cards.addItem(words, name)
+        at = self.cards.findData(shown[1].card) if shown is not None and shown[0] == session.material else -1
+        self.cards.setCurrentIndex(max(at, 0))
+        if at < 0:
             self.view.set_card(None)
 
     def _show_card(self, at: int) -> None:

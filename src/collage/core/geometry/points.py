@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any, cast
 
@@ -63,9 +63,9 @@ class Points:
     effort: float = 1.0
     id: int = field(default_factory=lambda: next(_ids))
 
-    def changed(self, **fields: Any) -> Points:
+    def changed(self, **values: Any) -> Points:
         """Other points, with some fields replaced: what was worked out on these is not theirs."""
-        return replace(self, id=next(_ids), **fields)
+        return replace(self, id=next(_ids), **values)
 
     @property
     def moved(self) -> np.ndarray | None:
@@ -180,6 +180,18 @@ class Points:
         bitangent = np.cross(self.normal, tangent, axis=0)
         mirrored = (bitangent * along_v).sum(axis=0) < 0
         return tangent.astype(np.float32), np.where(mirrored, -bitangent, bitangent).astype(np.float32)
+
+    def some(self, which: np.ndarray) -> Points:
+        """Those with some numbers (m,)."""
+        arrays = {name: value for name, value in self.__dict__.items() if isinstance(value, np.ndarray)}
+        own = {one.name for one in fields(self)} - {"to_object"}
+        taken = {name: value.take(which, axis=-1) for name, value in arrays.items() if name in own}
+        return self.changed(**taken, uv={name: place.take(which, axis=-1) for name, place in self.uv.items()}, across=0)
+
+    def taken(self, axis: int) -> Points:
+        """Points that have taken their step along u (axis 0) or v (axis 1)."""
+        step = self.shifted(axis)
+        return self.changed(position=step.position, object_position=step.object_position, uv=dict(step.uv))
 
     def cut(self, start: int, stop: int) -> Points:
         """The points from `start` up to `stop`, as views."""

@@ -230,14 +230,8 @@ def around(points: Points, detail: float) -> Iterator[Points]:
     long_u, long_v = (np.sqrt((one * one).sum(axis=0)) for one in (points.along_u, points.along_v))
     for right, up in zip(radius * np.cos(angle), radius * np.sin(angle), strict=True):
         moved = points.changed(step_u=np.float32(right) / np.maximum(long_u, np.float32(1e-9)))
-        moved = _taken(moved, 0).changed(step_v=np.float32(up) / np.maximum(long_v, np.float32(1e-9)))
-        yield _taken(moved, 1).changed(step_u=points.step_u, step_v=points.step_v)
-
-
-def _taken(points: Points, axis: int) -> Points:
-    """Points that have taken their step along u or v."""
-    step = points.shifted(axis)
-    return points.changed(position=step.position, object_position=step.object_position, uv=dict(step.uv))
+        moved = moved.taken(0).changed(step_v=np.float32(up) / np.maximum(long_v, np.float32(1e-9)))
+        yield moved.taken(1).changed(step_u=points.step_u, step_v=points.step_v)
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,10 +15,12 @@ from typing import Protocol
 
 import numpy as np
 
+from collage.core.evaluate.plan import Plan
 from collage.core.evaluate.run import Cancelled, Workers, never
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.kernels import lights as columns
+from collage.core.render.bump_variance import HiddenSlopes
 from collage.core.render.environment import PER_SET, TURNS, EnvironmentLight
 from collage.core.render.latlong import in_picture
 from collage.core.render.samples import ROWS, ObjectSamples, Samples, over_blocks
@@ -253,6 +255,7 @@ class View:
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()
+        self._hidden: dict[int, tuple[str, HiddenSlopes]] = {}
         self._changed: dict[tuple[str, int], tuple[str, ObjectSamples]] = {}
 
     def with_points(self, group: ObjectSamples, kind: str, name: str, make: Callable[[], Points]) -> ObjectSamples:
@@ -261,6 +264,23 @@ class View:
         known = self._changed.get(key)
         if known is None or known[0] != name:
             known = self._changed[key] = name, replace(group, points=make())
+        return known[1]
+
+    def hidden_slopes(
+        self, group: ObjectSamples, bumps: Plan, quick: bool, workers: Workers | None, cancelled: Callable[[], bool]
+    ) -> HiddenSlopes:
+        """What pixels hide of the slopes of bump, by what their middles see of it; kept while that is the same.
+
+        group : of samples in the middle of pixels. quick : for a moving hand. Raises Cancelled.
+        """
+        name = f"{group.points.id} {sorted(bumps.wanted)}"
+        known = self._hidden.get(group.region)
+        if known is None or known[0] != name:
+            samples, own = self.samples, slice(group.start, group.stop)
+            size = samples.width, samples.height
+            pixel, origin = samples.pixel[own], samples.origin[own]
+            made = HiddenSlopes(bumps, group.points, pixel, origin, size, quick, workers, cancelled)
+            known = self._hidden[group.region] = name, made
         return known[1]
 
     @property

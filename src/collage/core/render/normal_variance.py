@@ -8,8 +8,9 @@ variance of slopes from its length; A. Kaplanyan et al., Filtering Distributions
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -19,7 +20,7 @@ from collage.core.images.store import ImageRef, OpenImages
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.arithmetic import dot3
 from collage.core.nodes.behaviour import Array, Context
-from collage.core.nodes.surface import normalmap
+from collage.core.nodes.surface import heighttonormal, normalmap
 
 SUFFIX = "_variance"
 ROUNDING = {8: 0.006, 16: 2e-5}
@@ -61,6 +62,8 @@ def with_variances(plan: Plan, names: tuple[str, ...]) -> Plan:
         step = steps.get(source.key) if isinstance(source, Ref) else None
         if step is None or step.function is not normalmap or not isinstance(step.sources["in"], Ref):
             continue
+        if is_made_by((heighttonormal,), step.sources["in"], steps):  # see `bump_variance`
+            continue
         file = Const(_first_image(step, steps), "filename")
         wanted = {"in": step.sources["in"], "scale": step.sources["scale"], "file": file}
         key = f"variance {step.key}"
@@ -71,17 +74,31 @@ def with_variances(plan: Plan, names: tuple[str, ...]) -> Plan:
     return replace(plan, steps=(*plan.steps, *added.values()), outputs=outputs) if added else plan
 
 
+def is_made_by(functions: tuple[Callable[..., Any], ...], source: Ref, steps: Mapping[str, Step]) -> bool:
+    """Whether one of some functions takes part in a result. steps : all, by key."""
+    return any(step.function in functions for step in _upstream(source, steps))
+
+
+def _upstream(source: Ref, steps: Mapping[str, Step]) -> Iterator[Step]:
+    """The steps that a result is made of, the nearest first."""
+    waiting, seen = deque([source.key]), {source.key}
+    while waiting:
+        one = steps.get(waiting.popleft())
+        if one is None:
+            continue
+        yield one
+        for more in one.sources.values():
+            if isinstance(more, Ref) and more.key not in seen:
+                seen.add(more.key)
+                waiting.append(more.key)
+
+
 def _first_image(step: Step, steps: Mapping[str, Step]) -> ImageRef:
     """The image next to a step among all that it is made of; one without a path where there is none."""
-    waiting, seen = deque([step]), {step.key}
-    while waiting:
-        one = waiting.popleft()
+    for one in _upstream(Ref(step.key, step.type), steps):
         for source in one.sources.values():
             if isinstance(source, Const) and isinstance(source.value, ImageRef) and source.value.path:
                 return source.value
-            if isinstance(source, Ref) and source.key in steps and source.key not in seen:
-                seen.add(source.key)
-                waiting.append(steps[source.key])
     return ImageRef("")
 
 

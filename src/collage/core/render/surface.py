@@ -21,6 +21,7 @@ from collage.core.kernels import packed as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
 from collage.core.nodes.surfaces import as_open_pbr
+from collage.core.render.bump_variance import bumps_of
 from collage.core.render.channels import CHANNELS, DEFAULTS, SHOWN
 from collage.core.render.inside import PathLength, medium, no_path
 from collage.core.render.normal_variance import SUFFIX, widened, with_variances
@@ -45,6 +46,7 @@ class Surface:
 
     plan: Plan
     problems: Mapping[Place, CollageError]
+    bumps: Plan | None = None  # its normals that are made of heights, see bump_variance
 
     @cached_property
     def images(self) -> list[ImageRef]:
@@ -96,7 +98,8 @@ def plan_targets(
     """The plan for some targets of a material, and what was wrong. how : as `build_plan` takes it."""
     plan = build_plan(library, network, targets, **how)
     normals = tuple(name for name in targets if name.endswith((NORMAL, COAT_NORMAL)))
-    return Surface(with_variances(plan, normals), plan.problems)
+    plan = with_variances(plan, normals)
+    return Surface(plan, plan.problems, bumps_of(plan, normals))
 
 
 def _looked_at(surface: Card, inputs: Collection[str] | None) -> tuple[str, ...]:

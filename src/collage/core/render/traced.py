@@ -22,6 +22,7 @@ from collage.core.geometry.points import Points
 from collage.core.kernels import Family, packed
 from collage.core.kernels import path_rows as p
 from collage.core.nodes.behaviour import Array
+from collage.core.render.bump_variance import bent_finely
 from collage.core.render.energy import energy_table
 from collage.core.render.fine_relief import is_finer, with_fine_relief
 from collage.core.render.inside import absorbed
@@ -271,6 +272,8 @@ class _Block:
             points = with_fine_relief(points, tracer.what.scene, slopes, bounce > 0, None, tracer.cancelled)
         known = tracer.what.surfaces.get(material)
         values = evaluate_surface(known, points, cancelled=tracer.cancelled) if known is not None else {}
+        if bounce == 0 and known is not None and known.bumps is not None:
+            values = bent_finely(values, known.bumps, points)
         if tracer.what.only_clay:
             values = clay(values)
         assert points.triangle is not None

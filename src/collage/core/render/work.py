@@ -242,10 +242,25 @@ class Work:
                 workers=self.renderer.workers,
                 cancelled=self.cancelled,
             )
+            if surface.bumps is not None and light is not None and not once:
+                inputs.update(self._hidden_slopes(view, group, surface.bumps))
             kept = np.ascontiguousarray(self._shown(view, group, inputs, light, depth))
             if self.stage is COMPLETE or view.follows:  # else what a moving hand sees is not seen again
                 cache.put(name, group.points.id, kept)
         return kept
+
+    def _hidden_slopes(self, view: View, group: ObjectSamples, bumps: Plan) -> dict[str, Array]:
+        """What pixels hide of the slopes of bump, see `bump_variance`. At edges that is as in the middles beside them;
+        of what is seen in no middle, as little is seen."""
+        middles = [group] if not group.beside else [
+            one for one in view.groups if one.region == group.region and not one.beside
+        ]  # fmt: skip
+        if not middles:
+            return {}
+        found = view.hidden_slopes(
+            middles[-1], bumps, self.request.quality == "coarse", self.renderer.workers, self.cancelled
+        )
+        return found.at(view.samples.pixel[group.start : group.stop])
 
     def _with_all_rays(self, view: View, group: ObjectSamples, plan: Plan) -> ObjectSamples:
         """At rest, points from which masks send all of their rays; before, and where there are none, as they are.

@@ -14,6 +14,9 @@ import numpy as np
 
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.topology import edge_keys, numbered, welded
+from collage.core.kernels import Family
+
+k = Family("division")
 
 SHARP = 40.0  # degrees between two faces from which on their edge stays sharp
 
@@ -66,23 +69,26 @@ class Cage:
         out[self.vertex[::-1]] = np.arange(len(self.vertex))[::-1]
         return out
 
-    @cached_property
+    @property
     def edge(self) -> np.ndarray:
         """(c,) the number of the edge that begins at each corner, the same from both sides."""
-        ends = self.vertex, self.vertex[self.following]
-        return numbered(np.minimum(*ends), np.maximum(*ends))
+        return self._edges[0]
 
-    @cached_property
+    @property
     def edges(self) -> int:
         """How many edges there are."""
-        return int(self.edge.max(initial=-1)) + 1
+        return len(self.of_edge)
+
+    @property
+    def of_edge(self) -> np.ndarray:
+        """(edges,) the first corner at which each edge begins."""
+        return self._edges[1]
 
     @cached_property
-    def of_edge(self) -> np.ndarray:
-        """(edges,) a corner at which each edge begins."""
-        out = np.zeros(self.edges, int)
-        out[self.edge] = np.arange(len(self.edge))
-        return out
+    def _edges(self) -> tuple[np.ndarray, np.ndarray]:
+        edge, corner = np.empty(len(self.vertex), np.int32), np.empty(len(self.vertex), np.int64)
+        count = k.number_edges(self.vertex, self.following, edge, corner)
+        return edge, corner[:count]
 
     @property
     def is_triangles(self) -> bool:

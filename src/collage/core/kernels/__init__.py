@@ -47,6 +47,7 @@ FAMILIES = {
     "rays": 7.0,
     "noise": 5.9,
     "meshes": 4.5,
+    "division": 4.0,
     "pyramids": 2.1,
     "relief": 1.9,
     "film": 1.8,

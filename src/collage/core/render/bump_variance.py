@@ -57,7 +57,8 @@ class HiddenSlopes:
         quick: bool = False, workers: Workers | None = None, cancelled: Callable[[], bool] = never,
     ) -> None:  # fmt: skip
         """points : of the middles of pixels. pixel : (n,) of each, in a picture of this width and height. origin :
-        (n,) the same in the whole picture, of which that may be a part. quick : with a quarter of the looks, for a moving hand. Raises Cancelled."""
+        (n,) the same in the whole picture, of which that may be a part. quick : with a quarter of the looks, for a
+        moving hand. Raises Cancelled."""
         self.width = size[0]
         self.shape = -(-size[1] // CELL), -(-size[0] // CELL)
         some = np.flatnonzero(_looked_at(pixel, self.width, quick))

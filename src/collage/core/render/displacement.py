@@ -17,15 +17,18 @@ from collage.core.document.materials import DISPLACEMENT, material_card
 from collage.core.document.model import Card, Network
 from collage.core.evaluate.plan import CardInput
 from collage.core.evaluate.run import Workers, never
-from collage.core.geometry.mesh import any_frame, unit
+from collage.core.geometry.mesh import unit
 from collage.core.geometry.points import Points
 from collage.core.geometry.refine import in_triangles, refined
 from collage.core.geometry.subdivide import Cage, sum_by
+from collage.core.kernels import Family
 from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import ENOUGH, Displaced, Fine, fine_of, moved
 from collage.core.scene.pixel_size import PixelSize
 from collage.core.scene.scene import OBJECT, REGION, Scene
+
+k = Family("division")
 
 HEIGHT, SCALE = "displacement", "scale"
 
@@ -179,11 +182,9 @@ class _Mover:
 
     def told_apart(self, cage: Cage, number: np.ndarray) -> np.ndarray:
         """Corners: the first of each number (c,), and further ones that have another UV or region than that."""
-        uv, region = cage.values[:, : 2 * self.sets], self.region(cage.source)
-        first = np.zeros(int(number.max(initial=-1)) + 1, int)
-        first[number[::-1]] = np.arange(len(number))[::-1]
-        told = (np.abs(uv - uv[first[number]]) > 1e-6).any(axis=1) | (region != region[first[number]])
-        told[first] = True
+        uv = np.ascontiguousarray(cage.values[:, : 2 * self.sets])
+        told, region = np.empty(len(number), bool), self.region(cage.source).astype(np.int32)
+        k.tell_apart(number.astype(np.int32), uv, region, int(number.max(initial=-1)) + 1, told)
         return np.flatnonzero(told)
 
     def offsets(self, found: Fine, places: _Places) -> np.ndarray:
@@ -193,7 +194,8 @@ class _Mover:
             mover = self.moving[int(one)]
             if mover is not None:
                 here = np.flatnonzero(region == one)
-                points = _points(self.item, found, places.some(here), self.scene, self.first, int(one), self.step)
+                some = places if len(here) == len(region) else places.some(here)
+                points = _points(self.item, found, some, self.scene, self.first, int(one), self.step)
                 out[here] = self._offsets_at(mover, points).T
         return out
 
@@ -255,12 +257,15 @@ def _at_corners(found: Fine, corner: np.ndarray) -> _Places:
 
 def _at_middles(cage: Cage, ways: np.ndarray, corner: np.ndarray) -> _Places:
     """The middles of the edges that begin at some corners (n,). ways : (v, 3), which way vertices go."""
-    after = cage.following[corner]
-    a, b = cage.vertex[corner], cage.vertex[after]
-    return _Places(
-        (cage.positions[a] + cage.positions[b]) / 2, unit(ways[a] + ways[b]),
-        (cage.values[corner] + cage.values[after]) / 2, cage.source[corner],
+    count = len(corner)
+    made = _Places(
+        np.empty((count, 3)), np.empty((count, 3)), np.empty((count, cage.values.shape[1])), np.empty(count, np.int64)
+    )
+    k.at_middles(
+        corner, cage.vertex, cage.following, cage.positions, ways, cage.values, cage.source,
+        made.position, made.way, made.values, made.source,
     )  # fmt: skip
+    return made
 
 
 LOOKED_AT = 4000  # polygons in whose middle it is looked whether they are fine enough
@@ -297,27 +302,26 @@ def _points(
     item: BenchObject, found: Fine, places: _Places, scene: Scene, first: int, region: int, step: float
 ) -> Points:
     """The surface as it was. first : the object's first triangle in the scene. step : in the first UV set."""
-    turn, own = item.matrix().astype(np.float32), places.position.astype(np.float32)
+    turn, place = item.matrix().astype(np.float32), np.array([item.place], np.float32)
     base = first + places.source  # the triangle of the scene
-    along_u, along_v = scene.faces[base, 3:6], scene.faces[base, 6:9]
-    normal = places.way.astype(np.float32) @ turn
-    tangent = _across(places.values[:, -6:-3].astype(np.float32) @ turn, normal)
-    bitangent = np.cross(normal, tangent)
-    bitangent *= np.sign((bitangent * along_v).sum(axis=1, keepdims=True) + 1e-30)
-    uv = {name: _rows(places.values[:, 2 * at : 2 * at + 2]) for at, name in enumerate(found.base.uv)}
-    count = len(own)
+    sets, count = len(found.base.uv), len(places.position)
+    rows = np.empty((k.UV + 2 * sets, count), np.float32)
+    k.to_points(
+        places.position, places.way, places.values, base, np.ascontiguousarray(scene.faces), turn, place, sets, rows
+    )  # fmt: skip
+    uv = {name: rows[k.UV + 2 * at : k.UV + 2 * at + 2] for at, name in enumerate(found.base.uv)}
     part, piece, slot = (ids[places.source] for ids in found.base.ids)
     return Points(
-        position=_rows(own @ turn + np.array(item.place, np.float32)),
-        normal=_rows(normal),
-        tangent=_rows(tangent),
-        bitangent=_rows(bitangent),
+        position=rows[k.PLACE : k.PLACE + 3],
+        normal=rows[k.UP : k.UP + 3],
+        tangent=rows[k.ACROSS : k.ACROSS + 3],
+        bitangent=rows[k.BESIDE : k.BESIDE + 3],
         uv=uv or {"UVMap": np.zeros((2, count), np.float32)},
-        along_u=_rows(along_u),
-        along_v=_rows(along_v),
+        along_u=rows[k.ALONG_U : k.ALONG_U + 3],
+        along_v=rows[k.ALONG_V : k.ALONG_V + 3],
         step_u=np.full(count, step, np.float32),
         step_v=np.full(count, step, np.float32),
-        object_position=_rows(own),
+        object_position=rows[k.OWN_PLACE : k.OWN_PLACE + 3],
         to_object=scene.rotations[region],
         part=part,
         piece=piece,
@@ -336,21 +340,6 @@ def _step(found: Fine) -> float:
     a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
     area = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
     return float(np.sqrt(area.mean())) if len(area) else 1e-3
-
-
-def _across(direction: np.ndarray, normal: np.ndarray) -> np.ndarray:
-    """Directions (n, 3) laid at right angles to normals, of length 1."""
-    flat = direction - normal * np.einsum("ij,ij->i", direction, normal)[:, None]
-    length = np.sqrt(np.einsum("ij,ij->i", flat, flat))
-    out = flat / np.maximum(length, 1e-9)[:, None]
-    lost = np.flatnonzero(length <= 1e-9)
-    if len(lost):
-        out[lost] = any_frame(normal[lost])[0]
-    return np.asarray(out)
-
-
-def _rows(values: np.ndarray) -> np.ndarray:
-    return np.ascontiguousarray(values.T, np.float32)
 
 
 def _offsets(

@@ -9,6 +9,9 @@ import numpy as np
 from collage.core.geometry.mesh import Mesh, unit
 from collage.core.geometry.subdivide import SHARP, Cage, cage_of, divided, sum_by, triangles_of
 from collage.core.geometry.topology import numbered
+from collage.core.kernels import Family
+
+k = Family("division")
 
 MOST_TRIANGLES = 2_000_000  # of one object, whatever is asked for
 ENOUGH = 120_000  # triangles that are fine enough where nothing is asked for
@@ -114,12 +117,9 @@ def _normals(cage: Cage, triangles: np.ndarray, places: np.ndarray, one: np.ndar
 
     triangles : (t, 3) corners. places : (v, 3). one : (c,), see Fine. before : (c, 3), for triangles without an area.
     """
-    p = places[cage.vertex[triangles]]
-    area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    normals = np.empty((len(one), 3))
     count = int(one.max(initial=-1)) + 1
-    normals = unit(sum_by(one[triangles].ravel(), np.repeat(area, 3, axis=0), count))[one]
-    flat = np.linalg.norm(normals, axis=1) < 0.5
-    normals[flat] = before[flat]
+    k.corner_normals(triangles.ravel(), cage.vertex, places, one, count, before, normals)
     return normals
 
 

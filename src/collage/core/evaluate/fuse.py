@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence, Set
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from collage.core.document.types import CHANNELS, FLOATS, TEXTS
-from collage.core.evaluate.plan import Const, Ref, Step
+from collage.core.evaluate.plan import Const, Ref, Source, Step
 from collage.core.evaluate.trace import NotFollowed, Symbol, Trace, Value
 from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Context
@@ -157,26 +157,78 @@ def _program(members: list[Step], steps: Sequence[Step], kept: Set[str]) -> list
     for step in steps:
         if step.key not in inside:
             wanted |= {source.name for source in step.sources.values() if isinstance(source, Ref)}
+    shape = _Shape(members, wanted)
+    made = _traced(shape)
+    if not made.outputs:
+        return []
+    inputs = tuple((shape.inputs[int(number)], rows) for number, rows in made.inputs)
+    outputs = tuple((shape.full(name), rows, truth) for name, rows, truth in made.outputs)
+    return [replace(made, inputs=inputs, outputs=outputs)]
+
+
+class _Shape:
+    """Steps of a program with their keys put as numbers: equal to one that does the same with other results.
+
+    steps : those with numbers for keys. inputs : the names that stand for the numbers of what they read. wanted :
+    numbered names of what is read of them.
+    """
+
+    def __init__(self, steps: Sequence[Step], wanted: Set[str]) -> None:
+        number = {step.key: f"s{at}" for at, step in enumerate(steps)}
+        self._keys = {one: key for key, one in number.items()}
+        given: dict[str, Ref] = {}
+        names: dict[str, str] = {}
+
+        def numbered(source: Source | None) -> Source | None:
+            if not isinstance(source, Ref):
+                return source
+            if source.key in number:
+                return Ref(number[source.key], source.type, source.output)
+            if source.name not in given:
+                given[source.name] = Ref(str(len(given)), source.type)
+                names[source.name] = source.name
+            return given[source.name]
+
+        self.steps = [
+            replace(step, key=number[step.key], sources={name: numbered(one) for name, one in step.sources.items()})
+            for step in steps
+        ]
+        self.inputs = tuple(names)
+        parts = [name.partition(":") for name in wanted]
+        self.wanted = frozenset(number[key] + colon + output for key, colon, output in parts if key in number)
+        self._seen = (self.wanted, tuple(_Call(step) for step in self.steps), self._wires())
+
+    def _wires(self) -> tuple[tuple[str, ...], ...]:
+        return tuple(tuple(one.name for one in step.sources.values() if isinstance(one, Ref)) for step in self.steps)
+
+    def full(self, name: str) -> str:
+        """The name of a result as it was."""
+        number, colon, output = name.partition(":")
+        return self._keys[number] + colon + output
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Shape) and self._seen == other._seen
+
+    def __hash__(self) -> int:
+        return hash(self._seen)
+
+
+@lru_cache(maxsize=512)
+def _traced(shape: _Shape) -> Program:
+    """The program of some steps, with numbers for names; kept, since most of a changed plan is as before."""
     trace, known = Trace(), dict[str, Symbol]()
     results: dict[str, tuple[Symbol, bool]] = {}
-    for step in members:
+    for step in shape.steps:
         for name, value in _symbols(step, trace, known).items():
             known[name] = value
             results[name] = (value, step.type == "boolean")
-    outputs = [(name, *results[name]) for name in results if name in wanted]
-    if not outputs:
-        return []
+    outputs = [(name, *results[name]) for name in results if name in shape.wanted]
     inputs = {name: value for name, value in known.items() if name not in results}
-    code, constants, registers = _compiled(trace, [row for _, value, _ in outputs for row in value.rows])
-    return [
-        Program(
-            tuple((name, len(value.rows)) for name, value in inputs.items()),
-            tuple((name, len(value.rows), truth) for name, value, truth in outputs),
-            code,
-            constants,
-            registers,
-        )
-    ]
+    return Program(
+        tuple((name, len(value.rows)) for name, value in inputs.items()),
+        tuple((name, len(value.rows), truth) for name, value, truth in outputs),
+        *_compiled(trace, [row for _, value, _ in outputs for row in value.rows]),
+    )
 
 
 def _compiled(trace: Trace, outputs: Sequence[Value]) -> tuple[np.ndarray, np.ndarray, int]:

@@ -42,7 +42,7 @@ class Const:
     value: Any
     type: str
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Equal for equal values; part of the names of results."""
         value = self.value

@@ -61,20 +61,27 @@ class RenderCaches:
                 self.views.drop(lambda key, name=name: key == name)  # type: ignore[misc]
 
     def scene(
-        self, bench: Bench, key: tuple[str, ...] = (), displaced: Mapping[int, Displaced] = NOT_DISPLACED
+        self,
+        bench: Bench,
+        key: tuple[str, ...] = (),
+        displaced: Mapping[int, Displaced] = NOT_DISPLACED,
+        moving: bool = False,
     ) -> Scene:
         """The bench's geometry, ready for rays; kept by all that decides it.
 
-        key : its geometry key, if it is known. displaced : see `build_scene`.
+        key : its geometry key, if it is known. displaced, moving : see `build_scene`.
         """
+        names = (key or bench.geometry_key) + tuple(f"{number} {one.key}" for number, one in displaced.items())
 
-        def make() -> Scene:
-            shape = shape_of(bench.objects, bench.ground, displaced)
-            like = next((one for one in self._scenes.values() if one.shape == shape), None)
-            return build_scene(bench.objects, bench.ground, like, displaced)
+        def make(moving: bool) -> Scene:
+            shape = set(shape_of(bench.objects, bench.ground, displaced))
+            last = reversed(self._scenes.values())
+            like = max(last, key=lambda one: len(shape & set(one.shape)), default=None)  # the newest of equal ones
+            return build_scene(bench.objects, bench.ground, like, displaced, moving)
 
-        keys = tuple(f"{number} {one.key}" for number, one in displaced.items())
-        return self._scenes.get_or_make((key or bench.geometry_key) + keys, make)
+        if moving and names not in self._scenes:
+            return self._scenes.get_or_make(("moving", *names), lambda: make(True))
+        return self._scenes.get_or_make(names, lambda: make(False))
 
     def view_before(self, scene: Scene, seen_as: Hashable) -> View | None:
         """The last view that looks the same way at a scene of the same shape, of which other UVs were changed."""

@@ -248,7 +248,8 @@ class Renderer:
             raise Cancelled
 
         def make() -> View:
-            scene = self.caches.scene(request.bench, request.geometry_key, reliefs.objects)
+            moving = request.quality == "coarse"
+            scene = self.caches.scene(request.bench, request.geometry_key, reliefs.objects, moving)
             look = look_key(request, shift)
             samples = self._samples(scene, request, shift, None, cancelled)
             before = self.caches.view_before(scene, look)

@@ -76,7 +76,9 @@ class Work:
         names = _nearest_first(bench, request.materials)
         makes: list[Callable[[], Any]] = [partial(self._surface, name, until) for name in names]
         makes.append(
-            partial(renderer.caches.scene, bench, request.geometry_key, self.reliefs.objects)
+            partial(
+                renderer.caches.scene, bench, request.geometry_key, self.reliefs.objects, request.quality == "coarse"
+            )
         )  # meanwhile: files, levels and meshes take their time
         *surfaces, self.scene = renderer.workers.map(_call, makes)
         for name, surface in zip(names, surfaces, strict=True):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from collage.core.geometry.surroundings import Surroundings, name_number
 from collage.core.kernels import Family
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import Displaced
+from collage.core.scene.tracer import Body, Tracer
 
 kernels = Family("meshes")
 
@@ -57,12 +57,13 @@ class Scene:
     uv_sets : names of the UV sets of each region. bounds : of all objects, without the ground.
     remarks : sentences about objects that cannot be read, or not as they were.
     around : what surface points look up about all objects.
-    shape : names all that decides where rays meet it; scenes of the same shape share one tracer. keys : of the objects.
+    shape : names all that decides where rays meet it. keys : of the objects.
     rest : what the displaced surface was before, None where nothing is displaced.
     sources : (t + 1,) int32, the number that each triangle has where nothing is displaced; None where nothing is.
+    starts : the first triangle of each object, of the ground, and the number of all.
     """
 
-    tracer: Any
+    tracer: Tracer
     corners: np.ndarray
     faces: np.ndarray
     turns: np.ndarray
@@ -77,6 +78,7 @@ class Scene:
     keys: tuple[str, ...] = ()
     sources: np.ndarray | None = None
     rest: Rest | None = None
+    starts: tuple[int, ...] = ()
 
     def undivided(self, triangles: np.ndarray) -> np.ndarray:
         """The numbers that triangles have where nothing is displaced; -1 stays."""
@@ -179,11 +181,12 @@ def build_scene(
     ground: bool,
     like: Scene | None = None,
     displaced: Mapping[int, Displaced] = NOT_DISPLACED,
+    moving: bool = False,
 ) -> Scene:
     """Puts the objects on the bench and makes them ready for ray queries; those that cannot be read are told.
 
-    like : a scene of the same shape, to trace rays with what was made for that, and to take objects from that have not
-        changed. displaced : by number, objects whose mesh is divided and moved.
+    like : another scene, to take from what has not changed. displaced : by number, objects whose mesh is divided and
+        moved. moving : whether a hand changes some of them, see `tracer`.
     """
     plain, told = _meshes(objects)
     meshes = [displaced[number].mesh if number in displaced else mesh for number, mesh in enumerate(plain)]
@@ -194,25 +197,28 @@ def build_scene(
     placed = [(number, mesh, turns[number]) for number, mesh in enumerate(meshes)]
     if ground:
         placed.append((GROUND, _ground(), np.eye(3, dtype=np.float32)))
-    count = sum(len(mesh.triangles) for _, mesh, _ in placed)
+    starts = tuple(np.cumsum([0, *(len(mesh.triangles) for _, mesh, _ in placed)]).tolist())
+    count = starts[-1]
     keys = tuple(item.key + _key_of(displaced, number) for number, item in enumerate(objects))
-    (corners, faces, gradients, turned), kept = _rows(count, sets, keys, like)
-    worlds = [
-        mesh.positions if number == GROUND else _on_bench(objects[number], mesh)
-        for number, mesh, _ in placed
-        if number not in kept
-    ]
-    remaining = iter(worlds)
-    _lay_turns(turned, placed, kept)
-    ids, triangles = np.empty((5, count + 1), np.int32), np.empty((count, 3), np.int32)
-    at = vertex = 0
-    for number, mesh, turn in placed:  # each right where it will lie: a large mesh is there once
-        here = slice(at, at + len(mesh.triangles))
-        if number not in kept:
+    corners, faces = np.zeros((3 * count, 9 + 2 * sets), np.float32), np.zeros((count, 9), np.float32)
+    gradients, turned = np.zeros((sets - 1, count, 6), np.float32), np.zeros((sets, 3 * count), np.int16)
+    kept = _kept(keys, sets, like)
+    ids, bodies, shape = np.empty((5, count + 1), np.int32), list[Body](), shape_of(objects, ground, displaced)
+    for at, (number, mesh, turn) in enumerate(placed):  # each right where it will lie: a large mesh is there once
+        here, three = slice(starts[at], starts[at + 1]), slice(3 * starts[at], 3 * starts[at + 1])
+        world = mesh.positions if number == GROUND else _on_bench(objects[number], mesh)
+        if like is not None and number in kept:
+            old = slice(like.starts[kept[number]], like.starts[kept[number] + 1])
+            three_old = slice(3 * old.start, 3 * old.stop)
+            corners[three], faces[here] = like.corners[three_old], like.faces[old]
+            gradients[:, here], turned[0, three] = like.around.gradients[:, old], like.turns[three_old]
+            turned[1:, three] = like.around.turns[:, three_old]
+        else:
             rest = displaced[number].rest if number in displaced else mesh.positions
-            _lay_corners(corners[3 * here.start : 3 * here.stop], mesh, next(remaining), rest, turn)
+            _lay_corners(corners[three], mesh, world, rest, turn)
             kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
             _lay_gradients(gradients[:, here], mesh, turn)
+            _lay_turns(turned[:, three], mesh)
         source = displaced[number].source if number in displaced else slice(None)
         region = _region(objects[number], plain[number], first[number])[source] if number != GROUND else GROUND
         for row, of in (
@@ -223,12 +229,13 @@ def build_scene(
             (REGION, region),
         ):
             ids[row, here] = of
-        np.add(mesh.triangles, np.int32(vertex), out=triangles[here])
+        triangles = mesh.triangles
         if number != GROUND and objects[number].hidden_faces:  # rays never meet a triangle without an area
-            triangles[here][objects[number].unseen(plain[number])[source]] = vertex
-        at, vertex = here.stop, vertex + len(mesh.positions)
+            triangles = triangles.copy()
+            triangles[objects[number].unseen(plain[number])[source]] = 0
+        bodies.append(Body(shape[at], world, triangles))
     ids[:, -1:] = NOTHING
-    tracer = like.tracer if like is not None else _tracer(worlds, triangles)
+    tracer = Tracer.of(bodies, like.tracer if like is not None else None, moving)
     for array in (corners, faces, ids, gradients, turned):
         array.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
@@ -240,11 +247,10 @@ def build_scene(
         part_names=tuple(mesh.part_names for mesh in plain), slot_names=tuple(mesh.slot_names for mesh in plain),
         face_sets=_face_sets(plain, displaced, ids[OBJECT]),
     )  # fmt: skip
-    shown = [world for world, (_, mesh, _) in zip(worlds, placed[: len(objects)], strict=False) if len(mesh.triangles)]
-    bounds, shape = like.bounds if like is not None else _bounds(shown), shape_of(objects, ground, displaced)
+    bounds = _bounds([one.vertices for one in bodies[: len(objects)] if len(one.triangles)])
     return Scene(
         tracer, corners, faces, turned[0], ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
-        _sources(plain, displaced, ground), _rest(placed, displaced, corners, faces),
+        _sources(plain, displaced, ground), _rest(placed, displaced, corners, faces, like, kept), starts,
     )  # fmt: skip
 
 
@@ -282,6 +288,8 @@ def _rest(
     displaced: Mapping[int, Displaced],
     corners: np.ndarray,
     faces: np.ndarray,
+    like: Scene | None,
+    kept: Mapping[int, int],
 ) -> Rest | None:
     """See Scene.rest."""
     if not displaced:
@@ -289,7 +297,11 @@ def _rest(
     rest, at = Rest(corners[:, 6:9].copy(), faces[:, 3:9].copy()), 0
     for number, mesh, turn in placed:
         here = slice(at, at + len(mesh.triangles))
-        if number in displaced:
+        if number in displaced and number in kept and like is not None and like.rest is not None:
+            old = slice(like.starts[kept[number]], like.starts[kept[number] + 1])
+            rest.gradients[here] = like.rest.gradients[old]
+            rest.normals[3 * here.start : 3 * here.stop] = like.rest.normals[3 * old.start : 3 * old.stop]
+        elif number in displaced:
             one, frames = displaced[number], np.empty((len(mesh.triangles), 9), np.float32)
             kernels.frames(mesh.triangles, one.rest, next(iter(mesh.uv.values()), NO_UV), turn, frames)
             rest.gradients[here] = frames[:, 3:]
@@ -298,28 +310,12 @@ def _rest(
     return rest
 
 
-def _rows(count: int, sets: int, keys: tuple[str, ...], like: Scene | None) -> tuple[tuple[np.ndarray, ...], set[int]]:
-    """Room for a scene's corners, faces, gradients and the turns of the tangents of all sets; and the numbers of the
-    objects whose rows are there already."""
-    if like is None or like.corners.shape != (3 * count, 9 + 2 * sets):
-        shapes = (3 * count, 9 + 2 * sets), (count, 9), (sets - 1, count, 6)
-        return (*(np.zeros(shape, np.float32) for shape in shapes), np.zeros((sets, 3 * count), np.int16)), set()
-    kept = {number for number, (old, new) in enumerate(zip(like.keys, keys, strict=True)) if old == new}
-    turned = np.concatenate([like.turns[None], like.around.turns])
-    return (like.corners.copy(), like.faces.copy(), like.around.gradients.copy(), turned), kept
-
-
-def _tracer(vertices: list[np.ndarray], triangles: np.ndarray) -> Any:
-    """Embree's scene of triangles (t, 3), of all vertices (v, 3) in a row."""
-    from embreex.mesh_construction import TriangleMesh
-    from embreex.rtcore_scene import EmbreeScene
-
-    tracer = EmbreeScene()
-    if any(map(len, vertices)):
-        TriangleMesh(tracer, np.concatenate([one.astype(np.float32, copy=False) for one in vertices]), triangles)
-    else:  # an empty scene needs something to miss
-        TriangleMesh(tracer, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
-    return tracer
+def _kept(keys: tuple[str, ...], sets: int, like: Scene | None) -> dict[int, int]:
+    """By the number of an object that another scene has too, its number there."""
+    if like is None or like.corners.shape[1] != 9 + 2 * sets:
+        return {}
+    there = {key: number for number, key in enumerate(like.keys)}
+    return {number: there[key] for number, key in enumerate(keys) if key in there}
 
 
 def _around(
@@ -367,15 +363,11 @@ def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
         rows[:] = frames[:, 3:]
 
 
-def _lay_turns(out: np.ndarray, placed: list[tuple[int, Mesh, np.ndarray]], kept: set[int]) -> None:
-    """Fills the turns of all meshes' tangents, a row for each UV set. The first again where one has fewer."""
-    at = 0
-    for number, mesh, _ in placed:
-        here, names = slice(at, at + 3 * len(mesh.triangles)), list(mesh.uv) or [""]
-        for row, name in zip(out, [*names, *names[:1] * len(out)], strict=False):
-            if number not in kept:
-                row[here] = mesh.tangent_turns(name)
-        at = here.stop
+def _lay_turns(out: np.ndarray, mesh: Mesh) -> None:
+    """Fills the turns of a mesh's tangents, a row for each UV set. The first again where it has fewer."""
+    names = list(mesh.uv) or [""]
+    for row, name in zip(out, [*names, *names[:1] * len(out)], strict=False):
+        row[:] = mesh.tangent_turns(name)
 
 
 def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, rest: np.ndarray, turn: np.ndarray) -> None:

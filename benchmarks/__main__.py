@@ -74,6 +74,7 @@ def main() -> None:
     print()
     with tempfile.TemporaryDirectory() as place:
         relief.measure(Path(place) / "yard")
+        hand.measure_relief(Path(place) / "hand" / "yard")
         print()
         masks.measure(Path(place) / "weathered")
         print()

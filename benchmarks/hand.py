@@ -22,6 +22,7 @@ from collage.app.shell.settings import Settings
 from collage.app.shell.start import make_window, settle
 from collage.app.shell.window import MainWindow
 from collage.core.document import edits
+from collage.demo.shed import make_sample
 
 EVERY, LASTING = 0.016, 3.0
 MATERIAL, CARD, INPUT = "Lime-bloomed clay", "dry", "fg"
@@ -106,23 +107,43 @@ def _move(viewport: Viewport, place: QPoint, keys: Qt.KeyboardModifier) -> None:
 
 def measure(folder: Path) -> None:
     window = _window(folder)
-    viewport, session = window.place("Wire").preview, window.session
+    viewport = window.place("Wire").preview
     none, alt = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
     _dragged(window, "turning", none, lambda: viewport.shown.bench.camera, lambda: viewport.camera)
     _dragged(window, "moving the light", alt, lambda: viewport.shown.bench, lambda: viewport.request().bench)
-    session.select([CARD])  # a value is dragged where the chosen card's controls are
+    _value_dragged(window, "dragging a value", (MATERIAL, CARD, INPUT), (0.7, 0.2))
+    window.session._clean = window.session.project
+    window.close()
+
+
+def _value_dragged(
+    window: MainWindow, what: str, where: tuple[str, str, str], middle_and_reach: tuple[float, float]
+) -> None:
+    """where : the material, its card and the input whose value swings around a middle."""
+    viewport, session = window.place("Wire").preview, window.session
+    material, card, name = where
+    middle, reach = middle_and_reach
+    session.select([card])  # a value is dragged where the chosen card's controls are
     settle(window)
-    watch = _Watch(viewport, lambda: viewport.shown.materials[MATERIAL].cards[CARD].inputs[INPUT].value)
+    watch = _Watch(viewport, lambda: viewport.shown.materials[material].cards[card].inputs[name].value)
 
     def event(number: int) -> object:
-        value = round(0.7 + 0.2 * float(np.sin(number * 0.05)), 4)
-        network = edits.set_value(session.project.materials[MATERIAL], CARD, INPUT, "float", value)
-        changed = session.project.with_material(MATERIAL, network)
+        value = round(middle + reach * float(np.sin(number * 0.05)), 5)
+        network = edits.set_value(session.project.materials[material], card, name, "float", value)
+        changed = session.project.with_material(material, network)
         session.history.do("Value", lambda _project: changed, merge="value")
         return value
 
     watch.drive(event)
     settle(window)
-    watch.tell("dragging a value")
-    session._clean = session.project
+    watch.tell(what)
+
+
+def measure_relief(folder: Path) -> None:
+    """The depth of the yard's floor, with all other objects on it. folder : where the sample is written."""
+    make_sample("yard", folder)
+    window = _window(folder)
+    window.session.show_material("Slate floor")
+    _value_dragged(window, "dragging the floor's depth", ("Slate floor", "depth", "depth"), (0.012, 0.006))
+    window.session._clean = window.session.project
     window.close()

@@ -65,3 +65,23 @@ def test_new_vertices_lie_in_the_middle_of_their_edges_and_sharp_edges_stay_whol
         of.positions[of.vertex[which]] - of.positions[of.vertex[of.following[which]]], axis=1
     ).sum()
     assert length(now, now.sharp) == pytest.approx(length(before, before.sharp))
+
+
+def test_edges_have_one_number_from_both_sides_and_are_met_in_order() -> None:
+    of = cage("rounded box")
+    ends = np.sort(np.stack([of.vertex, of.vertex[of.following]], axis=1), axis=1)
+    _, first, inverse = np.unique(ends, axis=0, return_index=True, return_inverse=True)
+    rank = np.argsort(np.argsort(first))
+    np.testing.assert_array_equal(of.edge, rank[inverse.ravel()])
+    np.testing.assert_array_equal(of.of_edge, np.sort(first))
+
+
+def test_a_fan_of_many_triangles_hangs_nothing() -> None:
+    """Their edges all begin at one vertex."""
+    count = 300_000
+    rim = np.arange(1, count + 1)
+    vertex = np.stack([np.zeros(count, int), rim, rim % count + 1], axis=1).ravel()
+    nothing = np.zeros(len(vertex), int)
+    fan = Cage(np.zeros((count + 1, 3)), vertex, np.arange(0, len(vertex) + 1, 3), np.zeros((len(vertex), 0)),
+               nothing.astype(bool), nothing)  # fmt: skip
+    assert fan.edges == 2 * count

@@ -60,3 +60,63 @@ def test_what_moves_or_is_hidden_has_another_shape() -> None:
                 other(hidden_faces=(("part", "", 0),))):  # fmt: skip
         assert build_scene((one, *BENCH.objects[1:]), True).shape != shape
     assert build_scene(BENCH.objects, False).shape != shape
+
+
+def moved(scene: Scene, objects: tuple[BenchObject, ...]) -> Scene:
+    return build_scene(objects, True, scene, moving=True)
+
+
+def rays(count: int) -> tuple[np.ndarray, np.ndarray]:
+    rng = np.random.default_rng(5)
+    origins = rng.normal(size=(count, 3)) * 0.6 + (0, 0.5, 0)
+    ways = rng.uniform(-0.6, 0.6, (count, 3)) * (1, 0.4, 1) + (0, 0.1, 0) - origins
+    return origins.astype(np.float32), ways.astype(np.float32)
+
+
+def test_a_moving_hand_makes_ready_what_it_moves_alone() -> None:
+    """Whatever is moved, one thing after the other: rays meet the same, in trees of what stays and of what moves."""
+    scene, objects = build_scene(BENCH.objects, True), BENCH.objects
+    trees = []
+    for number, place in ((0, 0.2), (0, 0.3), (0, 0.4), (2, 0.5), (2, 0.6)):
+        one = objects[number].model_copy(update={"place": (place, 0.02, 0)})
+        objects = (*objects[:number], one, *objects[number + 1 :])
+        scene = moved(scene, objects)
+        whole = build_scene(objects, True)
+        same(scene, whole)
+        assert np.array_equal(scene.turns, whole.turns)
+        assert (scene.starts, scene.tracer.is_whole, whole.tracer.is_whole) == (whole.starts, False, True)
+        trees.append(scene.tracer.trees)
+        origins, ways = rays(4000)
+        found, wanted = scene.nearest(origins, ways), whole.nearest(origins, ways)
+        assert (wanted["primID"] >= 0).mean() > 0.3
+        for name in ("primID", "u", "v", "tfar"):
+            np.testing.assert_array_equal(found[name][wanted["primID"] >= 0], wanted[name][wanted["primID"] >= 0])
+        assert (found["primID"][wanted["primID"] < 0] == -1).all()
+        far = np.random.default_rng(6).uniform(0.2, 1.2, len(ways)).astype(np.float32)
+        for distances in (None, far):
+            blocked = scene.occluded(origins, ways, distances) >= 0
+            np.testing.assert_array_equal(blocked, whole.occluded(origins, ways, distances) >= 0)
+        np.testing.assert_array_equal(
+            scene.tracer.run(origins, ways, dists=far), whole.tracer.run(origins, ways, dists=far)
+        )
+    assert trees[0][0] is trees[1][0] is trees[2][0], "what stays is made ready once"
+    assert trees[3][0] is trees[4][0]
+    assert trees[2][0] is not trees[3][0]
+
+
+def test_at_rest_all_is_one_again() -> None:
+    scene = moved(
+        build_scene(BENCH.objects, True), (*BENCH.objects[:2], BENCH.objects[2].model_copy(update={"scale": 1.0}))
+    )
+    assert not scene.tracer.is_whole
+    assert build_scene(
+        (*BENCH.objects[:2], BENCH.objects[2].model_copy(update={"scale": 1.0})), True, scene
+    ).tracer.is_whole
+
+
+@pytest.mark.parametrize("objects", [(), BENCH.objects[:1]])
+def test_a_scene_of_nothing_or_of_other_things_is_no_help(objects: tuple[BenchObject, ...]) -> None:
+    made = moved(build_scene(objects, False), BENCH.objects)
+    same(made, build_scene(BENCH.objects, True))
+    emptied = moved(made, ())
+    assert (emptied.nearest(*rays(100))["primID"] >= 2).sum() == 0, "the ground alone"

@@ -200,8 +200,8 @@ def build_scene(
     starts = tuple(np.cumsum([0, *(len(mesh.triangles) for _, mesh, _ in placed)]).tolist())
     count = starts[-1]
     keys = tuple(item.key + _key_of(displaced, number) for number, item in enumerate(objects))
-    corners, faces = np.zeros((3 * count, 9 + 2 * sets), np.float32), np.zeros((count, 9), np.float32)
-    gradients, turned = np.zeros((sets - 1, count, 6), np.float32), np.zeros((sets, 3 * count), np.int16)
+    corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
+    gradients, turned = np.empty((sets - 1, count, 6), np.float32), np.empty((sets, 3 * count), np.int16)
     kept = _kept(keys, sets, like)
     ids, bodies, shape = np.empty((5, count + 1), np.int32), list[Body](), shape_of(objects, ground, displaced)
     for at, (number, mesh, turn) in enumerate(placed):  # each right where it will lie: a large mesh is there once

@@ -308,3 +308,17 @@ def _light(code: np.ndarray) -> np.ndarray:
 
 def _code(light: np.ndarray) -> np.ndarray:
     return np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
+@pytest.mark.parametrize("detail", [None, 0.0, 1.0])
+def test_a_place_just_before_the_first_texel_reads_the_first(detail: float | None) -> None:
+    """Half a texel from the border, less what numbers are rounded by."""
+    texels = np.linspace(0.2, 0.9, 24, dtype=np.float32)[:, None] * np.linspace(0.1, 1, 24, dtype=np.float32)
+    pyramid, count = build(texels[:, :, None].copy()), 81
+    size = 24 if not detail else 12
+    near = (0.5 + np.linspace(-1e-5, 1e-5, count)) / size
+    levels = None if detail is None else np.full(count, detail, np.float32)
+    for place in (np.stack([near, np.full(count, 0.3)]), np.stack([np.full(count, 0.3), near]),
+                  np.stack([np.full(count, 0.3), 1 - near])):  # fmt: skip
+        found = pyramid.read(place.astype(np.float32), levels)[0]
+        assert np.ptp(found) < 1e-4

@@ -77,7 +77,8 @@ def _pair(place, size, mode, nearest):
     x = turned if mode == W(2) else held
     below = np.floor(x)
     first = min(W(below), W(size - W(1)))
-    return W(first), F(x - below), F(inside) if mode == W(0) else F(1)
+    share = F(x - F(first))  # a place just before the first texel is rounded to the one beyond the last
+    return W(first), share, F(inside) if mode == W(0) else F(1)
 
 
 @njit(**INLINE)

@@ -86,6 +86,17 @@ WHITE_SURFACES = {
         base_color=ONE, base_weight=1.0, specular_weight=0.0, geometry_thin_walled=True, subsurface_weight=1.0,
         subsurface_color=ONE,
     ),
+    "below": material(
+        base_weight=1.0, specular_roughness=0.3, subsurface_weight=1.0, subsurface_color=ONE, subsurface_radius=0.002,
+    ),
+    "half below": material(
+        base_color=ONE, base_weight=1.0, specular_weight=0.0, subsurface_weight=0.5, subsurface_color=ONE,
+        subsurface_radius=0.01, fuzz_weight=0.5, fuzz_color=ONE,
+    ),
+    "cloudy glass": material(
+        transmission_weight=1.0, transmission_color=ONE, transmission_depth=0.05, transmission_scatter=ONE,
+        transmission_scatter_anisotropy=0.5, specular_roughness=0.1,
+    ),
     "half open": material(base_color=ONE, base_weight=1.0, specular_weight=0.0, geometry_opacity=0.5),
 }  # fmt: skip
 
@@ -323,6 +334,21 @@ def test_a_ground_shows_the_surround_and_shadows_alone(renderer) -> None:
     lit = picture.linear[ground][:, 0] / back[0]
     assert np.median(lit) == pytest.approx(1.0, abs=0.06)
     assert lit.min() < 0.5
+
+
+def test_a_shadow_on_the_ground_is_as_deep_as_the_light_that_is_left(renderer) -> None:
+    """Where the sun is hidden by something small and high up, the light of the environment is left."""
+    sun = DistantLight(strength=2.0, height=90.0, turn=0.0, size=0.2)
+    high = stock("Ball", "sphere", material="m", place=(0, 2.0, 0))
+    bench = Bench(objects=(high,), ground=True, lights=(sun,), environment=Environment(strength=0.6),
+                  camera=Camera(turn=0, height=20, distance=1.0, target=(0, 0, 0), field=12))  # fmt: skip
+    around, direct = np.pi * 0.6 * 0.5, 2.0  # an even grey of one half
+    for quality in ("draft", "traced"):
+        how = {"quality": quality, "tracing": Tracing(samples=256, brightest=EXACT)}
+        picture = renderer.picture(PictureRequest(bench, {"m": matt(0.5)}, 25, 25, **how))
+        lit = picture.linear[..., 0] / picture.linear[0, 0, 0]
+        middle = lit[11:14, 11:14].mean()
+        assert middle == pytest.approx(around / (around + direct), rel=0.03), quality
 
 
 def test_broken_light_in_a_picture_makes_no_sparks(renderer, tmp_path) -> None:

@@ -5,11 +5,21 @@ from __future__ import annotations
 CARRIED = 0  # what of the light at the path's end reaches the eye, by channel
 DENSITY = 3  # of the way it took, per steradian; FROM_EYE and REFRACTED are told by numbers that no density is
 WIDTH, WIDENING = 4, 5  # how far from the eye a pixel would be as wide as the path, metres, and how much more a metre
-INSIDE = 6  # index of refraction of what the path goes through, 0 for air
-ABSORBED = 7  # light lost there, per metre, by channel
-ROWS = 10
+INSIDE = 6  # index of refraction of what the path goes through; 0 for air, UNDER below a matt surface
+ABSORBED, SCATTERED = 7, 10  # light lost there, and sent another way, per metre, by channel
+FORWARD = 13  # the mean cosine of that way
+ROWS = 14
 
 FROM_EYE, REFRACTED = 0.0, -1.0
+UNDER = -1.0
+
+# rows of what a point has beside its surface
+OPACITY = 0
+FILLED = 1  # light absorbed and scattered in what is transparent, per metre, by channel, and its mean cosine
+WALKS = 8  # whether light wanders below the surface here; then the colour that comes back in the mean
+COLOUR = 9
+BELOW = 12  # as FILLED, of what it wanders in
+MORE = 19
 
 # settings of a picture
 SINE, COSINE, STRENGTH, BRIGHTEST, FOCAL_LENGTH = range(5)  # the first three of the environment

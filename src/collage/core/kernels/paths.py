@@ -29,6 +29,8 @@ from collage.core.kernels.lobes import (
     COAT,
     DIFFUSE,
     THROUGH,
+    Hit,
+    Lobes,
     chosen,
     hit_at,
     leaving,
@@ -37,7 +39,7 @@ from collage.core.kernels.lobes import (
     refracted,
     visible_normal,
 )
-from collage.core.kernels.reflection import PI, dot, unit
+from collage.core.kernels.reflection import PI, any_frame, dot, unit
 from collage.core.kernels.sequence import pair
 
 F = np.float32
@@ -53,9 +55,13 @@ TRUTHS_IN = types.Array(types.uint8, 1, "C", readonly=True)
 OUT_WHOLE1 = types.Array(i4, 1, "C")
 
 LIFT = F(1e-4)  # metres above a surface where a path goes on
+LEAST_LIFT = F(2e-6)  # and below one, where light soon goes another way
 SAFE_BOUNCES = 3  # before paths that carry little end by lot
 PAIRS = 6  # of numbers that a bounce draws
 LENS = 1 << 20  # the pair of numbers for the place in the lens
+WANDERING = 1 << 21  # the first one for ways below surfaces
+MOST_STEPS = 512  # of a path below a surface
+LITTLE = F(0.1)  # carried, below which paths there end by lot
 
 
 @njit(**INLINE)
@@ -139,9 +145,12 @@ def meet(
     for j in range(pixel.size):
         met = triangle[j] >= 0
         length = lengths[j] if met else F(1e30)
-        if met & (paths[p.INSIDE, j] > F(0)):
+        if met & (paths[p.INSIDE, j] != F(0)):
             for channel in range(3):
                 paths[p.CARRIED + channel, j] *= math.exp(-paths[p.ABSORBED + channel, j] * length)
+        if (not met) & (paths[p.INSIDE, j] == F(p.UNDER)):
+            for channel in range(3):
+                paths[p.CARRIED + channel, j] = F(0)
         if met:
             paths[p.WIDTH, j] += length * paths[p.WIDENING, j]
         carried, density, at = _carried(paths, j), paths[p.DENSITY, j], pixel[j]
@@ -198,12 +207,27 @@ def _pair(drawn, which):
 
 
 @njit(**INLINE)
+def _in_air(paths, j):
+    paths[p.INSIDE, j] = F(0)
+    for channel in range(3):
+        paths[p.ABSORBED + channel, j] = paths[p.SCATTERED + channel, j] = F(0)
+
+
+@njit(**INLINE)
+def _inside(paths, j, kind, more, row, i):
+    """Notes what a path goes through: an index of refraction or UNDER, and the rows of `more` that say the rest."""
+    paths[p.INSIDE, j] = kind
+    for at in range(7):
+        paths[p.ABSORBED + at, j] = more[row + at, i]
+
+
+@njit(**INLINE)
 def _leave(origins, ways, paths, alive, j, place, hit, drawn, lot):
     """Lets a path inside go out or be mirrored back. Light is not lost at the surface."""
     point, inner = hit.point, paths[p.INSIDE, j]
     way, out = leaving(point.eye, visible_normal(hit.facets, point.eye, _pair(drawn, 1)), inner, lot)
     if out:
-        paths[p.INSIDE, j] = F(0)
+        _in_air(paths, j)
     across, n = dot(way, point.own_normal), point.own_normal
     if (across < F(0)) != out:  # a rough surface may send it to the wrong side
         way = (way[0] - F(2) * across * n[0], way[1] - F(2) * across * n[1], way[2] - F(2) * across * n[2])
@@ -212,17 +236,11 @@ def _leave(origins, ways, paths, alive, j, place, hit, drawn, lot):
 
 
 @njit(**INLINE)
-def _looked_for(hit, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count):
+def _noted(sent, own, way, far, light, carried, place, j, shadows, shadow_of, count):
     """Notes a ray that looks for light, and what it brings if nothing is in its way. Returns how many there are."""
-    if not likely > F(0):
-        return count
-    sent, density = reflected(hit, way)
-    share = power(likely, density) / divided
-    r, g, b = carried[0] * sent[0], carried[1] * sent[1], carried[2] * sent[2]
-    r, g, b = r * light[0] * share, g * light[1] * share, b * light[2] * share
+    r, g, b = carried[0] * sent[0] * light[0], carried[1] * sent[1] * light[1], carried[2] * sent[2] * light[2]
     if not r + g + b > F(0):
         return count
-    own = hit.point.own_normal
     side = LIFT if dot(own, way) > F(0) else -LIFT
     for axis in range(3):
         shadows[count, axis] = place[axis] + own[axis] * side
@@ -230,6 +248,23 @@ def _looked_for(hit, way, far, light, likely, divided, carried, place, j, shadow
     shadows[count, 6], shadows[count, 7], shadows[count, 8], shadows[count, 9] = far, r, g, b
     shadow_of[count] = j
     return count + 1
+
+
+@njit(**INLINE)
+def _looked_for(hit, from_below, alone, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count):
+    """Notes a ray from a surface that looks for light. from_below : whether the path comes out of what lies below.
+    alone : whether the path itself finds no light."""
+    if not likely > F(0):
+        return count
+    own = hit.point.own_normal
+    if from_below:  # matt and white, on the side that the path does not come from
+        density = max(-dot(own, way), F(0)) / PI
+        sent = (density, density, density)
+    else:
+        sent, density = reflected(hit, way)
+    share = (F(1) if alone else power(likely, density)) / divided
+    light = (light[0] * share, light[1] * share, light[2] * share)
+    return _noted(sent, own, way, far, light, carried, place, j, shadows, shadow_of, count)
 
 
 @njit(**INLINE)
@@ -251,7 +286,7 @@ def _one_channel(carried, lot):
 
 
 @njit(**INLINE)
-def _through(origins, ways, paths, alive, j, place, hit, absorbed, drawn, likely, carried, wide):
+def _through(origins, ways, paths, alive, j, place, hit, more, drawn, likely, carried, wide):
     """Lets a path go through the surface: into what is filled, or out behind a thin wall."""
     point, r, body = hit.point, hit.r, hit.body
     ior = F(1) if point.thin else max(hit.surface[s.IOR, point.at], F(1.0001))
@@ -264,9 +299,7 @@ def _through(origins, ways, paths, alive, j, place, hit, absorbed, drawn, likely
     if dot(way, point.own_normal) >= F(0):
         return
     if not point.thin:
-        paths[p.INSIDE, j] = ior
-        for channel in range(3):
-            paths[p.ABSORBED + channel, j] = absorbed[1 + channel, point.at]
+        _inside(paths, j, ior, more, p.FILLED, point.at)
     carried = (
         carried[0] * r[s.SEEN_THROUGH, 0] * body[0] / likely,
         carried[1] * r[s.SEEN_THROUGH, 1] * body[1] / likely,
@@ -291,26 +324,155 @@ def _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot, carri
     _go_on(origins, ways, paths, alive, j, place, hit.point.own_normal, way, carried, density, widening)
 
 
+@njit(**INLINE)
+def _in_frame(n, x, y, z):
+    """A direction of which z lies along n."""
+    t, b = any_frame(n)
+    return unit(t[0] * x + b[0] * y + n[0] * z, t[1] * x + b[1] * y + n[1] * z, t[2] * x + b[2] * y + n[2] * z)
+
+
+@njit(**INLINE)
+def _around_normal(normal, drawn):
+    """A direction on the side of a normal, by the cosine (Malley's method)."""
+    turn, radius = F(2) * PI * drawn[0], math.sqrt(drawn[1])
+    height = math.sqrt(max(F(1) - drawn[1], F(0)))
+    return _in_frame(normal, radius * math.cos(turn), radius * math.sin(turn), height)
+
+
+@njit(**INLINE)
+def _go_under(origins, ways, paths, alive, j, place, hit, more, drawn, likely, carried, entering, wide):
+    """Lets a path wander on below a matt surface, which is entered evenly."""
+    i, own = hit.point.at, hit.point.own_normal
+    below = (-own[0], -own[1], -own[2])
+    way = _around_normal(below, _pair(drawn, 1))
+    carried = (carried[0] * entering[0] / likely, carried[1] * entering[1] / likely, carried[2] * entering[2] / likely)
+    _inside(paths, j, F(p.UNDER), more, p.BELOW, i)
+    _go_on(origins, ways, paths, alive, j, place, own, way, carried, F(p.REFRACTED), paths[p.WIDENING, j] + wide)
+    densest = F(0)
+    for channel in range(3):
+        densest = max(densest, paths[p.ABSORBED + channel, j] + paths[p.SCATTERED + channel, j])
+    lift = min(LIFT, max(F(0.002) / max(densest, F(1)), LEAST_LIFT))  # what is dense is not begun far below
+    for axis in range(3):
+        origins[j, axis] = place[axis] + below[axis] * lift
+
+
+@njit(**INLINE)
+def _come_out(origins, ways, paths, alive, j, place, hit, drawn, carried):
+    """Lets a path that wandered below a surface go on above it."""
+    own = hit.point.own_normal
+    above = (-own[0], -own[1], -own[2])
+    way = _around_normal(above, _pair(drawn, 1))
+    density = max(dot(above, way), F(1e-6)) / PI
+    _in_air(paths, j)
+    _go_on(origins, ways, paths, alive, j, place, own, way, carried, density, paths[p.WIDENING, j])
+
+
+@njit(**INLINE)
+def _new_way(way, forward, drawn):
+    """Where scattered light goes (L. G. Henyey and J. L. Greenstein, Diffuse radiation in the galaxy, 1941)."""
+    if abs(forward) < F(1e-3):
+        cosine = F(1) - F(2) * drawn[0]
+    else:
+        part = (F(1) - forward * forward) / (F(1) - forward + F(2) * forward * drawn[0])
+        cosine = (F(1) + forward * forward - part * part) / (F(2) * forward)
+    cosine = min(max(cosine, F(-1)), F(1))
+    sine, turn = math.sqrt(F(1) - cosine * cosine), F(2) * PI * drawn[1]
+    x, y = sine * math.cos(turn), sine * math.sin(turn)
+    t, b = any_frame(way)
+    return unit(
+        t[0] * x + b[0] * y + way[0] * cosine,
+        t[1] * x + b[1] * y + way[1] * cosine,
+        t[2] * x + b[2] * y + way[2] * cosine,
+    )
+
+
+@njit(types.void(WHOLE1, IN1, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, i4), **LOOP)
+def wander(some, lengths, triangle, origins, ways, paths, going, pixel, first, sample, bounce, step, seed):
+    """One step of paths in what scatters light: to where they are sent another way, or to a surface.
+
+    some : (m,) which paths. lengths, triangle : (m,) how far the next surface is, -1 for none. origins, ways : (n, 3),
+    paths : (ROWS, n), carried on. going : (m,) filled, whether a path is to go on wandering; one that meets a surface
+    stays where it is, its share absorbed until there is taken by `meet`. pixel to seed : see `scatter`.
+    A channel is drawn for the length, and all are weighed by all of them (the balance heuristic of E. Veach, 1997).
+    """
+    for at in range(some.size):
+        j = some[at]
+        going[at] = 0
+        carried = _carried(paths, j)
+        total = carried[0] + carried[1] + carried[2]
+        is_open = triangle[at] < 0
+        if (not total > F(0)) | (is_open & (paths[p.INSIDE, j] > F(0))):  # glass that is open has no inside
+            continue
+        drawn = Drawn(first + pixel[j], sample, WANDERING + 3 * (bounce * MOST_STEPS + step), seed)
+        which, far = _pair(drawn, 0)
+        which *= total
+        channel = 0 if which < carried[0] else (1 if which < carried[0] + carried[1] else 2)
+        dense = paths[p.ABSORBED + channel, j] + paths[p.SCATTERED + channel, j]
+        length = -math.log(F(1) - far) / dense if dense > F(0) else F(1e30)
+        scattered = is_open | (length < lengths[at])  # below a sheet it goes on for ever
+        length = length if is_open else min(length, lengths[at])
+        likely, brightest = F(0), F(0)
+        for one in range(3):
+            dense = paths[p.ABSORBED + one, j] + paths[p.SCATTERED + one, j]
+            likely += carried[one] / total * math.exp(-dense * length) * (dense if scattered else F(1))
+        for one in range(3):
+            spread, lost = paths[p.SCATTERED + one, j], paths[p.ABSORBED + one, j]
+            left = math.exp(-(spread + lost) * length) * spread if scattered else math.exp(-spread * length)
+            paths[p.CARRIED + one, j] = carried[one] * left / max(likely, F(1e-30))
+            brightest = max(brightest, paths[p.CARRIED + one, j])
+        if not scattered:
+            continue
+        keep = min(brightest / LITTLE, F(1))
+        if (keep < F(1)) & (_pair(drawn, 2)[0] >= keep):
+            for one in range(3):
+                paths[p.CARRIED + one, j] = F(0)
+            continue
+        way = _new_way((ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.FORWARD, j], _pair(drawn, 1))
+        for axis in range(3):
+            origins[j, axis] += ways[j, axis] * length
+            ways[j, axis] = way[axis]
+            paths[p.CARRIED + axis, j] /= keep
+        going[at] = 1
+
+
+@njit(**INLINE)
+def _parted(hit, more, i):
+    """What goes below a matt surface, by channel, how often that is followed, and the hit without it."""
+    r, lobes = hit.r, hit.lobes
+    fuzz = hit.layers.fuzz * hit.layers.fuzz_back
+    entering = (
+        r[s.ALBEDO, 0] * hit.body[0] / max(more[p.COLOUR, i], F(1e-6)),
+        r[s.ALBEDO, 1] * hit.body[1] / max(more[p.COLOUR + 1, i], F(1e-6)),
+        r[s.ALBEDO, 2] * hit.body[2] / max(more[p.COLOUR + 2, i], F(1e-6)),
+    )
+    for channel in range(3):
+        r[s.ALBEDO, channel] = F(0)
+    under = lobes.diffuse * (F(0.7) if fuzz > F(0) else F(1))  # what is left is the fuzz above it
+    left = Lobes(lobes.diffuse - under, lobes.mirror, lobes.through, lobes.coat, F(0))
+    return entering, under, Hit(hit.surface, r, hit.point, hit.layers, hit.body, left, hit.facets, hit.coat)
+
+
 @njit(
     i4(
         IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN3, IN1, IN2,
-        IN1, IN1, IN2, OUT2, OUT2, OUT2, OUT_WHOLE1,
+        IN1, IN1, IN2, OUT2, OUT2, OUT2, OUT_WHOLE1, types.boolean,
     ),
     **LOOP,
 )  # fmt: skip
 def scatter(
     surface, geometry, more, front, of, origins, ways, paths, alive, pixel, first, sample, bounce, seed, lights, shares,
-    picture, rows, columns, sines, settings, table, r, radiance, shadows, shadow_of,
+    picture, rows, columns, sines, settings, table, r, radiance, shadows, shadow_of, alone,
 ):  # fmt: skip
     """What happens to paths at some points of a surface. Returns how many rays look for light.
 
-    surface, geometry : see kernels.packed. more : (4, m) opacity, and light lost inside per metre. front : (m,) whether
-    the outside is met. of : (m,) which path each point is of. origins, ways : (n, 3), paths : (ROWS, n), alive : (n,),
+    surface, geometry : see kernels.packed. more : (MORE, m), see kernels.path_rows. front : (m,) whether the outside is
+    met. of : (m,) which path each point is of. origins, ways : (n, 3), paths : (ROWS, n), alive : (n,),
     written where a path goes on. pixel : (n,), counted from the `first` of the picture. sample, bounce, seed : for the
     numbers drawn. lights : (k, COLUMNS),
     shares : (k,) how often each is looked at. picture to settings : see kernels.emitters. table : see render.energy.
     r : (REFLECTED, 3), room. radiance : (3, pixels), to which surfaces that glow are added. shadows : (2 m, 10) origin,
     way, distance (0 for any) and light of the rays that look for light; shadow_of : (2 m,) their paths.
+    alone : whether paths end here.
     """
     count = 0
     sky = Sky(picture, rows, columns, sines, settings)
@@ -321,7 +483,7 @@ def scatter(
         lot, veil = _pair(drawn, 0)
         place = (geometry[s.POSITION, i], geometry[s.POSITION + 1, i], geometry[s.POSITION + 2, i])
         carried = _carried(paths, j)
-        if veil >= more[0, i]:
+        if (veil >= more[p.OPACITY, i]) & (paths[p.INSIDE, j] != F(p.UNDER)):
             own = (geometry[s.OWN_NORMAL, i], geometry[s.OWN_NORMAL + 1, i], geometry[s.OWN_NORMAL + 2, i])
             way, density = (ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.DENSITY, j]
             if density > F(0):  # rays that look for light do not go through what is half open
@@ -332,28 +494,48 @@ def scatter(
         if (paths[p.INSIDE, j] > F(0)) & (front[i] == 0):
             _leave(origins, ways, paths, alive, j, place, hit, drawn, lot)
             continue
-        brightest = F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
-        glow = (surface[s.EMISSION, i], surface[s.EMISSION + 1, i], surface[s.EMISSION + 2, i])
-        _add(radiance, pixel[j], carried, glow, brightest)
+        from_below = (paths[p.INSIDE, j] == F(p.UNDER)) & (front[i] == 0)
+        walks, entering = more[p.WALKS, i] > F(0), (F(0), F(0), F(0))
+        if from_below:
+            walks = False
+        else:
+            if paths[p.INSIDE, j] == F(p.UNDER):  # something else stands in it
+                _in_air(paths, j)
+            brightest = F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
+            glow = (surface[s.EMISSION, i], surface[s.EMISSION + 1, i], surface[s.EMISSION + 2, i])
+            _add(radiance, pixel[j], carried, glow, brightest)
+        under = F(0)
+        if walks:
+            entering, under, hit = _parted(hit, more, i)
         if settings[p.STRENGTH] > F(0):
             way, light, likely = toward_environment(sky, _pair(drawn, 2))
-            count = _looked_for(hit, way, F(0), light, likely, likely, carried, place, j, shadows, shadow_of, count)
+            count = _looked_for(
+                hit, from_below, alone, way, F(0), light, likely, likely, carried, place, j, shadows, shadow_of, count
+            )
         if lights.shape[0] > 0:
             which = _pair(drawn, 4)[0]
             way, far, light, likely, divided = toward_light(lights, shares, place, _pair(drawn, 3), which)
-            count = _looked_for(hit, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count)
-        lobe, likely_lobe = chosen(hit.lobes, lot)
-        if likely_lobe <= F(0):
-            continue
+            count = _looked_for(
+                hit, from_below, alone, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count
+            )
         if bounce >= SAFE_BOUNCES:
             keep = min(max(carried[0], max(carried[1], carried[2])), F(0.95))
             if _pair(drawn, 5)[0] >= keep:
                 continue
             carried = (carried[0] / keep, carried[1] / keep, carried[2] / keep)
+        if from_below:
+            _come_out(origins, ways, paths, alive, j, place, hit, drawn, carried)
+            continue
+        if lot < under:
+            _go_under(origins, ways, paths, alive, j, place, hit, more, drawn, under, carried, entering, wide)
+            continue
+        lobe, likely_lobe = chosen(hit.lobes, lot - under)
+        if likely_lobe <= F(0):
+            continue
         if lobe == THROUGH:
             _through(origins, ways, paths, alive, j, place, hit, more, drawn, likely_lobe, carried, wide)
         else:
-            _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot, carried, wide)
+            _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot - under, carried, wide)
     return count
 
 

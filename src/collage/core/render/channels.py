@@ -59,7 +59,7 @@ CHANNELS = (
     Channel(
         "transmission_scatter",
         (0.0, 0.0, 0.0),
-        approximation="The preview approximates it by what a deep medium sends back.",
+        approximation="The draft shows what a deep medium sends back; traced pictures scatter light inside.",
     ),
     Channel("transmission_scatter_anisotropy", (0.0,)),
     Channel("transmission_dispersion_scale", (0.0,), approximation="The preview bends red, green and blue apart."),
@@ -67,13 +67,13 @@ CHANNELS = (
     Channel(
         "subsurface_weight",
         (0.0,),
-        approximation="The preview approximates it by soft diffuse light of its own colour.",
+        approximation="The draft shows soft diffuse light of its own colour; traced pictures scatter light inside.",
     ),
     Channel("subsurface_color", (0.8, 0.8, 0.8)),
     Channel(
         "subsurface_radius",
         (1.0,),
-        approximation="The preview softens shadow edges as on a rounding of five centimetres.",
+        approximation="The draft softens shadow edges as on a rounding of five centimetres.",
     ),
     Channel("subsurface_radius_scale", (1.0, 0.5, 0.25)),
     Channel("subsurface_scatter_anisotropy", (0.0,)),

@@ -25,10 +25,10 @@ from collage.core.nodes.behaviour import Array
 from collage.core.render.bump_variance import bent_finely
 from collage.core.render.energy import energy_table
 from collage.core.render.fine_relief import is_finer, with_fine_relief
-from collage.core.render.inside import absorbed
+from collage.core.render.inside import LEAST_FREE, below, filling
 from collage.core.render.samples import Finder, ObjectSamples
 from collage.core.render.sky import SkyTable
-from collage.core.render.surface import OPACITY, Surface, clay, evaluate_surface, layers_of, pack, value_of
+from collage.core.render.surface import OPACITY, THIN, Surface, clay, evaluate_surface, layers_of, pack, value_of
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import GROUND, Scene
@@ -229,6 +229,7 @@ class _Block:
     ) -> np.ndarray:
         """Lets all paths meet what is next. Returns the numbers of those that go on."""
         tracer, scene = self.tracer, self.tracer.what.scene
+        self._wander(origins, ways, paths, pixel, bounce)
         found = scene.nearest(origins, ways)
         lengths = np.ascontiguousarray(found["tfar"], np.float32)
         k.meet(
@@ -248,6 +249,26 @@ class _Block:
         if bounce == 0:  # where no path goes on, that is all
             self.exposed.direct[:] = self.radiance
         return np.flatnonzero(alive)
+
+    def _wander(self, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray, pixel: np.ndarray, bounce: int) -> None:
+        """Lets paths in what scatters light go on to where they meet a surface."""
+        inside = (paths[p.INSIDE] != 0) & (paths[p.SCATTERED : p.SCATTERED + 3] > 0).any(axis=0)
+        some = np.flatnonzero(inside).astype(np.int32)
+        for step in range(k.MOST_STEPS):
+            if not len(some):
+                return
+            if self.tracer.cancelled():
+                raise Cancelled
+            found = self.tracer.what.scene.nearest(
+                np.ascontiguousarray(origins[some]), np.ascontiguousarray(ways[some])
+            )
+            going, lengths = np.empty(len(some), np.uint8), np.ascontiguousarray(found["tfar"], np.float32)
+            k.wander(
+                some, lengths, found["primID"], origins, ways, paths, going, pixel, self.first, self.sample, bounce,
+                step, self.tracer.how.seed,
+            )  # fmt: skip
+            some = some[going > 0]
+        paths[p.SCATTERED : p.SCATTERED + 3, some] = 0  # those that are left go straight on: no light is lost
 
     def _at_surface(
         self, group: ObjectSamples, of: np.ndarray, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray,
@@ -287,6 +308,7 @@ class _Block:
             surface, geometry, more = _packed(own, points)
             if bounce == 0 and at == 0:
                 self._note_seen(surface, geometry, pixel[of])
+            _part_below(own, surface, more, (self.first, int(of[0]), self.sample, bounce, at))
             if share is None:
                 self._scatter(surface, geometry, more, front, of, state, bounce, False)
                 continue
@@ -334,6 +356,7 @@ class _Block:
         sent = k.scatter(
             surface, geometry, more, front, of, origins, ways, paths, alive, pixel, self.first, self.sample, bounce,
             tracer.how.seed, *tracer.lights, *tracer.sky, tracer.table, room, self.radiance, shadows, shadow_of,
+            caught,
         )  # fmt: skip
         blocked = self._blocked(shadows[:sent])
         if caught:
@@ -364,7 +387,7 @@ def _drawn_layer(weights: list[Array | None], count: int, seed: tuple[int, ...])
 
 
 def _packed(values: Mapping[str, Array], points: Points) -> tuple[Array, Array, Array]:
-    """Rows of the surface, of its geometry, and of its opacity and what is lost inside it, for kernels.paths."""
+    """Rows of the surface, of its geometry, and of what lies below it, for kernels.paths."""
     assert points.view is not None
     surface, normal, coat = pack(values, points, 0, points.count)
     geometry = np.empty((packed.GEOMETRY_ROWS, points.count), np.float32)
@@ -374,13 +397,37 @@ def _packed(values: Mapping[str, Array], points: Points) -> tuple[Array, Array, 
         (packed.POSITION, points.position), (packed.OWN_NORMAL, own),
     ):  # fmt: skip
         geometry[row : row + 3] = value
-    more = np.empty((4, points.count), np.float32)
-    more[0] = np.clip(np.nan_to_num(value_of(values, OPACITY)), 0, 1)
-    more[1:] = absorbed(*(value_of(values, name) for name in _MEDIUM))
+    more = np.zeros((p.MORE, points.count), np.float32)
+    more[p.OPACITY] = np.clip(np.nan_to_num(value_of(values, OPACITY)), 0, 1)
+    lost = filling(*(value_of(values, name) for name in _MEDIUM[:3]))
+    _fill(more, p.FILLED, *lost, value_of(values, _MEDIUM[3]))
     return surface, geometry, more
 
 
-_MEDIUM = ("transmission_depth", "transmission_color", "transmission_scatter")
+_MEDIUM = ("transmission_depth", "transmission_color", "transmission_scatter", "transmission_scatter_anisotropy")
+_WANDERED = ("subsurface_color", "subsurface_radius", "subsurface_radius_scale", "subsurface_scatter_anisotropy")
+
+
+def _fill(more: Array, row: int, taken: Array, scattered: Array, forward: Array) -> None:
+    more[row : row + 3], more[row + 3 : row + 6] = taken, scattered
+    more[row + 6] = np.clip(forward, -0.9, 0.9)
+
+
+def _part_below(values: Mapping[str, Array], surface: Array, more: Array, seed: tuple[int, ...]) -> None:
+    """Parts points of a matt surface: at some, drawn by its weight, light wanders below; the others are its colour."""
+    count = surface.shape[1]
+    under = np.clip(np.nan_to_num(value_of(values, "subsurface_weight")), 0, 1) * (value_of(values, THIN) <= 0)
+    colour, radius, scale, forward = (np.nan_to_num(value_of(values, name)) for name in _WANDERED)
+    under = under * ((radius * scale).max(axis=0) > LEAST_FREE)  # else it comes out where it went in
+    if not under.any():
+        return
+    walks = np.random.default_rng(seed).random(count) < np.broadcast_to(under[0], (count,))
+    weight = np.maximum(value_of(values, "base_weight"), 0)
+    base = np.where(walks, colour, value_of(values, "base_color")) * weight
+    surface[packed.BASE : packed.BASE + 3] = np.clip(np.nan_to_num(base), 0, 1)
+    surface[packed.SOFT : packed.SOFT + 3] = 0
+    more[p.WALKS], more[p.COLOUR : p.COLOUR + 3] = walks, np.maximum(colour, 0)
+    _fill(more, p.BELOW, *below(colour, radius, scale, forward), forward)
 
 
 def _ground(points: Points, some: np.ndarray) -> tuple[Array, Array, Array]:
@@ -394,6 +441,6 @@ def _ground(points: Points, some: np.ndarray) -> tuple[Array, Array, Array]:
         geometry[row : row + 3] = points.normal[:, some]
     geometry[packed.VIEW : packed.VIEW + 3] = points.view[:, some]
     geometry[packed.POSITION : packed.POSITION + 3] = points.position[:, some]
-    more = np.zeros((4, len(some)), np.float32)
-    more[0] = 1
+    more = np.zeros((p.MORE, len(some)), np.float32)
+    more[p.OPACITY] = 1
     return surface, geometry, more

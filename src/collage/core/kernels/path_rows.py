@@ -21,6 +21,10 @@ COLOUR = 9
 BELOW = 12  # as FILLED, of what it wanders in
 MORE = 19
 
+# rows of what the eye sees of a surface
+BASE_COLOUR, SEEN_NORMAL, SEEN_POSITION, SEEN_ROUGHNESS, DEPTH, COVERED, OCCLUSION = 0, 3, 6, 9, 10, 11, 12
+SEEN = 13
+
 # settings of a picture
 SINE, COSINE, STRENGTH, BRIGHTEST, FOCAL_LENGTH = range(5)  # the first three of the environment
 SETTINGS = 5

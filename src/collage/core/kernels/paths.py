@@ -539,6 +539,25 @@ def scatter(
     return count
 
 
+@njit(types.void(IN2, IN2, WHOLE1, WHOLE1, IN1, OUT2), **LOOP)
+def note_seen(surface, geometry, of, pixel, eye, seen):
+    """Adds what the eye sees of a surface to its pixels.
+
+    surface, geometry : see kernels.packed. of : (m,) which path each point is of. pixel : (n,) of paths. eye : (3,).
+    seen : (SEEN, pixels), see kernels.path_rows.
+    """
+    for i in range(of.size):
+        at, away = pixel[of[i]], F(0)
+        for axis in range(3):
+            seen[p.BASE_COLOUR + axis, at] += min(max(surface[s.BASE + axis, i], F(0)), F(1))
+            seen[p.SEEN_NORMAL + axis, at] += geometry[s.NORMAL + axis, i]
+            seen[p.SEEN_POSITION + axis, at] += geometry[s.POSITION + axis, i]
+            away += (geometry[s.POSITION + axis, i] - eye[axis]) ** 2
+        seen[p.SEEN_ROUGHNESS, at] += surface[s.ROUGHNESS, i]
+        seen[p.DEPTH, at] += math.sqrt(away)
+        seen[p.COVERED, at] += F(1)
+
+
 @njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, f4, OUT2), **LOOP)
 def add_unblocked(blocked, shadows, shadow_of, count, pixel, brightest, radiance):
     """Adds the light of rays that nothing blocks (blocked -1)."""

@@ -37,35 +37,32 @@ def _reversed(x):
 
 
 @njit(**INLINE)
-def _scrambled(x, seed):
-    """Nested uniform scrambling in base 2."""
-    x = _reversed(x)
+def _mixed(x, seed):
+    """Bits of which each depends on those below it: nested uniform scrambling in base 2 of a number in reverse."""
     x = U(x ^ U(x * U(0x3D20ADEA)))
     x = U(x + U(seed))
     x = U(x * U(U(seed >> U(16)) | U(1)))
     x = U(x ^ U(x * U(0x05526C56)))
-    x = U(x ^ U(x * U(0x53A22864)))
-    return _reversed(x)
+    return U(x ^ U(x * U(0x53A22864)))
 
 
 @njit(**INLINE)
 def _second(index):
-    """The second dimension of Sobol's sequence."""
-    out, column = U(0), U(0x80000000)
-    while index != U(0):
-        if U(index & U(1)) != U(0):
-            out = U(out ^ column)
-        column = U(column ^ U(column >> U(1)))
-        index = U(index >> U(1))
-    return out
+    """The second dimension of Sobol's sequence, in reverse: Pascal's triangle modulo 2 times the index, which is made
+    of five steps as it is the fifth power of its upper corner."""
+    index = U(index ^ U(U(index >> U(1)) & U(0x55555555)))
+    index = U(index ^ U(U(index >> U(2)) & U(0x33333333)))
+    index = U(index ^ U(U(index >> U(4)) & U(0x0F0F0F0F)))
+    index = U(index ^ U(U(index >> U(8)) & U(0x00FF00FF)))
+    return U(index ^ U(index >> U(16)))
 
 
 @njit(**INLINE)
 def pair(pixel, sample, which, seed):
     """Two numbers from 0 up to 1: the sample's place in a pair of dimensions of a pixel's sequence."""
     own = hashed(U(U(pixel) ^ hashed(U(U(which) * U(0x9E3779B9) + U(seed)))))
-    index = _scrambled(U(sample), own)
-    x = _scrambled(_reversed(index), hashed(U(own + U(1))))
-    y = _scrambled(_second(index), hashed(U(own + U(2))))
+    index = _reversed(_mixed(_reversed(U(sample)), own))
+    x = _reversed(_mixed(index, hashed(U(own + U(1)))))
+    y = _reversed(_mixed(_second(index), hashed(U(own + U(2)))))
     # 24 bits, which a float32 holds below 1
     return F(U(x >> U(8))) * F(1.0 / (1 << 24)), F(U(y >> U(8))) * F(1.0 / (1 << 24))

@@ -8,15 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from collage.core.render.traced import (
-    BASE_COLOUR,
-    DEPTH,
-    OCCLUSION,
-    SEEN_NORMAL,
-    SEEN_POSITION,
-    SEEN_ROUGHNESS,
-    Exposed,
-)
+from collage.core.kernels.path_rows import BASE_COLOUR, DEPTH, OCCLUSION, SEEN_NORMAL, SEEN_POSITION, SEEN_ROUGHNESS
+from collage.core.render.traced import Exposed
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import OBJECT, PART, REGION, Scene
 

@@ -21,6 +21,7 @@ from collage.core.geometry.mesh import any_frame
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family, packed
 from collage.core.kernels import path_rows as p
+from collage.core.kernels.path_rows import COVERED, OCCLUSION, SEEN
 from collage.core.nodes.behaviour import Array
 from collage.core.render.bump_variance import bent_finely
 from collage.core.render.energy import energy_table
@@ -62,9 +63,6 @@ class Traceable:
     rows: tuple[int, int] | None = None
 
 
-# rows of what the eye sees of a surface
-BASE_COLOUR, SEEN_NORMAL, SEEN_POSITION, SEEN_ROUGHNESS, DEPTH, COVERED, OCCLUSION = 0, 3, 6, 9, 10, 11, 12
-SEEN = 13
 OCCLUSION_REACH = 0.1  # metres that something may be away to shade a place in the layer of occlusion
 
 
@@ -307,7 +305,7 @@ class _Block:
         for at, (_, own) in enumerate(layers):
             surface, geometry, more = _packed(own, points)
             if bounce == 0 and at == 0:
-                self._note_seen(surface, geometry, pixel[of])
+                self._note_seen(surface, geometry, of, pixel)
             _part_below(own, surface, more, (self.first, int(of[0]), self.sample, bounce, at))
             if share is None:
                 self._scatter(surface, geometry, more, front, of, state, bounce, False)
@@ -317,18 +315,12 @@ class _Block:
                 surface, geometry, more = (np.ascontiguousarray(one[:, some]) for one in (surface, geometry, more))
                 self._scatter(surface, geometry, more, front[some], of[some], state, bounce, False)
 
-    def _note_seen(self, surface: Array, geometry: Array, pixel: np.ndarray) -> None:
+    def _note_seen(self, surface: Array, geometry: Array, of: np.ndarray, pixel: np.ndarray) -> None:
         """Adds what the eye sees of a surface to its pixels, of which no two are the same."""
         seen = self.exposed.seen
-        place = geometry[packed.POSITION : packed.POSITION + 3]
-        seen[BASE_COLOUR : BASE_COLOUR + 3, pixel] += np.clip(surface[packed.BASE : packed.BASE + 3], 0, 1)
-        seen[SEEN_NORMAL : SEEN_NORMAL + 3, pixel] += geometry[packed.NORMAL : packed.NORMAL + 3]
-        seen[SEEN_POSITION : SEEN_POSITION + 3, pixel] += place
-        seen[SEEN_ROUGHNESS, pixel] += surface[packed.ROUGHNESS]
-        seen[DEPTH, pixel] += np.linalg.norm(place - self.tracer.eye[:, None], axis=0)
-        seen[COVERED, pixel] += 1
+        k.note_seen(surface, geometry, of, pixel, self.tracer.eye, seen)
         if self.tracer.what.occlusion:
-            seen[OCCLUSION, pixel] += self._in_the_open(geometry, pixel)
+            seen[OCCLUSION, pixel[of]] += self._in_the_open(geometry, pixel[of])
 
     def _in_the_open(self, geometry: Array, pixel: np.ndarray) -> np.ndarray:
         """(n,) whether a ray from each point, drawn by the cosine, meets nothing within OCCLUSION_REACH."""

@@ -11,13 +11,14 @@ import numpy as np
 
 from collage.core.base.progress import Progress, Steps
 from collage.core.evaluate.run import never
+from collage.core.kernels.path_rows import BASE_COLOUR, SEEN_NORMAL
 from collage.core.render.denoise import denoised
 from collage.core.render.film import developed
 from collage.core.render.host import Host
 from collage.core.render.layers import layers_of_picture
 from collage.core.render.lighting import COMPLETE
 from collage.core.render.request import Picture, PictureRequest, uncovered
-from collage.core.render.traced import BASE_COLOUR, SEEN_NORMAL, Exposed, Tracer
+from collage.core.render.traced import Exposed, Tracer
 from collage.core.render.work import Work
 
 FIRST_SHOWN = 4  # samples

@@ -43,7 +43,8 @@ def bumps_of(plan: Plan, names: tuple[str, ...]) -> Plan | None:
 
 def finely(points: Points) -> Points:
     """The same points with the steps by which slopes within a pixel are looked at."""
-    return points.changed(step_u=points.step_u / np.float32(FINER), step_v=points.step_v / np.float32(FINER))
+    steps = {name: getattr(points, name) / np.float32(FINER) for name in ("step_u", "step_v")}
+    return points.changed(effort=min(points.effort, EFFORT), **steps)
 
 
 class HiddenSlopes:

@@ -38,7 +38,7 @@ k = Family("paths")
 rays = Family("rays")
 
 BLOCK = 65_536  # paths that are followed together
-EYE_EFFORT, BOUNCED_EFFORT = 0.4, 0.08  # of the rays of masks
+EYE_EFFORT, BOUNCED_EFFORT = 0.15, 0.03  # of the rays of masks: samples of a pixel add up to many
 LEAST_SAMPLES = 8  # after which noise is told
 
 

@@ -39,9 +39,10 @@ F = np.float32
 class Sky(NamedTuple):
     """The environment: a latitude-longitude picture, and how likely its directions are drawn.
 
-    picture : (h, w, 3), the top row first. rows : (h + 1,), columns : (h, w + 1), sums of how likely the rows are, and
-    the texels in each (M. Pharr and others, Physically Based Rendering, 2D sampling by marginal and conditional
-    densities). sines : (h + 1,) of the heights between the rows. settings : see kernels.path_rows.
+    picture : (h, w, 3), the top row first. rows : (h + 1 + GUIDES,), columns : (h, w + 1 + GUIDES), sums of how likely
+    the rows are, and the texels in each (M. Pharr and others, Physically Based Rendering, 2D sampling by marginal and
+    conditional densities); behind them in which interval of the sums each of GUIDES even steps lies. sines : (h + 1,)
+    of the heights between the rows. settings : see kernels.path_rows.
     """
 
     picture: np.ndarray
@@ -60,8 +61,12 @@ def power(one, other):
 
 
 @njit(**INLINE)
-def _found(sums, first, last, wanted):
-    """The interval of ascending sums in which a number lies."""
+def _found(sums, count, wanted):
+    """The interval of ascending sums in which a number from 0 up to 1 lies; see Sky (H.-C. Chen and Y. Asau, On
+    generating random variates from an empirical distribution, 1974)."""
+    step = min(int(wanted * F(p.GUIDES)), p.GUIDES - 1)
+    first = int(sums[count + 1 + step])
+    last = int(sums[count + 2 + step]) + 1 if step + 1 < p.GUIDES else count
     while last - first > 1:
         middle = (first + last) // 2
         if sums[middle] <= wanted:
@@ -74,7 +79,7 @@ def _found(sums, first, last, wanted):
 @njit(**INLINE)
 def _texel_density(sky, row, column):
     """How likely a direction in a texel is, per steradian."""
-    wide = F(2) * PI / F(sky.columns.shape[1] - 1)
+    wide = F(2) * PI / F(sky.picture.shape[1])
     share = (sky.rows[row + 1] - sky.rows[row]) * (sky.columns[row, column + 1] - sky.columns[row, column])
     return share / max(wide * (sky.sines[row] - sky.sines[row + 1]), F(1e-12))
 
@@ -120,9 +125,9 @@ def looked_up(sky, way):
 def toward_environment(sky, drawn):
     """A direction drawn by the environment's brightness, its light, and how likely it is, per steradian."""
     height, width = sky.picture.shape[0], sky.picture.shape[1]
-    row = _found(sky.rows, 0, height, drawn[1])
+    row = _found(sky.rows, height, drawn[1])
     part = (drawn[1] - sky.rows[row]) / max(sky.rows[row + 1] - sky.rows[row], F(1e-12))
-    column = _found(sky.columns[row], 0, width, drawn[0])
+    column = _found(sky.columns[row], width, drawn[0])
     low = sky.columns[row, column]
     aside = (drawn[0] - low) / max(sky.columns[row, column + 1] - low, F(1e-12))
     part, aside = min(max(part, F(0)), F(1)), min(max(aside, F(0)), F(1))

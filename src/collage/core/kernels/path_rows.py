@@ -28,3 +28,4 @@ SEEN = 13
 # settings of a picture
 SINE, COSINE, STRENGTH, BRIGHTEST, FOCAL_LENGTH = range(5)  # the first three of the environment
 SETTINGS = 5
+GUIDES = 128  # steps from which a direction of the environment is looked for, see kernels.emitters.Sky

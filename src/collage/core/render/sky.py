@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from collage.core.images.colour import LUMINANCE
+from collage.core.kernels.path_rows import GUIDES
 
 EVEN = 0.02  # of the directions are drawn evenly, so that none that is bright between two texels is missed
 
@@ -43,5 +44,12 @@ def sky_table(picture: np.ndarray) -> SkyTable:
     rows = np.concatenate([[0.0], np.cumsum(down) / down.sum()])
     columns = np.concatenate([np.zeros((height, 1)), np.cumsum(share, axis=1) / down[:, None]], axis=1)
     rows[-1] = columns[:, -1] = 1
-    arrays = (np.ascontiguousarray(one, np.float32) for one in (picture, rows, columns, sines))
-    return SkyTable(*arrays)
+    arrays = (np.asarray(one, np.float32) for one in (picture, _guided(rows[None])[0], _guided(columns), sines))
+    return SkyTable(*(np.ascontiguousarray(one) for one in arrays))
+
+
+def _guided(sums: np.ndarray) -> np.ndarray:
+    """Rows of sums with the guides behind them; see kernels.emitters.Sky."""
+    held, steps = sums.astype(np.float32), np.arange(GUIDES, dtype=np.float32) / np.float32(GUIDES)
+    guides = [np.searchsorted(row, steps, "right") - 1 for row in held]
+    return np.concatenate([held, np.array(guides, np.float32)], axis=1)

@@ -28,7 +28,7 @@ from collage.core.render.energy import energy_table
 from collage.core.render.fine_relief import is_finer, with_fine_relief
 from collage.core.render.inside import LEAST_FREE, below, filling
 from collage.core.render.samples import Finder, ObjectSamples
-from collage.core.render.sky import SkyTable
+from collage.core.render.sky import SkyTable, sky_table
 from collage.core.render.surface import OPACITY, THIN, Surface, clay, evaluate_surface, layers_of, pack, value_of
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import Bench
@@ -37,7 +37,8 @@ from collage.core.scene.scene import GROUND, Scene
 k = Family("paths")
 rays = Family("rays")
 
-BLOCK = 65_536  # paths that are followed together
+BLOCK = 80_000  # paths that are followed together at most
+SHARED = 4  # a larger picture is so many times as many blocks, so that two and four threads have as much to do
 EYE_EFFORT, BOUNCED_EFFORT = 0.15, 0.03  # of the rays of masks: samples of a pixel add up to many
 LEAST_SAMPLES = 8  # after which noise is told
 
@@ -131,6 +132,12 @@ class Exposed:
         return float((np.sqrt(spread[some]) / (mean[some] + 0.05)).mean()) if some.any() else 0.0
 
 
+def block_of(pixels: int) -> int:
+    """How many paths of a picture are followed together, the same on any number of threads."""
+    parts = SHARED * -(-pixels // (SHARED * BLOCK)) if pixels > BLOCK // SHARED else 1
+    return -(-pixels // parts)
+
+
 _SUMS = ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "missed", "seen")
 
 
@@ -157,7 +164,8 @@ class Tracer:
         count = len(what.lights)
         self.lights = what.lights, np.full(count, 1 / max(count, 1), np.float32)
         self.table = energy_table()
-        self._done = np.zeros(-(-what.size[0] * what.size[1] // BLOCK), int)  # samples of each block
+        self.block = block_of(what.size[0] * what.size[1])
+        self._done = np.zeros(-(-what.size[0] * what.size[1] // self.block), int)  # samples of each block
         self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
 
     def take_up(self, exposed: Exposed) -> None:
@@ -169,13 +177,14 @@ class Tracer:
         """What is exposed after each sample of every pixel; goes on where it was called off. Raises Cancelled."""
         width, height = self.what.size
         rows, pixels = self.what.rows or (0, height), width * height
-        starts = range(rows[0] * width // BLOCK * BLOCK, rows[1] * width, BLOCK)  # the same blocks as of the whole
+        size = self.block  # the same blocks as of the whole
+        starts = range(rows[0] * width // size * size, rows[1] * width, size)
         for sample in range(self.exposed.samples, self.how.samples):
 
             def block(first: int, sample: int = sample) -> None:
-                if self._done[first // BLOCK] <= sample:  # else it was done before the rest was called off
-                    self._follow(first, min(BLOCK, pixels - first), sample)
-                    self._done[first // BLOCK] = sample + 1
+                if self._done[first // size] <= sample:  # else it was done before the rest was called off
+                    self._follow(first, min(size, pixels - first), sample)
+                    self._done[first // size] = sample + 1
 
             if self.workers is None or len(starts) == 1:
                 for first in starts:
@@ -211,7 +220,7 @@ class Tracer:
         self.exposed.add(here.exposed, first)
 
 
-_NO_SKY = SkyTable(*(np.zeros(shape, np.float32) for shape in ((1, 1, 3), (2,), (1, 2), (2,))))
+_NO_SKY = sky_table(np.zeros((1, 1, 3), np.float32))
 
 
 class _Block:

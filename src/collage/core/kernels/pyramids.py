@@ -227,3 +227,26 @@ def encode(level: np.ndarray, colours: int, curve: np.ndarray) -> np.ndarray:
     out = np.empty(level.shape, np.uint8)
     _encode(level, colours, curve, out)
     return out
+
+
+_ROWS = types.Array(types.float32, 3, "A", readonly=True)
+_WHERE = types.Array(types.int64, 1, "C", readonly=True)
+
+
+@njit(types.void(_ROWS, _WHERE, _WHERE, _LEVEL), nogil=True, cache=True, error_model="numpy")
+def add_narrowed(part, row_of, column_of, out):
+    """Adds texels (h, w, 3) of some rows to the texels of a smaller picture (h', w', 3) that they lie in: those of
+    row_of (h,) and column_of (w,), which ascends."""
+    for row in range(part.shape[0]):
+        at, column = row_of[row], 0
+        while column < part.shape[1]:
+            into = column_of[column]
+            red, green, blue = np.float32(0), np.float32(0), np.float32(0)
+            while column < part.shape[1] and column_of[column] == into:
+                red += part[row, column, 0]
+                green += part[row, column, 1]
+                blue += part[row, column, 2]
+                column += 1
+            out[at, into, 0] += red
+            out[at, into, 1] += green
+            out[at, into, 2] += blue

@@ -23,11 +23,14 @@ from collage.core.base.safe_write import replacing
 from collage.core.images.colour import LUMINANCE, to_linear
 from collage.core.images.files import pixels_in_parts
 from collage.core.images.pyramid import Pyramid, build
+from collage.core.kernels import Family
 from collage.core.kernels.levels import IRRADIANCE, IRRADIANCE_SIZE, ROUGHNESSES, SIZES
 from collage.core.render.latlong import to_direction, to_place
 from collage.core.render.octahedron import directions as octahedron
 from collage.core.render.picture_sun import IRRADIANCE as SUNLIGHT
 from collage.core.render.picture_sun import parted
+
+pyramids = Family("pyramids")
 
 SETS, TURNS, PER_SET = 16, 4, 12  # see kernels.rays, SUBSETS and TURNS
 _VERSION = b"11"  # of what is kept in the cache
@@ -153,25 +156,19 @@ class _Narrowed:
 
     def __init__(self, height: int, width: int) -> None:
         rows, columns = (height, width) if width <= WIDEST else (max(round(height * WIDEST / width), 1), WIDEST)
-        self.down, self.across = (np.arange(many) * of // many for many, of in ((rows, height), (columns, width)))
-        self.step = width // columns if width % columns == 0 else 0  # the same for all columns
-        areas = np.diff(np.append(self.down, height))[:, None] * np.diff(np.append(self.across, width))
+        down, across = (np.arange(many) * of // many for many, of in ((rows, height), (columns, width)))
+        areas = np.diff(np.append(down, height))[:, None] * np.diff(np.append(across, width))
         self.areas = areas.astype(np.float32)
+        self.row_of, self.column_of = (
+            np.searchsorted(starts, np.arange(of), side="right") - 1 for starts, of in ((down, height), (across, width))
+        )
         self.sums = np.zeros((rows, columns, 3), np.float32)
         self.done = 0
 
     def add(self, part: np.ndarray) -> None:
         """Takes in the next rows, (h, w, 3)."""
-        until = self.done + len(part)
-        first, last = np.searchsorted(self.down, [self.done, until - 1], side="right") - 1
-        if self.step:
-            narrow = part if self.step == 1 else np.add.reduce([part[:, at :: self.step] for at in range(self.step)])
-        else:
-            narrow = np.add.reduceat(part, self.across, axis=1)
-        if len(narrow) > last + 1 - first:
-            narrow = np.add.reduceat(narrow, np.maximum(self.down[first : last + 1] - self.done, 0), axis=0)
-        self.sums[first : last + 1] += narrow
-        self.done = until
+        pyramids.add_narrowed(part, self.row_of[self.done : self.done + len(part)], self.column_of, self.sums)
+        self.done += len(part)
 
     def picture(self) -> np.ndarray:
         """The means, (h, w, 3) float32, once all rows are there."""

@@ -174,6 +174,19 @@ def reflectances(surface, point, layers, r):
 
 
 @njit(**INLINE)
+def gained(layers, r, channel):
+    """What further bounces between microfacets add to the first (E. Turquin, Practical multiple scattering
+    compensation for microfacet models, 2019)."""
+    return F(1) + r[s.F0, channel] * (F(1) / layers.single - F(1))
+
+
+@njit(**INLINE)
+def mirrored_energy(layers, r, channel):
+    """How much of even light from everywhere the base mirrors to the eye."""
+    return (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gained(layers, r, channel)
+
+
+@njit(**INLINE)
 def coat_tint(surface, point, layers, r, channel):
     """What the coat's colour and darkening leave of a channel of the base."""
     if point.coat <= F(0):

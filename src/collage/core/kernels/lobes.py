@@ -18,7 +18,9 @@ from collage.core.kernels.layers import (
     Point,
     coat_tint,
     flattening,
+    gained,
     layers_over,
+    mirrored_energy,
     point_at,
     reflectances,
     unshadowed,
@@ -85,21 +87,15 @@ def body_of(surface, point, layers, r):
 
 
 @njit(**INLINE)
-def _mirrored_energy(layers, r, channel):
-    f0, f90 = r[s.F0, channel], r[s.F90, channel]
-    return (f0 * layers.a + f90 * layers.b) * (F(1) + f0 * (F(1) / layers.single - F(1)))
-
-
-@njit(**INLINE)
 def lobes_of(surface, point, layers, r, body):
     """How often each lobe is to be followed, by the light that it sends back."""
     i, fuzz = point.at, layers.fuzz * layers.fuzz_back
     diffuse = luminance(r[s.ALBEDO, 0] * body[0], r[s.ALBEDO, 1] * body[1], r[s.ALBEDO, 2] * body[2])
     diffuse += fuzz * luminance(surface[s.FUZZ_COLOUR, i], surface[s.FUZZ_COLOUR + 1, i], surface[s.FUZZ_COLOUR + 2, i])
     mirror = luminance(
-        _mirrored_energy(layers, r, 0) * body[0],
-        _mirrored_energy(layers, r, 1) * body[1],
-        _mirrored_energy(layers, r, 2) * body[2],
+        mirrored_energy(layers, r, 0) * body[0],
+        mirrored_energy(layers, r, 1) * body[1],
+        mirrored_energy(layers, r, 2) * body[2],
     )
     through = F(0)
     if point.clear > F(0):
@@ -277,7 +273,7 @@ def reflected(hit, way):
     out0, out1, out2 = F(0), F(0), F(0)
     for channel in range(3):
         f0, f90 = r[s.F0, channel], r[s.F90, channel]
-        gain = F(1) + f0 * (F(1) / layers.single - F(1))
+        gain = gained(layers, r, channel)
         lit = falling * flattening(surface, point, way, max(nl, F(0)), channel)
         if point.turned_away > F(0):
             aside = point.turned_away * surface[s.SOFT + channel, i]

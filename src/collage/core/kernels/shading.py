@@ -19,7 +19,9 @@ from collage.core.kernels.flags import INLINE, LOOP
 from collage.core.kernels.layers import (
     coat_tint,
     flattening,
+    gained,
     layers_over,
+    mirrored_energy,
     point_at,
     reflectances,
     unshadowed,
@@ -116,8 +118,7 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
             mirrored = r[s.BRUSHED_LIGHT, channel]
         else:
             mirrored = between(maps, level, share, mirror_place, channel)
-        gain = F(1) + r[s.F0, channel] * (F(1) / layers.single - F(1))
-        specular = mirrored * (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gain * glossy_open
+        specular = mirrored * mirrored_energy(layers, r, channel) * glossy_open
         if point.clear > F(0):
             specular += _seen_through(surface, point, maps, turn, r, channel)
         body = (albedo * around * arrived + specular) * turn.strength * layers.through
@@ -144,8 +145,7 @@ def _add_bounced(surface, point, layers, light, turn, near, r, out):
         own = light[channel, i] * turn.strength
         around = (near[channel] + max(near[3 + channel], own)) * deep
         sent = reflect * around / (F(1) - albedo * reflect * closed * closed)
-        gain = F(1) + r[s.F0, channel] * (F(1) / layers.single - F(1))
-        mirror = (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gain
+        mirror = mirrored_energy(layers, r, channel)
         body = (
             (albedo * closed + mirror * glossy_closed) * layers.through * coat_tint(surface, point, layers, r, channel)
         )
@@ -258,7 +258,7 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
     for channel in range(3):
         light = lights[k, COLOUR + channel] * seen
         f0, f90 = r[s.F0, channel], r[s.F90, channel]
-        gain = F(1) + f0 * (F(1) / layers.single - F(1))
+        gain = gained(layers, r, channel)
         specular = (f0 + (f90 - f0) * fresnel) * lobe * gain
         scattered = surface[s.SOFT + channel, i]
         lit = got.falling * relief * flattening(surface, point, got.toward, max(got.nl, F(0)), channel)

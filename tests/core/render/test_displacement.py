@@ -278,6 +278,18 @@ def test_faces_that_are_too_large_for_the_height_are_told(renderer) -> None:
         assert not renderer.reliefs.of(request(bench_of(stock("One", name, material="m")), height)).remarks
 
 
+def test_a_mesh_that_is_coarse_for_a_moving_hand_alone_is_not_told(renderer) -> None:
+    """Before the picture at rest is there it would be; one whose faces are as they were asked for is told always."""
+    waved = bench_of(stock("Sheet", "plane", material="m", sizes={"divisions": 4}))
+    moving = replace(request(waved, "fine waves"), quality="coarse")
+    assert any("finer than its faces" in text for text in renderer.reliefs.of(moving, enough=12_000).remarks)
+    renderer.caches.clear()
+    assert not renderer.reliefs.of(moving).remarks
+    fixed = bench_of(stock("Sheet", "plane", material="m", division=Division(level=0)))
+    asked = replace(request(fixed, "fine waves"), quality="coarse")
+    assert any("finer than its faces" in text for text in renderer.reliefs.of(asked).remarks)
+
+
 def test_division_stops_at_what_fits(renderer, monkeypatch) -> None:
     monkeypatch.setattr(displaced, "MOST_TRIANGLES", 200_000)
     pot = stock("Pot", "pot", material="m", division=Division(level=8))

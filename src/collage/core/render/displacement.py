@@ -70,6 +70,7 @@ def displaced(
     *,
     rounds: int = 0,
     pixel: PixelSize | None = None,
+    passing: bool = False,
     workers: Workers | None = None,
     cancelled: Callable[[], bool] = never,
 ) -> tuple[Displaced, tuple[str, ...]]:
@@ -77,7 +78,8 @@ def displaced(
 
     number : the object's. scene : with nothing displaced. moving : what moves each region of the scene, None for
     those that stay. rounds : in which it is divided further where the height asks for it. pixel : how large one is on
-    the object, where that says how finely. Raises Cancelled.
+    the object, where that says how finely. passing : whether a finer one follows, so that nothing is missed.
+    Raises Cancelled.
     """
     own = np.flatnonzero(scene.ids[OBJECT, :-1] == number)
     mover = _Mover(item, scene, moving, int(own[0]) if len(own) else 0, found, rounds > 0, workers, cancelled)
@@ -86,7 +88,8 @@ def displaced(
     offsets = mover.mean(found, _at_corners(found, corner), found.cage.vertex[corner], vertices)
     if rounds:
         found, offsets = _refined(found, offsets, mover, rounds, pixel)
-    _tell_missed(found, offsets, mover)
+    if not passing:
+        _tell_missed(found, offsets, mover)
     return moved(found, offsets, key), tuple(dict.fromkeys(mover.told))
 
 

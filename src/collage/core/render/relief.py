@@ -33,7 +33,8 @@ class Wanted:
     """How an object is to be displaced. moving : what moves each of its regions. key : names all of it.
 
     level : how often all of it is divided. rounds : in which it is divided further where the height asks for it.
-    pixel : how large one is on it, where that says how finely.
+    pixel : how large one is on it, where that says how finely. passing : whether it is coarser than asked for while a
+    hand moves.
     """
 
     level: int
@@ -41,6 +42,7 @@ class Wanted:
     pixel: PixelSize | None
     moving: tuple[Surface | None, ...]
     key: str
+    passing: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,8 +113,8 @@ class ReliefMaker:
     ) -> tuple[Displaced, tuple[str, ...]]:  # fmt: skip
         divided = self._fine(item, one.level)
         return displaced(
-            item, number, divided, scene, moving, one.key, rounds=one.rounds, pixel=one.pixel, workers=workers,
-            cancelled=cancelled,
+            item, number, divided, scene, moving, one.key, rounds=one.rounds, pixel=one.pixel, passing=one.passing,
+            workers=workers, cancelled=cancelled,
         )  # fmt: skip
 
     def _fine(self, item: BenchObject, level: int) -> Fine:
@@ -164,7 +166,8 @@ class ReliefMaker:
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
             choices.append(Wanted(level, rounds, pixel, moving, key))
         in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
-        return choices[1] if in_motion else choices[0]
+        passing = choices[1].key != choices[0].key
+        return replace(choices[1], passing=passing) if in_motion else choices[0]
 
     def _slopes(self, request: PictureRequest, name: str) -> Surface | None:
         """The slopes of a material's displacement; None where it has none."""

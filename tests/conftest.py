@@ -32,8 +32,9 @@ from collage.core.nodes.library import Library, load_library
 from collage.demo.shed import make_sample
 from once import made_once
 
-# The same examples in every `make test`; `make campaign` draws new ones, and more of them.
-hypothesis.settings.register_profile("test", derandomize=True, database=None)
+# The same examples in every `make test`; `make campaign` draws new ones, and more of them. A disk that stands still for
+# a second is no failure.
+hypothesis.settings.register_profile("test", derandomize=True, database=None, deadline=None)
 hypothesis.settings.register_profile("campaign", max_examples=400, deadline=None, print_blob=True)
 hypothesis.settings.load_profile(os.environ.get("COLLAGE_EXAMPLES", "test"))
 

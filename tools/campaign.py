@@ -224,7 +224,7 @@ def saves() -> dict[str, Kind]:
 
     draws = [bytes(range(start, start + 16)) for start in range(0, 240, 16)]
     kept = {"disks": full_disk, "kills": killed, "collisions": collision}
-    return {name: Kind(draws, one, every=5) for name, one in kept.items()}
+    return {name: Kind(draws, one, every=5, patience=30.0) for name, one in kept.items()}
 
 
 def commands(folder: Path) -> dict[str, Kind]:

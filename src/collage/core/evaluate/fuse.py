@@ -83,7 +83,19 @@ def _plain(step: Step) -> bool:
     ) and _followed(_Call(step))
 
 
-class _Call:
+class _Alike:
+    """Equal to another one of its kind of which the same is seen, as keys of what is kept are."""
+
+    _seen: tuple[object, ...]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, type(self)) and self._seen == other._seen
+
+    def __hash__(self) -> int:
+        return hash(self._seen)
+
+
+class _Call(_Alike):
     """A step as its function sees it: equal to one with the same values, and other results of the same types."""
 
     def __init__(self, step: Step) -> None:
@@ -93,12 +105,6 @@ class _Call:
             for name, one in step.sources.items()
         )
         self._seen = (step.function, step.type, tuple(inputs))
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Call) and self._seen == other._seen
-
-    def __hash__(self) -> int:
-        return hash(self._seen)
 
 
 @lru_cache(maxsize=4096)
@@ -166,7 +172,7 @@ def _program(members: list[Step], steps: Sequence[Step], kept: Set[str]) -> list
     return [replace(made, inputs=inputs, outputs=outputs)]
 
 
-class _Shape:
+class _Shape(_Alike):
     """Steps of a program with their keys put as numbers: equal to one that does the same with other results.
 
     steps : those with numbers for keys. inputs : the names that stand for the numbers of what they read. wanted :
@@ -177,7 +183,6 @@ class _Shape:
         number = {step.key: f"s{at}" for at, step in enumerate(steps)}
         self._keys = {one: key for key, one in number.items()}
         given: dict[str, Ref] = {}
-        names: dict[str, str] = {}
 
         def numbered(source: Source | None) -> Source | None:
             if not isinstance(source, Ref):
@@ -186,14 +191,13 @@ class _Shape:
                 return Ref(number[source.key], source.type, source.output)
             if source.name not in given:
                 given[source.name] = Ref(str(len(given)), source.type)
-                names[source.name] = source.name
             return given[source.name]
 
         self.steps = [
             replace(step, key=number[step.key], sources={name: numbered(one) for name, one in step.sources.items()})
             for step in steps
         ]
-        self.inputs = tuple(names)
+        self.inputs = tuple(given)
         parts = [name.partition(":") for name in wanted]
         self.wanted = frozenset(number[key] + colon + output for key, colon, output in parts if key in number)
         self._seen = (self.wanted, tuple(_Call(step) for step in self.steps), self._wires())
@@ -205,12 +209,6 @@ class _Shape:
         """The name of a result as it was."""
         number, colon, output = name.partition(":")
         return self._keys[number] + colon + output
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Shape) and self._seen == other._seen
-
-    def __hash__(self) -> int:
-        return hash(self._seen)
 
 
 @lru_cache(maxsize=512)

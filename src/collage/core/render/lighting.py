@@ -309,8 +309,8 @@ class View:
     def nbytes(self) -> int:
         """Bytes of the samples and of what is known of their light; it grows as more rays are traced."""
         with self._lock:
-            traced = [*self._environments.values(), *self._lights.values()]
-        return self.samples.nbytes + sum(one.nbytes for one in traced)
+            traced, hidden = [*self._environments.values(), *self._lights.values()], list(self._hidden.values())
+        return self.samples.nbytes + sum(one.nbytes for one in traced) + sum(one.nbytes for _, one in hidden)
 
     def knows(self, environment: EnvironmentLight | None, turn: float, lights: np.ndarray) -> bool:
         """Whether all shadow rays of this light are traced already."""

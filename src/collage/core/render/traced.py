@@ -259,8 +259,8 @@ class _Block:
 
     def _wander(self, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray, pixel: np.ndarray, bounce: int) -> None:
         """Lets paths in what scatters light go on to where they meet a surface."""
-        inside = (paths[p.INSIDE] != 0) & (paths[p.SCATTERED : p.SCATTERED + 3] > 0).any(axis=0)
-        some = np.flatnonzero(inside).astype(np.int32)
+        some = np.flatnonzero(paths[p.INSIDE]).astype(np.int32)
+        some = some[(paths[p.SCATTERED : p.SCATTERED + 3, some] > 0).any(axis=0)]
         for step in range(k.MOST_STEPS):
             if not len(some):
                 return
@@ -418,6 +418,8 @@ def _part_below(values: Mapping[str, Array], surface: Array, more: Array, seed: 
     """Parts points of a matt surface: at some, drawn by its weight, light wanders below; the others are its colour."""
     count = surface.shape[1]
     under = np.clip(np.nan_to_num(value_of(values, "subsurface_weight")), 0, 1) * (value_of(values, THIN) <= 0)
+    if not under.any():
+        return
     colour, radius, scale, forward = (np.nan_to_num(value_of(values, name)) for name in _WANDERED)
     under = under * ((radius * scale).max(axis=0) > LEAST_FREE)  # else it comes out where it went in
     if not under.any():

@@ -57,11 +57,10 @@ class Tracer:
         stays = [one.name in known for one in bodies]
         if not any(len(one.triangles) for one, stay in zip(bodies, stays, strict=True) if stay):
             stays = [False] * len(bodies)
-        for part in (True, False):
+        for part in sorted(set(stays), reverse=True) or [False]:
             some = [one for one, stay in zip(bodies, stays, strict=True) if stay is part]
-            if some or not part:
-                self.trees.append(_found(some, like) or _Tree.of(some))
-                self._numbers.append(_numbers(bodies, stays, part))
+            self.trees.append(_found(some, like) or _Tree.of(some))
+            self._numbers.append(_numbers(bodies, stays, part))
 
     @classmethod
     def of(cls, bodies: Sequence[Body], like: Tracer | None, moving: bool) -> Tracer:

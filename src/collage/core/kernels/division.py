@@ -81,9 +81,8 @@ def halve(vertex, values, sharp, source, edge, middle, new_vertex, new_values, n
     vertex, values, sharp, source, edge : by corner, see subdivide.Cage. middle : by edge, the number of the vertex in
     its middle, -1 where it is not halved. new_... : the same of the new triangles, filled.
     """
-    out = 0
+    out, marked = 0, np.empty(3, np.bool_)
     for t in range(len(vertex) // 3):
-        marked = np.empty(3, np.bool_)
         count = 0
         for corner in range(3):
             marked[corner] = middle[edge[3 * t + corner]] >= 0

@@ -236,21 +236,6 @@ def _leave(origins, ways, paths, alive, j, place, hit, drawn, lot):
 
 
 @njit(**INLINE)
-def _noted(sent, own, way, far, light, carried, place, j, shadows, shadow_of, count):
-    """Notes a ray that looks for light, and what it brings if nothing is in its way. Returns how many there are."""
-    r, g, b = carried[0] * sent[0] * light[0], carried[1] * sent[1] * light[1], carried[2] * sent[2] * light[2]
-    if not r + g + b > F(0):
-        return count
-    side = LIFT if dot(own, way) > F(0) else -LIFT
-    for axis in range(3):
-        shadows[count, axis] = place[axis] + own[axis] * side
-        shadows[count, 3 + axis] = way[axis]
-    shadows[count, 6], shadows[count, 7], shadows[count, 8], shadows[count, 9] = far, r, g, b
-    shadow_of[count] = j
-    return count + 1
-
-
-@njit(**INLINE)
 def _looked_for(hit, from_below, alone, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count):
     """Notes a ray from a surface that looks for light. from_below : whether the path comes out of what lies below.
     alone : whether the path itself finds no light."""
@@ -263,8 +248,17 @@ def _looked_for(hit, from_below, alone, way, far, light, likely, divided, carrie
     else:
         sent, density = reflected(hit, way)
     share = (F(1) if alone else power(likely, density)) / divided
-    light = (light[0] * share, light[1] * share, light[2] * share)
-    return _noted(sent, own, way, far, light, carried, place, j, shadows, shadow_of, count)
+    r, g, b = carried[0] * sent[0], carried[1] * sent[1], carried[2] * sent[2]
+    r, g, b = r * light[0] * share, g * light[1] * share, b * light[2] * share
+    if not r + g + b > F(0):
+        return count
+    side = LIFT if dot(own, way) > F(0) else -LIFT
+    for axis in range(3):
+        shadows[count, axis] = place[axis] + own[axis] * side
+        shadows[count, 3 + axis] = way[axis]
+    shadows[count, 6], shadows[count, 7], shadows[count, 8], shadows[count, 9] = far, r, g, b
+    shadow_of[count] = j
+    return count + 1
 
 
 @njit(**INLINE)
@@ -495,17 +489,14 @@ def scatter(
             _leave(origins, ways, paths, alive, j, place, hit, drawn, lot)
             continue
         from_below = (paths[p.INSIDE, j] == F(p.UNDER)) & (front[i] == 0)
-        walks, entering = more[p.WALKS, i] > F(0), (F(0), F(0), F(0))
-        if from_below:
-            walks = False
-        else:
+        entering, under = (F(0), F(0), F(0)), F(0)
+        if not from_below:
             if paths[p.INSIDE, j] == F(p.UNDER):  # something else stands in it
                 _in_air(paths, j)
             brightest = F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
             glow = (surface[s.EMISSION, i], surface[s.EMISSION + 1, i], surface[s.EMISSION + 2, i])
             _add(radiance, pixel[j], carried, glow, brightest)
-        under = F(0)
-        if walks:
+        if (more[p.WALKS, i] > F(0)) & (not from_below):
             entering, under, hit = _parted(hit, more, i)
         if settings[p.STRENGTH] > F(0):
             way, light, likely = toward_environment(sky, _pair(drawn, 2))

@@ -48,8 +48,8 @@ def _mixed(x, seed):
 
 @njit(**INLINE)
 def _second(index):
-    """The second dimension of Sobol's sequence, in reverse: Pascal's triangle modulo 2 times the index, which is made
-    of five steps as it is the fifth power of its upper corner."""
+    """The second dimension of Sobol's sequence, in reverse: Pascal's triangle modulo 2 times the index, in five
+    steps, since it is the Kronecker power of its upper corner."""
     index = U(index ^ U(U(index >> U(1)) & U(0x55555555)))
     index = U(index ^ U(U(index >> U(2)) & U(0x33333333)))
     index = U(index ^ U(U(index >> U(4)) & U(0x0F0F0F0F)))

@@ -69,10 +69,18 @@ def fuse(steps: Sequence[Step], kept: Set[str]) -> list[Step | Program]:
         if phase % 2:
             order += members
         else:
-            order += _program(members, steps, kept)
+            order += _program(tuple(members), _wanted(members, steps, kept))
     return order
 
 
+def _wanted(members: Sequence[Step], steps: Sequence[Step], kept: Set[str]) -> frozenset[str]:
+    """Names of the results of some steps that the others read, or that are wanted outside."""
+    inside = {step.key for step in members}
+    read = {one.name for step in steps if step.key not in inside for one in step.wired.values()}
+    return frozenset(name for name in read | kept if name.partition(":")[0] in inside)
+
+
+@lru_cache(maxsize=4096)
 def _plain(step: Step) -> bool:
     """Whether a step looks like arithmetic: no points, no texts, numbers in and out."""
     if step.spatial or (step.type not in FLOATS and step.type not in ("boolean", "multioutput")):
@@ -157,12 +165,9 @@ def _phases(steps: Sequence[Step], plain: set[str]) -> list[tuple[int, list[Step
     return sorted(members.items())
 
 
-def _program(members: list[Step], steps: Sequence[Step], kept: Set[str]) -> list[Step | Program]:
-    inside = {step.key for step in members}
-    wanted = set(kept)
-    for step in steps:
-        if step.key not in inside:
-            wanted |= {source.name for source in step.sources.values() if isinstance(source, Ref)}
+@lru_cache(maxsize=512)
+def _program(members: tuple[Step, ...], wanted: frozenset[str]) -> list[Step | Program]:
+    """What makes the wanted results of some steps; kept for the same steps."""
     shape = _Shape(members, wanted)
     made = _traced(shape)
     if not made.outputs:

@@ -20,6 +20,7 @@ from collage.core.document.model import Card, Input, Network, Output, Value, Wir
 from collage.core.document.types import CHANNELS, TEXTS, zero
 from collage.core.evaluate.literals import LOUD, Loud, as_array, loud_value, read_literal, typed, unread
 from collage.core.evaluate.maps import Maps
+from collage.core.evaluate.reuse import Made, Planned, reachable
 from collage.core.images.colour import inverse_curve, is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.images.tiles import is_pattern
@@ -143,6 +144,7 @@ class Plan:
     images: ImageStore = field(default_factory=ImageStore)
     waiting: Mapping[Place, ImageRef] = field(default_factory=dict)  # cards whose images are on their way
     memo: dict[Any, Any] = field(default_factory=dict)  # what was worked out about the steps, for another run
+    planned: Planned | None = None  # how it came about; None where something was wrong or is on its way
 
     @cached_property
     def wanted(self) -> frozenset[str]:
@@ -161,6 +163,7 @@ def build_plan(
     strict: bool = False,
     loud: Loud = LOUD,
     until: float | None = None,
+    before: Plan | None = None,
 ) -> Plan:
     """The plan for some targets of a document.
 
@@ -171,11 +174,22 @@ def build_plan(
     loud : that colour, linear.
     until : the time (monotonic) up to which images are waited for; a grey stands in for those that are not there by
         then, and they are read meanwhile. Left out, all are waited for.
+    before : a plan for the same targets of the document as it was, its image files unchanged. What holds of it is
+        taken over; where all does, it is the plan.
     """
     images = images or ImageStore()
     builder = _Builder(library.extended(document), folder or Path(), images, filtered, strict, loud, until)
+    how = library, builder.folder, images, filtered, strict, loud
+    if before is not None and before.planned is not None:
+        builder.take_over(before.planned, document, how)
     outputs = builder.outputs(document, targets)
-    return Plan(tuple(builder.steps.values()), outputs, builder.problems, builder.images, builder.waiting)
+    if builder.problems or builder.waiting:
+        return Plan(tuple(builder.steps.values()), outputs, builder.problems, images, builder.waiting)
+    if before is not None and before.planned is not None and before.planned.puts_out(outputs):
+        return before
+    every = (source for one in builder.made.values() for source in one.values())
+    planned = Planned(how, document, builder.made, reachable(builder.steps, (*every, *outputs.values())), outputs)
+    return Plan(tuple(reachable(builder.steps, outputs.values()).values()), outputs, images=images, planned=planned)
 
 
 @dataclass(eq=False)
@@ -204,7 +218,14 @@ class _Builder:
         self.steps: dict[str, Step] = {}
         self.problems: dict[Place, CollageError] = {}
         self.waiting: dict[Place, ImageRef] = {}
+        self.made: Made = {}  # of the document's own cards
         self._cards = 0  # inside definitions so far
+
+    def take_over(self, before: Planned, document: Network, how: tuple[object, ...]) -> None:
+        """Begins with what holds of an earlier plan."""
+        self.made = before.holds_for(document, how)
+        if self.made:
+            self.steps = dict(before.steps)
 
     # ---- targets ------------------------------------------------------------------------------
 
@@ -213,6 +234,7 @@ class _Builder:
             document,
             prefix=document.attributes.get("fileprefix", ""),
             space=document.attributes.get("colorspace", ""),
+            done=self.made,
         )
         scopes: dict[tuple[str, ...], _Scope] = {(): root}
         found: dict[str, Source] = {}

@@ -340,7 +340,7 @@ class _Run:
 def _by_neighbours(step: Step, across: int) -> Step:
     """The step with its inputs one step further taken from the neighbouring pixel, which has them already."""
     mark: Mark | None = getattr(step.function, "__collage__", None)
-    if mark is None:
+    if mark is None or not mark.heights:
         return step
     sources = dict(step.sources)
     for name in mark.heights:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
+from dataclasses import dataclass
 from typing import Any
 
 from collage.core.document.model import Network
@@ -12,26 +13,47 @@ from collage.core.render.surface import Surface
 MOST_PLANS = 64
 
 
+@dataclass(frozen=True, eq=False)
+class _Kept:
+    """A plan of a network, and what it was made for: other settings, and its image files as they were."""
+
+    network: Network
+    state: tuple[Any, ...]
+    stamps: tuple[str, ...]
+    surface: Surface
+
+
 class Plans:
     """Keeps the last plans. May be used from several threads."""
 
     def __init__(self, images: ImageStore) -> None:
         self.images = images
-        self._kept: dict[Hashable, tuple[Network, tuple[Any, ...], tuple[str, ...], Surface]] = {}
+        self._kept: dict[Hashable, _Kept] = {}
+        self._last: dict[Hashable, _Kept] = {}  # by name, whatever the network
 
-    def get(self, name: Hashable, network: Network, state: tuple[Any, ...], make: Callable[[], Surface]) -> Surface:
-        """The plan under a name; the one before, while network, state and image files are the same."""
+    def get(
+        self, name: Hashable, network: Network, state: tuple[Any, ...], make: Callable[[Surface | None], Surface]
+    ) -> Surface:
+        """The plan under a name; the one before, while network, state and image files are the same.
+
+        make : makes it; of the network as it was last, where only that is another.
+        """
         key, state = (name, id(network)), (*state, self.images.broken)
-        kept = self._kept.get(key)
-        if kept is not None and kept[0] is network and kept[1] == state and kept[2] == self._stamps(kept[3]):
-            return kept[3]
+        kept, last = self._kept.get(key), self._last.get(name)
+        if kept is not None and kept.network is network and self._holds(kept, state):
+            return kept.surface
         loaded = self.images.loaded
-        surface = make()
+        surface = make(last.surface if last is not None and self._holds(last, state) else None)
         if not surface.problems:  # what is broken is looked at again: its file may be good by then
             if len(self._kept) > MOST_PLANS:
                 self._kept.pop(next(iter(self._kept)), None)
-            self._kept[key] = (network, state, self._stamps(surface, loaded), surface)
+            if len(self._last) > MOST_PLANS:
+                self._last.pop(next(iter(self._last)), None)
+            self._kept[key] = self._last[name] = _Kept(network, state, self._stamps(surface, loaded), surface)
         return surface
+
+    def _holds(self, kept: _Kept, state: tuple[Any, ...]) -> bool:
+        return kept.state == state and kept.stamps == self._stamps(kept.surface)
 
     def _stamps(self, surface: Surface, loaded: int | None = None) -> tuple[str, ...]:
         """The states on disk of all image files of a plan. Where greys stand in, each map that comes may change it."""

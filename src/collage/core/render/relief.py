@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
+from typing import Any
 
 from collage.core.base.errors import CollageError
 from collage.core.document.materials import has_displacement
@@ -193,10 +194,11 @@ class ReliefMaker:
         if not targets:
             return None
         sloped, more = with_slopes(network)
-        make = partial(
-            plan_targets, self.library, sloped, {**targets, **more}, folder=request.material_folder,
-            images=self.plans.images,
-        )  # fmt: skip
+
+        def make(before: Surface | None) -> Surface:
+            how: dict[str, Any] = {"folder": request.material_folder, "images": self.plans.images}
+            return plan_targets(self.library, sloped, {**targets, **more}, before, **how)
+
         return self.plans.get((name, "displacement"), network, (request.material_folder,), make)
 
 

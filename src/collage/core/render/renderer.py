@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable, Iterator
 from copy import copy
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -262,5 +262,10 @@ class Renderer:
 
         until : see `build_plan`.
         """
-        make = partial(plan_surface, self.library, network, folder=folder, images=self.images, loud=loud, until=until)
+
+        def make(before: Surface | None) -> Surface:
+            return plan_surface(
+                self.library, network, folder=folder, images=self.images, loud=loud, until=until, before=before
+            )
+
         return self.plans.get((name, until is None), network, (folder, loud), make)

@@ -73,10 +73,11 @@ def plan_surface(
     loud: Loud = LOUD,
     until: float | None = None,
     inputs: Collection[str] | None = None,
+    before: Surface | None = None,
 ) -> Surface:
     """The plan for every input of the material's surface that the draft picture uses, or for some of them.
 
-    until : see `build_plan`.
+    until : see `build_plan`. before : see `plan_targets`.
     """
     try:
         shown = as_open_pbr(library, network)
@@ -89,14 +90,20 @@ def plan_surface(
         if weight is not None:
             targets[f"{number}/{WEIGHT}"] = CardOutput(weight)
             targets |= {f"{number}/{name}": CardInput(card.name, name) for name in _looked_at(card, inputs)}
-    return plan_targets(library, shown.network, targets, folder=folder, images=images, loud=loud, until=until)
+    return plan_targets(library, shown.network, targets, before, folder=folder, images=images, loud=loud, until=until)
 
 
 def plan_targets(
-    library: Library, network: Network, targets: Mapping[str, CardInput | CardOutput], **how: Any
-) -> Surface:
-    """The plan for some targets of a material, and what was wrong. how : as `build_plan` takes it."""
-    plan = build_plan(library, network, targets, **how)
+    library: Library, network: Network, targets: Mapping[str, CardInput | CardOutput], before: Surface | None = None,
+    **how: Any,
+) -> Surface:  # fmt: skip
+    """The plan for some targets of a material, and what was wrong.
+
+    before : the same of the network as it was, its image files unchanged. how : as `build_plan` takes it.
+    """
+    plan = build_plan(library, network, targets, before=before.plan if before is not None else None, **how)
+    if before is not None and plan is before.plan:
+        return before
     normals = tuple(name for name in targets if name.endswith((NORMAL, COAT_NORMAL)))
     plan = with_variances(plan, normals)
     return Surface(plan, plan.problems, bumps_of(plan, normals))

@@ -72,7 +72,7 @@ def surrounding_of(scene: Scene) -> Surrounding:
 
 def _on_objects(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
     """Places on all objects (n, 3), evenly by their area, and directions (n, 3) by the cosine over them."""
-    until = np.empty(len(scene.faces))
+    until = np.empty(scene.ids.shape[1] - 1)
     k.areas_until(scene.corners, scene.ids[OBJECT], until)
     if not len(until) or not until[-1] > 0:
         return np.zeros((0, 3)), np.zeros((0, 3))

@@ -11,12 +11,10 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.geometry.mesh import Mesh
 from collage.core.geometry.surroundings import Surroundings, name_number
-from collage.core.kernels import Family
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import Displaced
-from collage.core.scene.tracer import Body, Tracer
-
-kernels = Family("meshes")
+from collage.core.scene.rows import Rest, Rows, room_for
+from collage.core.scene.tracer import Body, Tracer, bounds_of
 
 GROUND = -1  # the object number of the ground
 BACKGROUND = -2  # the object number where there is none
@@ -29,28 +27,12 @@ TRACER_BYTES = 200  # of Embree's tree, by triangle
 
 
 @dataclass(frozen=True, eq=False)
-class Rest:
-    """All surfaces as they are where nothing is displaced, in world space.
-
-    normals : (3 t, 3) float32, at every corner. gradients : (t, 6) float32, how far the position moves for one unit of
-    u and of v.
-    """
-
-    normals: np.ndarray
-    gradients: np.ndarray
-
-
-@dataclass(frozen=True, eq=False)
 class Scene:
     """All objects' triangles in one, with what is read where a ray hits. Immutable once built.
 
-    corners : (3 t, 9 + 2 sets) float32, for every corner: position in world space, position in object space, normal
-        in world space, and the UV sets of the object in their order (the first again where it has fewer).
-    faces : (t, 9) float32, for every triangle: its normal, and how far the position moves for one unit of u and of v.
-    turns : (3 t,) int16, how far each corner's tangent is turned from its triangle's direction of u; see
-        Mesh.tangent_turns.
+    rows : what is read of every triangle. Where a hand moves there are triangles in between that are of no object.
     ids : (5, t + 1) int32: object (GROUND for the ground), part, piece, material slot and region of each triangle; the
-        last column, which the number -1 finds, is NOTHING.
+        last column, which the number -1 finds, is NOTHING, as that of any triangle of no object.
     regions : what has a material of its own: the number of an object, and of the rule that assigns it, -1 for the
         object's own material. Of the ground, GROUND.
     rotations : (regions, 3, 3) from object to world space, for row vectors.
@@ -58,15 +40,12 @@ class Scene:
     remarks : sentences about objects that cannot be read, or not as they were.
     around : what surface points look up about all objects.
     shape : names all that decides where rays meet it. keys : of the objects.
-    rest : what the displaced surface was before, None where nothing is displaced.
     sources : (t + 1,) int32, the number that each triangle has where nothing is displaced; None where nothing is.
-    starts : the first triangle of each object, of the ground, and the number of all.
+    spans : the triangles of each object by its number, and of the ground. own : how many no other scene has.
     """
 
     tracer: Tracer
-    corners: np.ndarray
-    faces: np.ndarray
-    turns: np.ndarray
+    rows: Rows
     ids: np.ndarray
     regions: tuple[tuple[int, int], ...]
     rotations: np.ndarray
@@ -77,8 +56,28 @@ class Scene:
     shape: tuple[str, ...] = ()
     keys: tuple[str, ...] = ()
     sources: np.ndarray | None = None
-    rest: Rest | None = None
-    starts: tuple[int, ...] = ()
+    spans: Mapping[int, slice] = field(default_factory=dict)
+    own: int = 0
+
+    @property
+    def corners(self) -> np.ndarray:
+        """See Rows."""
+        return self.rows.corners
+
+    @property
+    def faces(self) -> np.ndarray:
+        """See Rows."""
+        return self.rows.faces
+
+    @property
+    def turns(self) -> np.ndarray:
+        """(3 t,), of the first UV set, see Rows."""
+        return self.rows.turns[0]
+
+    @property
+    def rest(self) -> Rest | None:
+        """What the displaced surface was before, None where nothing is displaced."""
+        return self.rows.rest if self.sources is not None else None
 
     def undivided(self, triangles: np.ndarray) -> np.ndarray:
         """The numbers that triangles have where nothing is displaced; -1 stays."""
@@ -103,9 +102,8 @@ class Scene:
     @property
     def nbytes(self) -> int:
         """Bytes, those of the ray tracer estimated."""
-        around = self.around
-        arrays = (self.corners, self.faces, self.turns, self.ids, around.gradients, around.turns, *around.colours)
-        return sum(one.nbytes for one in arrays) + TRACER_BYTES * len(self.faces)
+        colours = sum(one.nbytes for one in self.around.colours)
+        return self.ids.nbytes + colours + self.own * (self.rows.nbytes_each + TRACER_BYTES)
 
     def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
         """Nearest hits of rays (n, 3) float32: `primID` (n,) int32 with -1 for none, `u`, `v`, `tfar` float32."""
@@ -133,17 +131,17 @@ def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[
 def build_bounds(objects: tuple[BenchObject, ...]) -> tuple[np.ndarray, np.ndarray]:
     """The lowest and highest corner of the box around objects on the bench, (3,) metres each."""
     meshes, _ = _meshes(objects)
-    return _bounds([_on_bench(item, mesh) for item, mesh in zip(objects, meshes, strict=True) if len(mesh.triangles)])
+    every = zip(objects, meshes, strict=True)
+    return _bounds([bounds_of(_on_bench(item, mesh)) for item, mesh in every if len(mesh.triangles)])
 
 
-def _bounds(every: list[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
-    """The lowest and highest corner of places (v, 3) each, (3,)."""
+def _bounds(every: list[tuple[np.ndarray, np.ndarray]]) -> tuple[np.ndarray, np.ndarray]:
+    """The lowest and highest corner of boxes, (3,)."""
     if not every:
         return np.zeros(3), np.full(3, 0.1)
-    return np.min([one.min(axis=0) for one in every], axis=0), np.max([one.max(axis=0) for one in every], axis=0)
+    return np.min([low for low, _ in every], axis=0), np.max([high for _, high in every], axis=0)
 
 
-NO_UV = np.zeros((0, 2), np.float32)
 NO_MESH = Mesh(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)), {})
 
 
@@ -190,68 +188,90 @@ def build_scene(
     """
     plain, told = _meshes(objects)
     meshes = [displaced[number].mesh if number in displaced else mesh for number, mesh in enumerate(plain)]
-    sets = max([len(mesh.uv) for mesh in meshes] + [1])
     regions = [(number, rule) for number, item in enumerate(objects) for rule in range(-1, len(item.assigned))]
     first = {number: at for at, (number, rule) in enumerate(regions) if rule < 0}
     turns = [item.matrix().astype(np.float32) for item in objects]
-    placed = [(number, mesh, turns[number]) for number, mesh in enumerate(meshes)]
-    if ground:
-        placed.append((GROUND, _ground(), np.eye(3, dtype=np.float32)))
-    starts = tuple(np.cumsum([0, *(len(mesh.triangles) for _, mesh, _ in placed)]).tolist())
-    count = starts[-1]
+    placed = dict(enumerate(meshes)) | ({GROUND: _ground()} if ground else {})
     keys = tuple(item.key + _key_of(displaced, number) for number, item in enumerate(objects))
-    corners, faces = np.empty((3 * count, 9 + 2 * sets), np.float32), np.empty((count, 9), np.float32)
-    gradients, turned = np.empty((sets - 1, count, 6), np.float32), np.empty((sets, 3 * count), np.int16)
-    kept = _kept(keys, sets, like)
-    ids, bodies, shape = np.empty((5, count + 1), np.int32), list[Body](), shape_of(objects, ground, displaced)
-    for at, (number, mesh, turn) in enumerate(placed):  # each right where it will lie: a large mesh is there once
-        here, three = slice(starts[at], starts[at + 1]), slice(3 * starts[at], 3 * starts[at + 1])
-        world = mesh.positions if number == GROUND else _on_bench(objects[number], mesh)
-        if like is not None and number in kept:
-            old = slice(like.starts[kept[number]], like.starts[kept[number] + 1])
-            three_old = slice(3 * old.start, 3 * old.stop)
-            corners[three], faces[here] = like.corners[three_old], like.faces[old]
-            gradients[:, here], turned[0, three] = like.around.gradients[:, old], like.turns[three_old]
-            turned[1:, three] = like.around.turns[:, three_old]
-        else:
-            rest = displaced[number].rest if number in displaced else mesh.positions
-            _lay_corners(corners[three], mesh, world, rest, turn)
-            kernels.frames(mesh.triangles, mesh.positions, next(iter(mesh.uv.values()), NO_UV), turn, faces[here])
-            _lay_gradients(gradients[:, here], mesh, turn)
-            _lay_turns(turned[:, three], mesh)
+    rows, spans, fresh = _rows(placed, keys, like, bool(displaced), moving)
+    shape, bodies = shape_of(objects, ground, displaced), dict[int, Body]()
+    size = max([0, *(here.stop for here in spans.values())])
+    ids = np.repeat(NOTHING, size + 1, axis=1)
+    for at, (number, mesh) in enumerate(placed.items()):  # each right where it will lie: a large mesh is there once
+        here = spans[number]
         source = displaced[number].source if number in displaced else slice(None)
         region = _region(objects[number], plain[number], first[number])[source] if number != GROUND else GROUND
-        for row, of in (
-            (OBJECT, number),
-            (PART, mesh.ids[0]),
-            (PIECE, mesh.ids[1]),
-            (SLOT, mesh.ids[2]),
-            (REGION, region),
-        ):
+        for row, of in zip((OBJECT, PART, PIECE, SLOT, REGION), (number, *mesh.ids, region), strict=True):
             ids[row, here] = of
-        triangles = mesh.triangles
-        if number != GROUND and objects[number].hidden_faces:  # rays never meet a triangle without an area
-            triangles = triangles.copy()
-            triangles[objects[number].unseen(plain[number])[source]] = 0
-        bodies.append(Body(shape[at], world, triangles))
-    ids[:, -1:] = NOTHING
-    tracer = Tracer.of(bodies, like.tracer if like is not None else None, moving)
-    for array in (corners, faces, ids, gradients, turned):
-        array.flags.writeable = False
+        turn, one = turns[number] if number != GROUND else np.eye(3, dtype=np.float32), displaced.get(number)
+        body = like.tracer.body(shape[at]) if like is not None else None
+        if body is None:
+            item = objects[number] if number != GROUND else None
+            body = _body(shape[at], item, plain[number] if item else mesh, mesh, source)
+        bodies[number] = replace(body, first=here.start)
+        if number in fresh:
+            rows.lay(here, mesh, body.vertices, one.rest if one is not None else mesh.positions, turn)
+            if one is not None:
+                rows.lay_rest(here, mesh, one.rest, one.rest_normals, turn)
+    tracer = Tracer.of(list(bodies.values()), like.tracer if like is not None else None, moving)
+    ids.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
-    colours = _vertex_colours([mesh for _, mesh, _ in placed], count)
-    around = _around(objects, meshes, turns, ids[OBJECT], gradients)
+    around = _around(objects, meshes, turns, ids[OBJECT], rows.gradients)
     around = replace(
-        around, corners=corners, colours=colours, turns=turned[1:], tracer=tracer, ids=ids[PART : SLOT + 1],
+        around, corners=rows.corners, colours=_vertex_colours(placed, spans, size), turns=rows.turns[1:],
+        tracer=tracer, ids=ids[PART : SLOT + 1],
         part_names=tuple(mesh.part_names for mesh in plain), slot_names=tuple(mesh.slot_names for mesh in plain),
         face_sets=_face_sets(plain, displaced, ids[OBJECT]),
     )  # fmt: skip
-    bounds = _bounds([one.vertices for one in bodies[: len(objects)] if len(one.triangles)])
+    bounds = _bounds([body.bounds for number, body in bodies.items() if number >= 0 and len(body.triangles)])
+    own = sum(spans[number].stop - spans[number].start for number in fresh)
     return Scene(
-        tracer, corners, faces, turned[0], ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
-        _sources(plain, displaced, ground), _rest(placed, displaced, corners, faces, like, kept), starts,
+        tracer, rows, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
+        _sources(plain, displaced, spans, size), spans, own if like is not None and rows is like.rows else rows.size,
     )  # fmt: skip
+
+
+def _body(name: str, item: BenchObject | None, plain: Mesh, mesh: Mesh, source: np.ndarray | slice) -> Body:
+    """What rays meet of an object, or of the ground, which is none. plain : its mesh before it was divided."""
+    triangles = mesh.triangles
+    if item is not None and item.hidden_faces:  # rays never meet a triangle without an area
+        triangles = triangles.copy()
+        triangles[item.unseen(plain)[source]] = 0
+    return Body(name, mesh.positions if item is None else _on_bench(item, mesh), triangles)
+
+
+def _rows(
+    placed: Mapping[int, Mesh], keys: tuple[str, ...], like: Scene | None, displaced: bool, moving: bool
+) -> tuple[Rows, dict[int, slice], set[int]]:
+    """Rows for the triangles of objects, where each has its own, and the numbers of those that are to be written.
+
+    What another scene has is there already: with it where only some change while a hand moves, else copied.
+    """
+    sets = max([len(mesh.uv) for mesh in placed.values()] + [1])
+    counts = {number: len(mesh.triangles) for number, mesh in placed.items()}
+    kept = _kept(keys, sets, like)
+    if like is not None and GROUND in placed and GROUND in like.spans and like.rows.sets == sets:
+        kept[GROUND] = GROUND
+    fresh = counts.keys() - kept.keys()
+    changed, count = sum(counts[number] for number in fresh), sum(counts.values())
+    if moving and kept and like is not None and (like.rows.rest is not None) == displaced:
+        block = like.rows.take(changed)
+        if block is not None:
+            spans = {number: like.spans[before] for number, before in kept.items()}
+            spans |= _one_after_the_other(block.start, {number: counts[number] for number in counts if number in fresh})
+            return like.rows, spans, fresh
+    rows = Rows(count, sets, displaced, room_for(changed, count) if moving else 0)
+    spans = _one_after_the_other(0, counts)
+    for number, before in kept.items():
+        assert like is not None
+        rows.copy(spans[number], like.rows, like.spans[before])
+    return rows, spans, fresh
+
+
+def _one_after_the_other(first: int, counts: Mapping[int, int]) -> dict[int, slice]:
+    stops = first + np.cumsum([0, *counts.values()])
+    return {number: slice(int(stops[at]), int(stops[at + 1])) for at, number in enumerate(counts)}
 
 
 def _face_sets(plain: list[Mesh], displaced: Mapping[int, Displaced], object_of: np.ndarray) -> dict[str, np.ndarray]:
@@ -270,52 +290,29 @@ def _key_of(displaced: Mapping[int, Displaced], number: int) -> str:
     return f" {displaced[number].key}" if number in displaced else ""
 
 
-def _sources(plain: list[Mesh], displaced: Mapping[int, Displaced], ground: bool) -> np.ndarray | None:
+def _sources(
+    plain: list[Mesh], displaced: Mapping[int, Displaced], spans: Mapping[int, slice], size: int
+) -> np.ndarray | None:
     """See Scene.sources; None where nothing is displaced."""
     if not displaced:
         return None
-    found, at = [], 0
+    out, at = np.full(size + 1, -1, np.int32), 0
     for number, mesh in enumerate(plain):
         count = len(mesh.triangles)
-        found.append(at + (displaced[number].source if number in displaced else np.arange(count, dtype=np.int32)))
+        out[spans[number]] = at + (displaced[number].source if number in displaced else np.arange(count))
         at += count
-    ground_of = np.arange(at, at + (2 if ground else 0), dtype=np.int32)
-    return np.concatenate([*found, ground_of, [-1]]).astype(np.int32)
-
-
-def _rest(
-    placed: list[tuple[int, Mesh, np.ndarray]],
-    displaced: Mapping[int, Displaced],
-    corners: np.ndarray,
-    faces: np.ndarray,
-    like: Scene | None,
-    kept: Mapping[int, int],
-) -> Rest | None:
-    """See Scene.rest."""
-    if not displaced:
-        return None
-    rest, at = Rest(corners[:, 6:9].copy(), faces[:, 3:9].copy()), 0
-    for number, mesh, turn in placed:
-        here = slice(at, at + len(mesh.triangles))
-        if number in displaced and number in kept and like is not None and like.rest is not None:
-            old = slice(like.starts[kept[number]], like.starts[kept[number] + 1])
-            rest.gradients[here] = like.rest.gradients[old]
-            rest.normals[3 * here.start : 3 * here.stop] = like.rest.normals[3 * old.start : 3 * old.stop]
-        elif number in displaced:
-            one, frames = displaced[number], np.empty((len(mesh.triangles), 9), np.float32)
-            kernels.frames(mesh.triangles, one.rest, next(iter(mesh.uv.values()), NO_UV), turn, frames)
-            rest.gradients[here] = frames[:, 3:]
-            rest.normals[3 * here.start : 3 * here.stop] = one.rest_normals @ turn
-        at = here.stop
-    return rest
+    if GROUND in spans:
+        out[spans[GROUND]] = at + np.arange(spans[GROUND].stop - spans[GROUND].start)
+    return out
 
 
 def _kept(keys: tuple[str, ...], sets: int, like: Scene | None) -> dict[int, int]:
     """By the number of an object that another scene has too, its number there."""
-    if like is None or like.corners.shape[1] != 9 + 2 * sets:
+    if like is None or like.rows.sets != sets:
         return {}
     there = {key: number for number, key in enumerate(like.keys)}
-    return {number: there[key] for number, key in enumerate(keys) if key in there}
+    found = {key: number for number, key in enumerate(keys) if key in there}
+    return {number: there[key] for key, number in found.items()}
 
 
 def _around(
@@ -341,44 +338,15 @@ def _around(
     )
 
 
-def _vertex_colours(meshes: list[Mesh], count: int) -> list[np.ndarray]:
-    """(3 count, 4) for each set of vertex colours of all meshes in a row; none where no mesh has any."""
-    sets = max((len(mesh.colours) for mesh in meshes), default=0)
-    out = [np.tile(np.array([0, 0, 0, 1], np.float32), (3 * count, 1)) for _ in range(sets)]
-    at = 0
-    for mesh in meshes:
-        rows = slice(3 * at, 3 * (at + len(mesh.triangles)))
+def _vertex_colours(placed: Mapping[int, Mesh], spans: Mapping[int, slice], size: int) -> list[np.ndarray]:
+    """(3 size, 4) for each set of vertex colours of all meshes; none where no mesh has any."""
+    sets = max((len(mesh.colours) for mesh in placed.values()), default=0)
+    out = [np.tile(np.array([0, 0, 0, 1], np.float32), (3 * size, 1)) for _ in range(sets)]
+    for object_number, mesh in placed.items():
+        here = spans[object_number]
         for number, colours in enumerate(mesh.colours.values()):
-            out[number][rows] = colours
-        at += len(mesh.triangles)
+            out[number][3 * here.start : 3 * here.stop] = colours
     return out
-
-
-def _lay_gradients(out: np.ndarray, mesh: Mesh, turn: np.ndarray) -> None:
-    """Fills the rows of a mesh's further UV sets; see Surroundings.gradients. The first again where it has fewer."""
-    sets = list(mesh.uv.values()) or [NO_UV]
-    frames = np.empty((len(mesh.triangles), 9), np.float32)
-    for number, rows in enumerate(out, 1):
-        kernels.frames(mesh.triangles, mesh.positions, sets[number if number < len(sets) else 0], turn, frames)
-        rows[:] = frames[:, 3:]
-
-
-def _lay_turns(out: np.ndarray, mesh: Mesh) -> None:
-    """Fills the turns of a mesh's tangents, a row for each UV set. The first again where it has fewer."""
-    names = list(mesh.uv) or [""]
-    for row, name in zip(out, [*names, *names[:1] * len(out)], strict=False):
-        row[:] = mesh.tangent_turns(name)
-
-
-def _lay_corners(out: np.ndarray, mesh: Mesh, world: np.ndarray, rest: np.ndarray, turn: np.ndarray) -> None:
-    """Fills the rows of a mesh's corners; see Scene.corners.
-
-    world : (v, 3), its vertices on the bench. rest : (v, 3), where they are for patterns, in the object's space.
-    """
-    kernels.corners(mesh.triangles, np.ascontiguousarray(world, np.float32), rest, mesh.normals, turn, out)
-    sets = list(mesh.uv.values()) or [np.zeros((1, 2), np.float32)]
-    for number in range((out.shape[1] - 9) // 2):
-        out[:, 9 + 2 * number : 11 + 2 * number] = sets[number if number < len(sets) else 0]
 
 
 def _region(item: BenchObject, mesh: Mesh, first: int) -> np.ndarray:

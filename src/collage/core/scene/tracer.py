@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -15,11 +16,25 @@ import numpy as np
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """An object's triangles (t, 3) and vertices (v, 3) on the bench, metres. name : equal for the same ones."""
+    """An object's triangles (t, 3) and vertices (v, 3) on the bench, metres.
+
+    name : equal for the same ones. first : the number of its first triangle in the scene.
+    """
 
     name: str
     vertices: np.ndarray
     triangles: np.ndarray
+    first: int = 0
+
+    @cached_property
+    def bounds(self) -> tuple[np.ndarray, np.ndarray]:
+        """The lowest and highest corner of the box around it, (3,)."""
+        return bounds_of(self.vertices)
+
+
+def bounds_of(places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The lowest and highest corner of the box around places (v, 3), (3,) each."""
+    return places.min(axis=0), places.max(axis=0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,12 +60,12 @@ class _Tree:
 
 
 class Tracer:
-    """Finds what rays meet. Triangles are numbered as the bodies stand in a row."""
+    """Finds what rays meet. Triangles have the numbers that they have in the scene."""
 
     def __init__(self, bodies: Sequence[Body], like: Tracer | None = None, moving: bool = False) -> None:
         """like : one whose trees are taken where they are of the same bodies. moving : whether bodies that `like` does
         not have may get a tree of their own."""
-        self.names = tuple(one.name for one in bodies)
+        self.bodies = bodies
         self.trees: list[_Tree] = []
         self._numbers: list[np.ndarray | None] = []  # of each tree's triangles; None where they are the same
         known = set(like.names) if like is not None and moving else set()
@@ -60,19 +75,28 @@ class Tracer:
         for part in sorted(set(stays), reverse=True) or [False]:
             some = [one for one, stay in zip(bodies, stays, strict=True) if stay is part]
             self.trees.append(_found(some, like) or _Tree.of(some))
-            self._numbers.append(_numbers(bodies, stays, part))
+            self._numbers.append(_numbers(some))
 
     @classmethod
     def of(cls, bodies: Sequence[Body], like: Tracer | None, moving: bool) -> Tracer:
         """The one that is there, where it is of the same bodies, or a new one."""
-        names = tuple(one.name for one in bodies)
-        same = like is not None and like.names == names and (moving or like.is_whole)
-        return like if same and like is not None else cls(bodies, like, moving)
+        if like is not None and (moving or like.is_whole) and _lying(like.bodies) == _lying(bodies):
+            return like
+        return cls(bodies, like, moving)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Of the bodies."""
+        return tuple(one.name for one in self.bodies)
 
     @property
     def is_whole(self) -> bool:
         """Whether all triangles are in one tree."""
         return len(self.trees) == 1
+
+    def body(self, name: str) -> Body | None:
+        """The one of a name."""
+        return next((one for one in self.bodies if one.name == name), None)
 
     def run(
         self,
@@ -88,7 +112,7 @@ class Tracer:
         output : of the nearest, 0 for the numbers alone, 1 for a dict with `primID`, `u`, `v`, `tfar`.
         """
         more = {} if output == 0 else {"output": output}
-        if self.is_whole:
+        if self.is_whole and self._numbers[0] is None:
             far = {} if dists is None else {"dists": dists}
             return self.trees[0].embree.run(origins, directions, query=query, **far, **more)
         if query == "OCCLUDED":
@@ -130,11 +154,14 @@ def _found(bodies: Sequence[Body], like: Tracer | None) -> _Tree | None:
     return next((one for one in like.trees if one.names == names), None) if like is not None else None
 
 
-def _numbers(bodies: Sequence[Body], stays: Sequence[bool], part: bool) -> np.ndarray | None:
-    """The numbers in the row of all triangles of those of one part; None where that is all."""
-    if all(stay is part for stay in stays):
-        return None
+def _lying(bodies: Sequence[Body]) -> list[tuple[str, int]]:
+    return [(one.name, one.first) for one in bodies]
+
+
+def _numbers(bodies: Sequence[Body]) -> np.ndarray | None:
+    """The numbers in the scene of the triangles of a tree; None where they are the tree's own."""
     counts = [len(one.triangles) for one in bodies]
-    here = np.repeat(np.asarray(stays) == part, counts)
-    found = np.flatnonzero(here).astype(np.int32)
-    return found if len(found) else np.zeros(1, np.int32)
+    if [one.first for one in bodies] == [0, *np.cumsum(counts)[:-1].tolist()]:
+        return None
+    found = [np.arange(one.first, one.first + count, dtype=np.int32) for one, count in zip(bodies, counts, strict=True)]
+    return np.concatenate(found) if sum(counts) else np.zeros(1, np.int32)

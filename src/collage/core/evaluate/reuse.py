@@ -1,0 +1,74 @@
+"""What of an earlier plan holds for a changed network: a value that is dragged plans only what it is part of."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from collage.core.document.model import Network
+
+if TYPE_CHECKING:
+    from collage.core.evaluate.plan import Source, Step
+
+Made = dict[tuple[str, tuple[int, ...]], "dict[str, Source]"]
+"""By a card and its small steps, what it puts out."""
+
+
+@dataclass(frozen=True, eq=False)
+class Planned:
+    """How a plan came about.
+
+    how : all that decides it beside the network. made : of the network's own cards. steps : of those, by key.
+    outputs : of the plan.
+    """
+
+    how: tuple[object, ...]
+    network: Network
+    made: Made
+    steps: Mapping[str, Step]
+    outputs: Mapping[str, Source]
+
+    def holds_for(self, network: Network, how: tuple[object, ...]) -> Made:
+        """What is the same in another network; nothing where that is made in another way or has other definitions."""
+        before = self.network
+        if how != self.how or before.attributes != network.attributes or before.kept != network.kept:
+            return {}
+        other = changed(before, network)
+        return {where: one for where, one in self.made.items() if where[0] not in other and where[0] in network.cards}
+
+    def puts_out(self, outputs: Mapping[str, Source]) -> bool:
+        """Whether these are the outputs, with the same values."""
+        return _names(outputs) == _names(self.outputs)
+
+
+def changed(before: Network, after: Network) -> set[str]:
+    """Names of the cards that are not the same ones in both networks, and of all that takes from them."""
+    users: dict[str, list[str]] = {}
+    for user, _, wire in after.wires():
+        users.setdefault(wire.card, []).append(user)
+    waiting = [name for name, card in after.cards.items() if before.cards.get(name) is not card]
+    waiting += before.cards.keys() - after.cards.keys()
+    found: set[str] = set()
+    while waiting:
+        name = waiting.pop()
+        if name not in found:
+            found.add(name)
+            waiting += users.get(name, [])
+    return found
+
+
+def reachable(steps: Mapping[str, Step], sources: Iterable[Source]) -> dict[str, Step]:
+    """The steps that some results are made of, in their order."""
+    needed: set[str] = set()
+    waiting = [one.key for one in sources if one.key in steps]
+    while waiting:
+        key = waiting.pop()
+        if key not in needed:
+            needed.add(key)
+            waiting += [one.key for one in steps[key].wired.values()]
+    return {key: step for key, step in steps.items() if key in needed}
+
+
+def _names(outputs: Mapping[str, Source]) -> dict[str, str]:
+    return {name: getattr(one, "name", one.key) for name, one in outputs.items()}

@@ -206,6 +206,29 @@ def test_what_the_hand_waits_for_never_waits_for_other_work(jobs: Jobs) -> None:
     held.set()
 
 
+def test_while_a_hand_moves_other_work_is_done_one_after_the_other_and_none_is_lost(jobs: Jobs, monkeypatch) -> None:
+    monkeypatch.setattr("collage.app.shell.jobs.MOVING", 0.3)
+    running, most, done = [0], [0], []
+
+    def other(_overtaken):
+        running[0] += 1
+        most[0] = max(most[0], running[0])
+        time.sleep(0.02)
+        running[0] -= 1
+        done.append(1)
+        return []
+
+    preview, others = Latest(jobs, urgent=True), [Latest(jobs) for _ in range(6)]
+    preview.ask(lambda _overtaken: [])
+    for lane in others:
+        lane.ask(other)
+    while len(done) < 4:  # the hand goes on
+        preview.ask(lambda _overtaken: [])
+        wait_until(lambda: False, 0.01)
+    assert most == [1]
+    assert wait_until(lambda: len(done) == 6), "the rest is done though nothing else is asked for"
+
+
 def test_the_window_never_waits_for_a_thread(latest: Latest) -> None:
     held, ended = threading.Event(), []
     latest.ask(lambda _overtaken: (held.wait(60), ended.append(1), [1])[2])

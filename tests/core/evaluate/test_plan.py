@@ -13,8 +13,9 @@ from collage.core.document import edits
 from collage.core.document.materialx import parse_document
 from collage.core.document.model import Input, Network, Wire, inside
 from collage.core.evaluate.literals import LOUD
-from collage.core.evaluate.plan import CardOutput, Const, build_plan
+from collage.core.evaluate.plan import CardOutput, build_plan
 from collage.core.evaluate.run import Cancelled, ResultCache, Workers, exchanged, run
+from collage.core.evaluate.steps import Const
 from collage.core.geometry.points import sheet
 
 NOISE = '<noise2d name="{}" type="float"/>'

@@ -53,3 +53,11 @@ def test_no_picture_is_too_small_to_see() -> None:
     pace = Pace()
     pace.took(1, 10.0)
     assert pace.size(100, 60) == (SMALLEST, SMALLEST)
+
+
+def test_what_costs_much_whatever_its_size_is_shown_no_smaller_than_that() -> None:
+    pace = Pace(4e-6, smallest=4.0)
+    for _ in range(10):
+        width, height = pace.size(*FULL)
+        pace.took(width * height, 0.3)
+    assert pace.size(*FULL) == (160, 120)

@@ -45,8 +45,8 @@ REST = 120  # milliseconds without a change until the full picture is begun
 MOST_PIXELS = 2_500_000  # of a full picture, on screens of high density
 CLICK = 4  # pixels that a hand may tremble in a click
 
-Change = Literal["view", "light", "value"]
-"""What changed: the camera or the objects; a light; or only values, so that no ray is cast."""
+Change = Literal["view", "light", "value", "relief"]
+"""What changed: the camera or the objects; a light; only values, so that no ray is cast; or values that displace."""
 
 Answer = tuple[PictureRequest, Picture, QImage]
 
@@ -80,7 +80,10 @@ class Viewport(QWidget):
         self._last = QPointF()
         self._press: QPointF | None = None
         self._dragged = False
-        self._paces: dict[Change, Pace] = {"view": Pace(), "light": Pace(), "value": Pace(5e-7)}
+        self._paces: dict[Change, Pace] = {
+            "view": Pace(), "light": Pace(), "value": Pace(5e-7), "relief": Pace(4e-6, smallest=4.0),
+        }  # fmt: skip
+        self._displaced: tuple[str, ...] = ()  # what was displaced when last asked for
         self.setAccessibleName(name)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -140,21 +143,28 @@ class Viewport(QWidget):
             return
         self._rest.start()
         self.kept = False
-        pace = self._paces[change]
-        width, height = pace.size(*request.size)
-        full = change == "value" and (width, height) == request.size and self.renderer.has_view(request)
-        moving = request if full else replace(request, width=width, height=height, quality="coarse")
-        renderer = self.renderer
 
         def work(_overtaken: Callable[[], bool]) -> Iterator[Answer]:
-            begin, kept = time.perf_counter(), renderer.has_view(moving)
-            picture = next(iter(renderer.stages(moving, patient=False)))
+            moving, pace = self._in_motion(request, change)
+            # where rays are kept, the first look after a change of size costs more than the next ones
+            begin, kept = time.perf_counter(), self.renderer.has_view(moving)
+            picture = next(iter(self.renderer.stages(moving, patient=False)))
             seconds = time.perf_counter() - begin
-            if kept or change == "view":  # the first look after a change of size costs more than the next ones
+            if kept or pace in (self._paces["view"], self._paces["relief"]):
                 pace.took(moving.width * moving.height, seconds)
             yield moving, picture, to_image(picture.on_black)
 
         self.work.ask(work)
+
+    def _in_motion(self, request: PictureRequest, change: Change) -> tuple[PictureRequest, Pace]:
+        """The picture that a moving hand sees, and what it teaches. Called on the thread that makes it."""
+        displaced, before = self.renderer.reliefs.keys(request), self._displaced
+        self._displaced = displaced
+        pace = self._paces["relief" if change == "value" and displaced != before else change]
+        width, height = pace.size(*request.size)
+        if change == "value" and (width, height) == request.size and self.renderer.has_view(request):
+            return request, pace
+        return replace(request, width=width, height=height, quality="coarse"), pace
 
     def trace(self, how: Tracing | None) -> None:
         """Shows the traced picture at rest, or the draft alone."""

@@ -31,6 +31,7 @@ Make = Callable[[Overtaken], Steps[Any]]
 
 THREADS = 4  # a window's; one of them is kept free for what the hand waits for
 SOON = 0.05  # seconds until it is looked again whether all threads rest
+MOVING = 0.25  # seconds after an urgent wish until a hand rests
 REST = 3.0  # seconds without any work after which freed memory goes back to the system
 CLOSING = 1.0  # seconds that a window waits for its threads to end
 
@@ -50,6 +51,7 @@ class Jobs(QObject):
         self._others: deque[Callable[[], None]] = deque()
         self._light: deque[Callable[[], None]] = deque()
         self._others_running = 0
+        self._hurried = -MOVING  # when the hand last moved
         self._waiting = 0
         self._worked: float | None = None  # when work was last begun or ended; None once memory was given back
         self._threads: list[threading.Thread] = []
@@ -70,6 +72,15 @@ class Jobs(QObject):
                 self._threads.append(thread)
                 thread.start()
             self._changed.notify()
+
+    def hurry(self) -> None:
+        """A hand moves: until it rests, other work is done one piece after the other, and what is long waits."""
+        self._hurried = time.monotonic()
+
+    @property
+    def hand_moves(self) -> bool:
+        """Whether a hand has moved just now."""
+        return time.monotonic() < self._hurried + MOVING
 
     def _loop(self) -> None:
         while True:
@@ -104,13 +115,15 @@ class Jobs(QObject):
             self._worked = time.monotonic()
         if self._urgent:
             return self._urgent.popleft(), "urgent"
-        if self._others and self._others_running < THREADS - 1:
+        if self._others and self._others_running < (1 if self.hand_moves else THREADS - 1):
             self._others_running += 1
             return self._others.popleft(), "other"
         return (self._light.popleft(), "light") if self._light else None
 
     def _until_rest(self) -> float | None:
         """Seconds until nothing has been worked for long enough; None where nothing was since memory was given back."""
+        if self._others and self.hand_moves:
+            return SOON
         return None if self._worked is None else max(self._worked + REST - time.monotonic(), 0.0)
 
     def post(self, work: Callable[[], object]) -> None:
@@ -205,6 +218,8 @@ class Latest(QObject):
 
     def ask(self, work: Work) -> None:
         """Wishes for some work, in place of what was wished for before and has not begun."""
+        if self._urgent:
+            self._jobs.hurry()
         with self._lock:
             self._wish = work
             if self._running or self._closed:

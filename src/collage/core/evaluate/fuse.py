@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from collage.core.document.types import CHANNELS, FLOATS, TEXTS
-from collage.core.evaluate.plan import Const, Ref, Source, Step
+from collage.core.evaluate.steps import Const, Ref, Source, Step
 from collage.core.evaluate.trace import NotFollowed, Symbol, Trace, Value
 from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Context

@@ -21,6 +21,7 @@ from collage.core.document.types import CHANNELS, TEXTS, zero
 from collage.core.evaluate.literals import LOUD, Loud, as_array, loud_value, read_literal, typed, unread
 from collage.core.evaluate.maps import Maps
 from collage.core.evaluate.reuse import Made, Planned, reachable
+from collage.core.evaluate.steps import Const, Ref, Shift, Source, Step
 from collage.core.images.colour import inverse_curve, is_linear, to_linear
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.images.tiles import is_pattern
@@ -29,79 +30,7 @@ from collage.core.nodes.geometric import geometry
 from collage.core.nodes.library import Library, NodeDef, TabDef
 from collage.core.nodes.units import in_unit_of
 
-Shift = tuple[int, ...]
-"""The small steps taken from the points: () none, (0,) along u, (1,) along v, and so on nested."""
-
-
 MOST_CARDS, MOST_LEVELS = 50_000, 60  # that definitions may stand for in one plan, and how deep in each other
-
-
-@dataclass(frozen=True, eq=False)
-class Const:
-    """A value that is the same everywhere: (k, 1), or a text or image for inputs of such a type."""
-
-    value: Any
-    type: str
-
-    @cached_property
-    def key(self) -> str:
-        """Equal for equal values; part of the names of results."""
-        value = self.value
-        if isinstance(value, np.ndarray):
-            return f"{value.dtype.str}{value.shape}{value.tobytes().hex()}"
-        if isinstance(value, ImageRef):
-            return f"{value!r}{value.stamp}"
-        return repr(value)
-
-
-@dataclass(frozen=True)
-class Ref:
-    """The result of a step, or one of its several outputs."""
-
-    key: str
-    type: str
-    output: str = ""
-
-    @property
-    def name(self) -> str:
-        """The name under which its result is kept."""
-        return f"{self.key}:{self.output}" if self.output else self.key
-
-
-@dataclass(frozen=True)
-class Neighbour(Ref):
-    """The result of a step at the neighbouring pixel along u (axis 0) or v (axis 1)."""
-
-    axis: int = 0
-
-
-Source = Const | Ref
-
-
-@dataclass(frozen=True, eq=False)
-class Step:
-    """One call of a function.
-
-    keep : worth remembering, since it is what a card shows. spatial : the function looks at the points.
-    """
-
-    key: str
-    function: Callable[..., Any]
-    type: str
-    shift: Shift
-    sources: Mapping[str, Source | None]
-    keep: bool
-    spatial: bool
-
-    @cached_property
-    def constants(self) -> dict[str, Any]:
-        """The inputs that are the same everywhere, and those that nothing is known of, as None."""
-        return {name: getattr(one, "value", None) for name, one in self.sources.items() if not isinstance(one, Ref)}
-
-    @cached_property
-    def wired(self) -> dict[str, Ref]:
-        """The inputs that are results of other steps."""
-        return {name: one for name, one in self.sources.items() if isinstance(one, Ref)}
 
 
 def sends_rays(plan: Plan) -> bool:
@@ -174,18 +103,17 @@ def build_plan(
     loud : that colour, linear.
     until : the time (monotonic) up to which images are waited for; a grey stands in for those that are not there by
         then, and they are read meanwhile. Left out, all are waited for.
-    before : a plan for the same targets of the document as it was, its image files unchanged. What holds of it is
-        taken over; where all does, it is the plan.
+    before : one of the document as it was, for the same targets and the same files. What holds of it is taken over.
     """
     images = images or ImageStore()
     builder = _Builder(library.extended(document), folder or Path(), images, filtered, strict, loud, until)
     how = library, builder.folder, images, filtered, strict, loud
-    if before is not None and before.planned is not None:
+    if before is not None and before.planned is not None and builder.library is library:  # no definitions of its own
         builder.take_over(before.planned, document, how)
     outputs = builder.outputs(document, targets)
     if builder.problems or builder.waiting:
         return Plan(tuple(builder.steps.values()), outputs, builder.problems, images, builder.waiting)
-    if before is not None and before.planned is not None and before.planned.puts_out(outputs):
+    if before is not None and before.planned is not None and before.planned.is_for(outputs, how):
         return before
     every = (source for one in builder.made.values() for source in one.values())
     planned = Planned(how, document, builder.made, reachable(builder.steps, (*every, *outputs.values())), outputs)

@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from collage.core.document.model import Network
+from collage.core.evaluate.steps import Shift, Source, Step
 
-if TYPE_CHECKING:
-    from collage.core.evaluate.plan import Source, Step
-
-Made = dict[tuple[str, tuple[int, ...]], "dict[str, Source]"]
+Made = dict[tuple[str, Shift], dict[str, Source]]
 """By a card and its small steps, what it puts out."""
 
 
@@ -37,9 +34,9 @@ class Planned:
         other = changed(before, network)
         return {where: one for where, one in self.made.items() if where[0] not in other and where[0] in network.cards}
 
-    def puts_out(self, outputs: Mapping[str, Source]) -> bool:
-        """Whether these are the outputs, with the same values."""
-        return _names(outputs) == _names(self.outputs)
+    def is_for(self, outputs: Mapping[str, Source], how: tuple[object, ...]) -> bool:
+        """Whether these are the outputs, with the same values, made in the same way."""
+        return how == self.how and _names(outputs) == _names(self.outputs)
 
 
 def changed(before: Network, after: Network) -> set[str]:

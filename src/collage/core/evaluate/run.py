@@ -16,7 +16,8 @@ from collage.core.base.threads import stand_back
 from collage.core.document.types import CHANNELS, FLOATS
 from collage.core.evaluate.fuse import Program, fuse
 from collage.core.evaluate.literals import typed
-from collage.core.evaluate.plan import Const, Neighbour, Plan, Ref, Shift, Source, Step
+from collage.core.evaluate.plan import Plan
+from collage.core.evaluate.steps import Const, Neighbour, Ref, Shift, Source, Step
 from collage.core.geometry.points import Points
 from collage.core.images.store import OpenImages
 from collage.core.nodes.behaviour import Array, Beside, Context, Mark

@@ -13,8 +13,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from collage.core.evaluate.plan import Plan, Ref
+from collage.core.evaluate.plan import Plan
 from collage.core.evaluate.run import Workers, never, run
+from collage.core.evaluate.steps import Ref
 from collage.core.geometry.points import Points
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.surface import heighttonormal, normalmap

@@ -34,7 +34,7 @@ class RenderCaches:
     def __init__(self, budget: Budget | None = None) -> None:
         budget = budget or Budget()
         self.results = ResultCache(budget)
-        self._scenes: Store[Hashable, Scene] = Store(budget, lambda scene: scene.nbytes, most=6)
+        self._scenes: Store[Hashable, Scene] = Store(budget, lambda scene: scene.nbytes, most=12)
         self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=4)
         self._behind: Store[Hashable, Pyramid] = Store(budget, lambda picture: picture.nbytes, most=2)
         self._skies: Store[str, SkyTable] = Store(budget, lambda sky: sky.nbytes, most=2)
@@ -113,13 +113,13 @@ class RenderCaches:
 
     def near(self, scene: Scene, light: EnvironmentLight | None, turn: float, lights: np.ndarray) -> np.ndarray:
         """(2, 3): the light that surfaces near others have, of lights and of an environment; see `surrounding`."""
-        found = self._surroundings.get_or_make(scene.shape, lambda: surrounding_of(scene))
+        found = self._surroundings.get_or_make(scene.around_key, lambda: surrounding_of(scene))
         out = np.zeros((2, 3), np.float32)
         if len(lights):
-            key: Hashable = scene.shape, lights.tobytes()
+            key: Hashable = scene.around_key, lights.tobytes()
             out[0] = self._near.get_or_make(key, lambda: found.of_lights(scene, lights))
         if light is not None:
-            key = scene.shape, light.key, turn
+            key = scene.around_key, light.key, turn
             out[1] = self._near.get_or_make(key, lambda: found.of_environment(scene, light, turn))
         return out
 

@@ -15,7 +15,8 @@ from typing import Any
 import numpy as np
 
 from collage.core.base.errors import CollageError
-from collage.core.evaluate.plan import Const, Plan, Ref, Step
+from collage.core.evaluate.plan import Plan
+from collage.core.evaluate.steps import Const, Ref, Step
 from collage.core.images.store import ImageRef, OpenImages
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.arithmetic import dot3

@@ -10,23 +10,26 @@ BETTER = 0.7  # a larger size is taken only if it would be this much faster than
 
 
 class Pace:
-    """Learns what pictures of one kind cost, and says at what part of the full size the next one is in time."""
+    """Learns what pictures of one kind cost, and says at what part of the full size the next one is in time.
 
-    def __init__(self, seconds_a_pixel: float = 1.5e-6) -> None:
-        self._cost = seconds_a_pixel
-        self._at = len(SCALES) // 2
+    smallest : the largest part by which it may be smaller, of kinds that cost much whatever the size.
+    """
+
+    def __init__(self, seconds_a_pixel: float = 1.5e-6, smallest: float = SCALES[-1]) -> None:
+        self._cost, self._scales = seconds_a_pixel, [one for one in SCALES if one <= smallest]
+        self._at = len(self._scales) // 2
 
     def size(self, width: int, height: int) -> tuple[int, int]:
         """The size in pixels of the next picture, for a full size of width x height."""
 
         def seconds(at: int) -> float:
-            return self._cost * width * height / SCALES[at] ** 2
+            return self._cost * width * height / self._scales[at] ** 2
 
-        while self._at < len(SCALES) - 1 and seconds(self._at) > TARGET:
+        while self._at < len(self._scales) - 1 and seconds(self._at) > TARGET:
             self._at += 1
         while self._at > 0 and seconds(self._at - 1) < TARGET * BETTER:
             self._at -= 1
-        scale = SCALES[self._at]
+        scale = self._scales[self._at]
         return max(round(width / scale), SMALLEST), max(round(height / scale), SMALLEST)
 
     def took(self, pixels: int, seconds: float) -> None:

@@ -13,8 +13,9 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Card, Network
 from collage.core.evaluate.literals import LOUD, Loud
-from collage.core.evaluate.plan import CardInput, CardOutput, Const, Place, Plan, build_plan
+from collage.core.evaluate.plan import CardInput, CardOutput, Place, Plan, build_plan
 from collage.core.evaluate.run import ResultCache, Workers, never, run
+from collage.core.evaluate.steps import Const
 from collage.core.geometry.points import Points
 from collage.core.images.store import ImageRef, ImageStore
 from collage.core.kernels import packed as k

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 import numpy as np
 
@@ -33,6 +32,7 @@ class Scene:
     rows : what is read of every triangle. Where a hand moves there are triangles in between that are of no object.
     ids : (5, t + 1) int32: object (GROUND for the ground), part, piece, material slot and region of each triangle; the
         last column, which the number -1 finds, is NOTHING, as that of any triangle of no object.
+    undivided_ids : the same of the triangles as they are where nothing is displaced.
     regions : what has a material of its own: the number of an object, and of the rule that assigns it, -1 for the
         object's own material. Of the ground, GROUND.
     rotations : (regions, 3, 3) from object to world space, for row vectors.
@@ -42,11 +42,13 @@ class Scene:
     shape : names all that decides where rays meet it. keys : of the objects.
     sources : (t + 1,) int32, the number that each triangle has where nothing is displaced; None where nothing is.
     spans : the triangles of each object by its number, and of the ground. own : how many no other scene has.
+    around_key : names what decides the light that surfaces send on; while a hand moves, depths do not count.
     """
 
     tracer: Tracer
     rows: Rows
     ids: np.ndarray
+    undivided_ids: np.ndarray
     regions: tuple[tuple[int, int], ...]
     rotations: np.ndarray
     uv_sets: tuple[tuple[str, ...], ...]
@@ -58,6 +60,7 @@ class Scene:
     sources: np.ndarray | None = None
     spans: Mapping[int, slice] = field(default_factory=dict)
     own: int = 0
+    around_key: tuple[str, ...] = ()
 
     @property
     def corners(self) -> np.ndarray:
@@ -82,15 +85,6 @@ class Scene:
     def undivided(self, triangles: np.ndarray) -> np.ndarray:
         """The numbers that triangles have where nothing is displaced; -1 stays."""
         return triangles if self.sources is None else self.sources[triangles]
-
-    @cached_property
-    def undivided_ids(self) -> np.ndarray:
-        """(5, t + 1): `ids`, for the triangles as they are where nothing is displaced."""
-        if self.sources is None:
-            return self.ids
-        out = np.repeat(NOTHING, int(self.sources.max()) + 2, axis=1)
-        out[:, self.sources[:-1]] = self.ids[:, :-1]
-        return out
 
     def differs_in_uvs(self, other: Scene) -> bool:
         """Whether the other one is this with other UVs, and no more: rays meet both in the same places."""
@@ -196,25 +190,25 @@ def build_scene(
     rows, spans, fresh = _rows(placed, keys, like, bool(displaced), moving)
     shape, bodies = shape_of(objects, ground, displaced), dict[int, Body]()
     size = max([0, *(here.stop for here in spans.values())])
-    ids = np.repeat(NOTHING, size + 1, axis=1)
+    ids, undivided = np.empty((len(NOTHING), size + 1), np.int32), []
+    ids[:] = NOTHING
     for at, (number, mesh) in enumerate(placed.items()):  # each right where it will lie: a large mesh is there once
-        here = spans[number]
-        source = displaced[number].source if number in displaced else slice(None)
-        region = _region(objects[number], plain[number], first[number])[source] if number != GROUND else GROUND
-        for row, of in zip((OBJECT, PART, PIECE, SLOT, REGION), (number, *mesh.ids, region), strict=True):
-            ids[row, here] = of
-        turn, one = turns[number] if number != GROUND else np.eye(3, dtype=np.float32), displaced.get(number)
+        here, one, item = spans[number], displaced.get(number), objects[number] if number != GROUND else None
+        before = plain[number] if item is not None else mesh
+        source = one.source if one is not None else slice(None)
+        undivided.append(_ids(number, before, _region(item, before, first[number]) if item is not None else GROUND))
+        ids[:, here] = undivided[-1][:, source]
         body = like.tracer.body(shape[at]) if like is not None else None
-        if body is None:
-            item = objects[number] if number != GROUND else None
-            body = _body(shape[at], item, plain[number] if item else mesh, mesh, source)
-        bodies[number] = replace(body, first=here.start)
+        body = body or _body(shape[at], item, before, mesh, source)
+        bodies[number] = body if body.first == here.start else replace(body, first=here.start)
         if number in fresh:
-            rows.lay(here, mesh, body.vertices, one.rest if one is not None else mesh.positions, turn)
+            turn = turns[number] if item is not None else np.eye(3, dtype=np.float32)
+            rows.lay(here, mesh, bodies[number].vertices, one.rest if one is not None else mesh.positions, turn)
             if one is not None:
                 rows.lay_rest(here, mesh, one.rest, one.rest_normals, turn)
     tracer = Tracer.of(list(bodies.values()), like.tracer if like is not None else None, moving)
-    ids.flags.writeable = False
+    undivided_ids = np.concatenate([*undivided, NOTHING], axis=1) if displaced else ids
+    ids.flags.writeable = undivided_ids.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     around = _around(objects, meshes, turns, ids[OBJECT], rows.gradients)
@@ -227,9 +221,18 @@ def build_scene(
     bounds = _bounds([body.bounds for number, body in bodies.items() if number >= 0 and len(body.triangles)])
     own = sum(spans[number].stop - spans[number].start for number in fresh)
     return Scene(
-        tracer, rows, ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
+        tracer, rows, ids, undivided_ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
         _sources(plain, displaced, spans, size), spans, own if like is not None and rows is like.rows else rows.size,
+        shape_of(objects, ground) if moving else shape,
     )  # fmt: skip
+
+
+def _ids(number: int, mesh: Mesh, region: np.ndarray | int) -> np.ndarray:
+    """(5, t), see Scene.ids."""
+    out = np.empty((5, len(mesh.triangles)), np.int32)
+    for row, of in zip((OBJECT, PART, PIECE, SLOT, REGION), (number, *mesh.ids, region), strict=True):
+        out[row] = of
+    return out
 
 
 def _body(name: str, item: BenchObject | None, plain: Mesh, mesh: Mesh, source: np.ndarray | slice) -> Body:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 import pytest
 from places import wire_of
@@ -9,6 +11,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from collage.app.shell.start import settle
+from collage.core.document import edits
 from collage.core.document.making import card, given
 from collage.core.document.materials import material_card, surface_card
 from collage.core.document.model import Network, Wire
@@ -128,3 +131,33 @@ def test_the_height_under_the_pointer_is_told_in_millimetres(window, preview, ha
     assert told[-1].endswith(" mm")
     assert low * 1000 <= float(told[-1][:-3].replace("−", "-")) <= high * 1000
     assert panel.more.text() == "Displacement height"
+
+
+def test_pictures_of_a_dragged_depth_become_as_small_as_they_are_slow(window, preview, monkeypatch) -> None:
+    """Every one has a shape of its own, so that none is kept: what they cost is learned all the same."""
+    name, session, sizes = window.session.material, window.session, []
+    make = preview.renderer.stages
+
+    def slow(request, **how):
+        time.sleep(0.15)
+        return make(request, **how)
+
+    monkeypatch.setattr(preview.renderer, "stages", slow)
+    preview.shown_changed.connect(lambda: sizes.append((preview.shown.width, shown_depth())))
+
+    def shown_depth() -> float:
+        return float(preview.shown.materials[name].cards["moved"].inputs["scale"].value)
+
+    number, end = 0, time.monotonic() + 120
+    while len(sizes) < 6 and time.monotonic() < end:
+        number += 1
+        network = edits.set_value(session.project.materials[name], "moved", "scale", "float", 0.005 + 0.0001 * number)
+        changed = session.project.with_material(name, network)
+        session.history.do("Value", lambda _before, changed=changed: changed, merge="value")
+        QTest.qWait(8)
+    full = preview.full_size()[0]
+    assert len({depth for _, depth in sizes}) >= 6
+    assert sizes[-1][0] == round(full / 4)
+    assert settle(window)
+    assert preview.picture.display.shape[1] == preview.full_size()[0]
+    assert shown_depth() == pytest.approx(0.005 + 0.0001 * number)

@@ -179,12 +179,13 @@ class Viewport(QWidget):
         traced = request.lit and tracing is not None
 
         def work(overtaken: Callable[[], bool]) -> Iterator[Answer]:
-            for picture in renderer.stages(request, cancelled=overtaken):
-                picture = replace(picture, complete=picture.complete and not traced)
+            draft: Picture | None = None
+            for draft in renderer.stages(request, cancelled=overtaken):
+                picture = replace(draft, complete=draft.complete and not traced)
                 yield request, picture, to_image(picture.on_black)
             if traced and tracing is not None:
                 wanted = replace(request, quality="traced", tracing=tracing)
-                for picture in self._refining.pictures(wanted, overtaken):
+                for picture in self._refining.pictures(wanted, overtaken, draft=draft):
                     yield request, picture, to_image(picture.on_black)
 
         self.work.ask(work)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from collage.core.base.progress import Progress, Steps
 from collage.core.evaluate.run import never
 from collage.core.kernels.path_rows import BASE_COLOUR, SEEN_NORMAL
 from collage.core.render.denoise import denoised
+from collage.core.render.eased import eased, levels_of
 from collage.core.render.film import developed
 from collage.core.render.host import Host
 from collage.core.render.layers import layers_of_picture
@@ -20,8 +22,10 @@ from collage.core.render.lighting import COMPLETE
 from collage.core.render.request import Picture, PictureRequest, uncovered
 from collage.core.render.traced import Exposed, Tracer
 from collage.core.render.work import Work
+from collage.core.scene.scene import REGION
 
-FIRST_SHOWN = 4  # samples
+FIRST_SHOWN = 4  # samples, without a draft
+SPARSE = 3  # pixels a side that share a path in the first look at traced light
 KEPT_EVERY = 20.0  # seconds between two times that a picture for a file is kept as far as it is
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
 
@@ -74,13 +78,33 @@ class TracedPicture:
         spent = 0 < how.seconds <= time.perf_counter() - self.begin
         return spent or exposed.samples >= how.samples or (how.noise > 0 and exposed.noise() < how.noise)
 
-    def picture(self, exposed: Exposed, done: bool) -> Picture:
-        """The picture as far as it is exposed."""
+    def glimpse(self, draft: Picture) -> Picture:
+        """What one path for every SPARSE x SPARSE pixels tells of the light of a draft."""
+        width, height = (-(-side // SPARSE) for side in self.request.size)
+        what, how = replace(self.work.traceable(), size=(width, height), rows=None), replace(self.how, samples=1)
+        *_, exposed = Tracer(what, how, self.renderer.workers, self.tracer.cancelled).passes()
+        film = exposed.on_film().reshape(height, width, -1).repeat(SPARSE, axis=0).repeat(SPARSE, axis=1)
+        film = np.ascontiguousarray(film[: self.request.height, : self.request.width].reshape(-1, film.shape[2]))
+        return replace(self._picture(film, exposed, False, draft), samples=0)
+
+    def picture(self, exposed: Exposed, done: bool, draft: Picture | None = None) -> Picture:
+        """The picture as far as it is exposed. draft : of the same, which shows the light that few samples tell."""
+        return self._picture(exposed.on_film(), exposed, done, None if done else draft)
+
+    def _eased(self, draft: Picture, linear: np.ndarray, levels: int) -> np.ndarray:
+        assert self.view is not None
+        scene, triangle = self.work.scene, self.view.samples.triangle
+        normal = np.where((triangle >= 0)[..., None], scene.faces[triangle, :3], np.float32(0))
+        return eased(draft.linear, linear, scene.ids[REGION].take(triangle), normal, levels, self.renderer.workers)
+
+    def _picture(self, film: np.ndarray, exposed: Exposed, done: bool, draft: Picture | None) -> Picture:
         request, work = self.request, self.work
         work.note_broken_tiles()
         shape = (request.height, request.width, 3)
-        film = exposed.on_film()
         linear, alpha = work.backdrop.under(film).reshape(shape), work.backdrop.alpha(film)
+        levels = levels_of(exposed.samples)
+        if draft is not None and levels and draft.linear.shape == shape and self.view is not None:
+            linear = self._eased(draft, linear, levels)
         if self.how.denoised and done:
             guides = (exposed.guide(row).reshape(shape) for row in (BASE_COLOUR, SEEN_NORMAL))
             linear = denoised(linear, *guides)
@@ -103,21 +127,27 @@ class Refining:
         self.renderer = renderer
         self._made: TracedPicture | None = None
 
-    def pictures(self, request: PictureRequest, cancelled: Callable[[], bool], every: float = 0.3) -> Iterator[Picture]:
+    def pictures(
+        self, request: PictureRequest, cancelled: Callable[[], bool], every: float = 0.3, draft: Picture | None = None
+    ) -> Iterator[Picture]:
         """Better and better pictures; the last one is as good as was asked for. Raises Cancelled, CollageError.
 
-        every : seconds at least between two of them. The first is not shown before it has FIRST_SHOWN samples: the
-        draft that it follows has less noise.
+        every : seconds at least between two of them. draft : the complete one that they follow, which shows the light
+        that the first samples find. Without it the first is not shown before it has FIRST_SHOWN samples: it would have
+        more noise than the draft.
         """
         making = self._made
         if making is None or making.request != request or making.stale:
             self._made = making = TracedPicture(self.renderer, request, cancelled)
         making.go_on(cancelled)
         told = 0.0
+        if draft is not None and not making.tracer.exposed.samples:
+            yield making.glimpse(draft)
+            told = time.perf_counter()
         for exposed, done in making.passes():
-            due = exposed.samples >= FIRST_SHOWN and time.perf_counter() >= told + every
-            if done or due:
-                yield making.picture(exposed, done)
+            enough = draft is not None or exposed.samples >= FIRST_SHOWN
+            if done or (enough and time.perf_counter() >= told + every):
+                yield making.picture(exposed, done, draft)
                 told = time.perf_counter()
 
 

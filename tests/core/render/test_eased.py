@@ -1,0 +1,133 @@
+"""Traced light on the draft before there are many samples, against light that is known."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from collage.core.document import edits
+from collage.core.document.materials import new_material
+from collage.core.evaluate.run import never
+from collage.core.render.eased import LEVELS, eased, levels_of
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
+from collage.core.render.traced_pictures import Refining, TracedPicture
+from collage.core.render.tracing import Tracing
+from collage.core.scene.bench import Bench, Camera, Environment, stock
+
+HIGH, WIDE = 63, 90  # odd, so that the last rows and columns are halves
+UP = np.broadcast_to(np.array([0, 1, 0], np.float32), (HIGH, WIDE, 3))
+ALL = np.zeros((HIGH, WIDE), np.int32)
+
+
+def woven(seed: int = 0) -> np.ndarray:
+    """A draft with fine detail."""
+    rng = np.random.default_rng(seed)
+    return rng.uniform(0.05, 0.6, (HIGH, WIDE, 3)).astype(np.float32)
+
+
+def noisy(light: np.ndarray, seed: int = 1) -> np.ndarray:
+    """Light with the noise of few samples: each pixel is dark, or bright enough for the mean."""
+    rng = np.random.default_rng(seed)
+    return (light * rng.binomial(1, 0.4, light.shape[:2])[..., None] / 0.4).astype(np.float32)
+
+
+@pytest.mark.parametrize("by", [0.4, 1.0, 2.5])
+def test_a_draft_that_is_too_dark_or_too_bright_gets_its_light(by: float) -> None:
+    draft = woven()
+    found = eased(draft, draft * np.float32(by), ALL, UP, 4)
+    np.testing.assert_allclose(found, draft * by, rtol=0.02, atol=0.003)
+
+
+def test_noise_goes_and_detail_stays() -> None:
+    draft = woven()
+    light = draft * np.linspace(0.7, 1.6, WIDE, dtype=np.float32)[None, :, None]
+    few = noisy(light)
+    errors = [np.sqrt(((one - light) ** 2).mean()) for one in (few, eased(draft, few, ALL, UP, 4))]
+    assert errors[1] < 0.25 * errors[0]
+    assert eased(draft, few, ALL, UP, 4).mean() == pytest.approx(light.mean(), rel=0.03)
+
+
+def test_light_of_one_object_does_not_reach_another_nor_one_side_the_other() -> None:
+    draft = np.full((HIGH, WIDE, 3), 0.2, np.float32)
+    left = np.broadcast_to(np.arange(WIDE) < 41, (HIGH, WIDE))  # in the middle of two pixels that are halved together
+    light = np.where(left[..., None], draft * 3, draft * 0.5).astype(np.float32)
+    region = np.where(left, 4, 7).astype(np.int32)
+    aside = np.where(left[..., None], UP, np.float32([1, 0, 0])).astype(np.float32)
+    by_object = eased(draft, light, region, UP, 5)
+    np.testing.assert_allclose(by_object, light, rtol=0.01)
+    np.testing.assert_allclose(eased(draft, light, ALL, aside, 5)[:, 43:], light[:, 43:], rtol=0.01)
+    mixed = eased(draft, light, ALL, UP, 5)
+    assert np.abs(mixed - light)[:, 41:49].max() > 0.05, "else this shows nothing"
+
+
+def test_light_where_the_draft_is_black_and_glare_and_no_numbers_of_few_pixels() -> None:
+    black = np.zeros((HIGH, WIDE, 3), np.float32)
+    np.testing.assert_allclose(eased(black, black + 0.3, ALL, UP, 3), 0.3, rtol=0.01)
+    draft, spark = np.full((HIGH, WIDE, 3), 0.2, np.float32), np.full((HIGH, WIDE, 3), 0.2, np.float32)
+    spark[30, 30] = 1e6
+    assert eased(draft, spark, ALL, UP, 5).max() < 0.4
+    alone = ALL.copy()
+    alone[10, 10] = 3  # a pixel of its own, which none of the halved ones is
+    alone[11, 11] = 5
+    found = eased(draft, draft * 2, alone, UP, 3)
+    np.testing.assert_allclose(found[11, 11], draft[11, 11], rtol=1e-6)
+    np.testing.assert_allclose(found[12, 12], draft[12, 12] * 2, rtol=0.01)
+
+
+def test_the_more_samples_the_less_is_smoothed_and_in_the_end_nothing() -> None:
+    levels = [levels_of(samples) for samples in range(1, 200)]
+    assert levels == sorted(levels, reverse=True)
+    assert levels[0] == max(level for _, level in LEVELS)
+    assert set(levels[32:]) == {0}
+
+
+@pytest.fixture
+def room(library, workers) -> tuple[Renderer, PictureRequest]:
+    """A ball in a corner of bright walls: much of its light has bounced."""
+    network = edits.set_value(new_material(), "surface", "base_color", "color3", (0.8, 0.3, 0.2))
+    network = edits.set_value(network, "surface", "specular_weight", "float", 0.0)
+    walls = [
+        stock(
+            f"Wall {turn}", "rounded box", material="m", place=place, sizes={"width": 0.6, "height": 0.4, "depth": 0.02}
+        )
+        for turn, place in enumerate([(0, 0, -0.15), (0, 0, 0.15)])
+    ]
+    ball = stock("Ball", "sphere", material="m", sizes={"radius": 0.08}, place=(0, 0, 0))
+    camera = Camera(turn=70, height=20, distance=0.9, target=(0, 0.1, 0))
+    bench = Bench(objects=(ball, *walls), camera=camera, environment=Environment(strength=1.5))
+    return Renderer(library, workers=workers), PictureRequest(bench, {"m": network}, 121, 90)
+
+
+def test_one_path_for_four_pixels_tells_the_light_that_has_bounced(room) -> None:
+    renderer, request = room
+    draft = renderer.picture(request)
+    wanted = replace(request, quality="traced", tracing=Tracing(samples=96))
+    exact = renderer.picture(wanted).linear
+    making = TracedPicture(renderer, wanted)
+    glimpse = making.glimpse(draft)
+    exposed, _ = next(making.passes())
+    raw, on_draft = making.picture(exposed, False), making.picture(exposed, False, draft)
+    on = draft.objects >= 0
+    errors = [np.abs(one.linear[on] - exact[on]).mean() for one in (glimpse, on_draft, raw)]
+    assert errors[0] < 0.35 * errors[2]
+    assert errors[1] < 0.3 * errors[2]
+    assert glimpse.linear[on].mean() == pytest.approx(exact[on].mean(), rel=0.04)
+    assert (glimpse.samples, glimpse.complete) == (0, False)
+    assert np.array_equal(glimpse.triangle, draft.triangle)
+
+
+def test_a_window_sees_the_light_at_once_and_the_traced_picture_in_the_end(room) -> None:
+    renderer, request = room
+    wanted = replace(request, quality="traced", tracing=Tracing(samples=40))
+    alone = list(Refining(renderer).pictures(wanted, never, every=0.0))
+    after = list(Refining(renderer).pictures(wanted, never, every=0.0, draft=renderer.picture(request)))
+    assert [one.samples for one in alone] == list(range(4, 41))
+    assert [one.samples for one in after] == list(range(41))
+    assert np.array_equal(alone[-1].linear, after[-1].linear), "nothing of the draft is left"
+    assert np.array_equal(alone[30].linear, after[34].linear), "nor of what is smoothed"
+    assert not np.array_equal(alone[20].linear, after[24].linear)
+    apart = [np.abs(one.linear - alone[-1].linear).mean() for one in after[:5]]
+    assert max(apart[1:]) < np.abs(alone[0].linear - alone[-1].linear).mean()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -48,6 +48,12 @@ class Surface:
     plan: Plan
     problems: Mapping[Place, CollageError]
     bumps: Plan | None = None  # its normals that are made of heights, see bump_variance
+
+    @cached_property
+    def without_bumps(self) -> Surface:
+        """The same without the normals of `bumps`."""
+        left = {name: one for name, one in self.plan.outputs.items() if self.bumps and name not in self.bumps.outputs}
+        return replace(self, plan=replace(self.plan, outputs=left)) if self.bumps else self
 
     @cached_property
     def images(self) -> list[ImageRef]:

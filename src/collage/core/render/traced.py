@@ -298,10 +298,12 @@ class _Block:
         slopes = tracer.what.slopes.get(material)
         if slopes is not None and tracer.what.scene.rest is not None and is_finer(points, tracer.what.scene):
             points = with_fine_relief(points, tracer.what.scene, slopes, bounce > 0, None, tracer.cancelled)
-        known = tracer.what.surfaces.get(material)
-        values = evaluate_surface(known, points, cancelled=tracer.cancelled) if known is not None else {}
-        if bounce == 0 and known is not None and known.bumps is not None:
-            values = bent_finely(values, known.bumps, points)
+        known, values = tracer.what.surfaces.get(material), dict[str, Array]()
+        if known is not None and bounce == 0 and known.bumps is not None:
+            flat = evaluate_surface(known.without_bumps, points, cancelled=tracer.cancelled)
+            values = bent_finely(flat, known.bumps, points)
+        elif known is not None:
+            values = evaluate_surface(known, points, cancelled=tracer.cancelled)
         if tracer.what.only_clay:
             values = clay(values)
         assert points.triangle is not None

@@ -229,6 +229,19 @@ def test_while_a_hand_moves_other_work_is_done_one_after_the_other_and_none_is_l
     assert wait_until(lambda: len(done) == 6), "the rest is done though nothing else is asked for"
 
 
+def test_what_is_slow_has_the_processors_for_itself_until_the_hand_rests(jobs: Jobs, monkeypatch) -> None:
+    monkeypatch.setattr("collage.app.shell.jobs.MOVING", 0.3)
+    preview, other, done = Latest(jobs, urgent=True), Latest(jobs), []
+    jobs.slow = True
+    preview.ask(lambda _overtaken: [])
+    other.ask(lambda _overtaken: done.append(1) or [])
+    for _ in range(30):
+        preview.ask(lambda _overtaken: [])
+        wait_until(lambda: False, 0.01)
+    assert done == []
+    assert wait_until(lambda: done == [1]), "it rests"
+
+
 def test_the_window_never_waits_for_a_thread(latest: Latest) -> None:
     held, ended = threading.Event(), []
     latest.ask(lambda _overtaken: (held.wait(60), ended.append(1), [1])[2])

@@ -41,6 +41,7 @@ from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import Bench, Faces
 from collage.core.scene.cameras import Camera
 
+SLOW = 0.1  # seconds that a picture in motion takes, from which on it has the processors for itself
 REST = 120  # milliseconds without a change until the full picture is begun
 MOST_PIXELS = 2_500_000  # of a full picture, on screens of high density
 CLICK = 4  # pixels that a hand may tremble in a click
@@ -87,7 +88,7 @@ class Viewport(QWidget):
         self.setAccessibleName(name)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.work = Latest(jobs, self, urgent=True)
+        self._jobs, self.work = jobs, Latest(jobs, self, urgent=True)
         self.work.answered.connect(self._take)
         self.work.failed.connect(self.failed)
         self._rest = QTimer(self)
@@ -150,6 +151,7 @@ class Viewport(QWidget):
             begin, kept = time.perf_counter(), self.renderer.has_view(moving)
             picture = next(iter(self.renderer.stages(moving, patient=False)))
             seconds = time.perf_counter() - begin
+            self._jobs.slow = seconds > SLOW
             if kept or pace in (self._paces["view"], self._paces["relief"]):
                 pace.took(moving.width * moving.height, seconds)
             yield moving, picture, to_image(picture.on_black)

@@ -52,6 +52,7 @@ class Jobs(QObject):
         self._light: deque[Callable[[], None]] = deque()
         self._others_running = 0
         self._hurried = -MOVING  # when the hand last moved
+        self.slow = False  # whether what it waits for takes so long that other work waits until it rests
         self._waiting = 0
         self._worked: float | None = None  # when work was last begun or ended; None once memory was given back
         self._threads: list[threading.Thread] = []
@@ -74,7 +75,7 @@ class Jobs(QObject):
             self._changed.notify()
 
     def hurry(self) -> None:
-        """A hand moves: until it rests, other work is done one piece after the other, and what is long waits."""
+        """A hand moves: until it rests, other work is done one piece after the other, or not at all, see `slow`."""
         self._hurried = time.monotonic()
 
     @property
@@ -115,7 +116,8 @@ class Jobs(QObject):
             self._worked = time.monotonic()
         if self._urgent:
             return self._urgent.popleft(), "urgent"
-        if self._others and self._others_running < (1 if self.hand_moves else THREADS - 1):
+        most = THREADS - 1 if not self.hand_moves else 0 if self.slow else 1
+        if self._others and self._others_running < most:
             self._others_running += 1
             return self._others.popleft(), "other"
         return (self._light.popleft(), "light") if self._light else None

@@ -75,8 +75,12 @@ class RenderCaches:
 
         def make(moving: bool) -> Scene:
             shape = set(shape_of(bench.objects, bench.ground, displaced))
-            last = reversed(self._scenes.values())
-            like = max(last, key=lambda one: len(shape & set(one.shape)), default=None)  # the newest of equal ones
+
+            def helps(one: Scene) -> tuple[int, bool]:
+                """How much of it stays; of equal ones, whether what stays has a tree of its own for a moving hand."""
+                return len(shape & set(one.shape)), moving and not one.tracer.is_whole
+
+            like = max(reversed(self._scenes.values()), key=helps, default=None)  # the newest of equal ones
             return build_scene(bench.objects, bench.ground, like, displaced, moving)
 
         if moving and names not in self._scenes:

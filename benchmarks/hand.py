@@ -144,6 +144,8 @@ def measure_relief(folder: Path) -> None:
     make_sample("yard", folder)
     window = _window(folder)
     window.session.show_material("Slate floor")
+    QTest.qWait(2500)  # a person looks first
+    settle(window)
     _value_dragged(window, "dragging the floor's depth", ("Slate floor", "depth", "depth"), (0.012, 0.006))
     window.session._clean = window.session.project
     window.close()

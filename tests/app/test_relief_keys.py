@@ -10,7 +10,7 @@ from places import wire_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from collage.app.shell.start import settle
+from collage.app.shell.start import settle, wait_until
 from collage.core.document import edits
 from collage.core.document.making import card, given
 from collage.core.document.materials import material_card, surface_card
@@ -161,3 +161,20 @@ def test_pictures_of_a_dragged_depth_become_as_small_as_they_are_slow(window, pr
     assert settle(window)
     assert preview.picture.display.shape[1] == preview.full_size()[0]
     assert shown_depth() == pytest.approx(0.005 + 0.0001 * number)
+
+
+def test_once_it_is_looked_at_the_hand_need_not_wait_for_its_first_picture(window, preview) -> None:
+    """What stays is made ready for the material in hand, at rest, and for another one when that is chosen."""
+    asked = []
+    make = preview.renderer.ready_for_hand
+    preview.renderer.ready_for_hand = lambda request, name, cancelled: (
+        asked.append(name),
+        make(request, name, cancelled),
+    )
+    preview.ask("view")
+    assert wait_until(lambda: asked[-1:] == [window.session.material])
+    assert wait_until(lambda: preview._readying.idle)
+    assert any(not scene.tracer.is_whole for scene in preview.renderer.caches._scenes.values())
+    other = next(name for name in window.session.project.materials if name != window.session.material)
+    window.session.show_material(other)
+    assert wait_until(lambda: asked[-1] == other)

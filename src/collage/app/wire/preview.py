@@ -107,6 +107,8 @@ class Preview(Viewport):
         self._keep_soon.setSingleShot(True)
         self._keep_soon.setInterval(KEEP_AFTER)
         self._keep_soon.timeout.connect(self._keep)
+        self._readying = Latest(studio.jobs, self)
+        self._keep_soon.timeout.connect(self._make_ready)
         self.shown_changed.connect(self._keep_soon.start)
         session.saved.connect(self._saved)
         self._saved_camera = session.camera
@@ -121,6 +123,7 @@ class Preview(Viewport):
         self.session.saved.disconnect(self._saved)
         self._keep_soon.stop()
         self._keeping.close()
+        self._readying.close()
         self.section.close()
         super().close_down()
 
@@ -179,6 +182,7 @@ class Preview(Viewport):
         if self.shown is not None and self.shown.bench.objects != self.bench().objects:
             self.ask("view")
         self._tell_stage()
+        self._keep_soon.start()
 
     def _on_changed(self, before: Project, after: Project) -> None:
         old, new = before.bench, after.bench
@@ -236,6 +240,18 @@ class Preview(Viewport):
             yield None
 
         self._keeping.ask(work)
+
+    def _make_ready(self) -> None:
+        """What a hand on the material in hand will need, so that it does not wait for it."""
+        request, material, renderer = self.request(), self.session.material, self.renderer
+        if self.shown is None or self.shown.quality == "coarse" or material not in request.materials:
+            return
+
+        def work(overtaken: Callable[[], bool]) -> Iterator[None]:
+            renderer.ready_for_hand(request, material, overtaken)
+            yield None
+
+        self._readying.ask(work)
 
     def set_mode(self, mode: str) -> None:
         if mode != self.mode:

@@ -90,12 +90,14 @@ class ReliefMaker:
         workers: Workers | None = None,
         cancelled: Callable[[], bool] = never,
         enough: int = 0,
+        moved: str | None = None,
     ) -> Reliefs:
         """All displaced objects of a picture. Raises Cancelled.
 
-        enough : triangles of each, evenly divided; 0 for as many as a picture of its quality has.
+        enough : triangles of each, evenly divided; 0 for as many as a picture of its quality has. moved : a material
+        that a hand changes, so that what wears it is as coarse as in motion.
         """
-        wanted, told = self._wanted(request, enough)
+        wanted, told = self._wanted(request, enough, moved)
         if not wanted:
             return Reliefs(remarks=tuple(told))
         scene = self.caches.scene(request.bench, request.geometry_key)
@@ -127,7 +129,9 @@ class ReliefMaker:
         how = item.division.smooth, item.division.crease, item.division.hold_borders
         return self.caches.fine.get_or_make((item.key, level, *how), lambda: fine(item.mesh(), level, *how))
 
-    def _wanted(self, request: PictureRequest, enough: int = 0) -> tuple[dict[int, Wanted], list[str]]:
+    def _wanted(
+        self, request: PictureRequest, enough: int = 0, moved: str | None = None
+    ) -> tuple[dict[int, Wanted], list[str]]:
         movings: dict[str, Surface] = {}
         told: list[str] = []
         for name in sorted(set(request.bench.worn) & request.materials.keys()):
@@ -146,7 +150,8 @@ class ReliefMaker:
                 try:
                     if not len(item.mesh().triangles):
                         continue
-                    wanted[number] = self._want(request, item, tuple(movings.get(name) for name in worn), enough)
+                    by = tuple(movings.get(name) for name in worn)
+                    wanted[number] = self._want(request, item, by, enough, moved in worn)
                 except CollageError:  # its mesh cannot be read, which the scene tells
                     continue
                 level, asked = wanted[number].level, item.division.level
@@ -155,9 +160,9 @@ class ReliefMaker:
         return wanted, told
 
     def _want(
-        self, request: PictureRequest, item: BenchObject, moving: tuple[Surface | None, ...], enough: int
+        self, request: PictureRequest, item: BenchObject, moving: tuple[Surface | None, ...], enough: int, moved: bool
     ) -> Wanted:
-        """Coarser for a moving hand, unless the fine one is there already."""
+        """Coarser for a moving hand, unless the fine one is there already. moved : coarser in any case."""
         mesh, asked = item.mesh(), None if enough else item.division.level
         pixel = None
         if item.division.by_view and asked is None and not enough:
@@ -171,7 +176,7 @@ class ReliefMaker:
             parts = [item.key, f"{level} {rounds} {item.division} {pixel if rounds else None}", *moved_by]
             key = hashlib.blake2b("\n".join(parts).encode(), digest_size=16).hexdigest()
             choices.append(Wanted(level, rounds, pixel, moving, key))
-        in_motion = request.quality == "coarse" and choices[0].key not in self.caches.displaced
+        in_motion = moved or (request.quality == "coarse" and choices[0].key not in self.caches.displaced)
         passing = choices[1].key != choices[0].key
         return replace(choices[1], passing=passing) if in_motion else choices[0]
 

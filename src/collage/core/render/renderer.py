@@ -13,6 +13,7 @@ import numpy as np
 
 from collage.core.base.memory import keep_freed_memory
 from collage.core.base.progress import Progress, Steps, finished
+from collage.core.document.materials import has_displacement
 from collage.core.document.model import Network
 from collage.core.evaluate.literals import Loud
 from collage.core.evaluate.plan import sends_rays
@@ -80,6 +81,16 @@ class Renderer:
         """What the camera rays of a picture meet, displaced as it is there. Raises Cancelled, CollageError."""
         reliefs = self.reliefs.of(request, self.workers, cancelled)
         return self.caches.scene(request.bench, request.geometry_key, reliefs.objects)
+
+    def ready_for_hand(self, request: PictureRequest, material: str, cancelled: Callable[[], bool] = never) -> None:
+        """Makes ready what stays while a hand changes the relief of a material, so that its first picture is there as
+        soon as the next ones. Raises Cancelled."""
+        if not has_displacement(request.materials[material]):
+            return
+        shown, moved = (self.reliefs.of(request, self.workers, cancelled, moved=name) for name in (None, material))
+        if moved.keys != shown.keys:
+            self.caches.scene(request.bench, request.geometry_key, shown.objects)
+            self.caches.scene(request.bench, request.geometry_key, moved.objects, moving=True)
 
     # ---- pictures -----------------------------------------------------------------------------
 

@@ -1,0 +1,88 @@
+"""A relief that a hand changes: what is made ready for it, and what is seen on the way to the complete picture."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from test_displacement import material
+
+from collage.core.evaluate.run import Cancelled
+from collage.core.render.renderer import Renderer
+from collage.core.render.request import PictureRequest
+from collage.core.scene.bench import Bench, stock
+from collage.core.scene.scene import Scene
+
+
+def asked(depth: float, **more) -> PictureRequest:
+    """A ball whose depth is changed, one that is displaced and stays, and a box."""
+    objects = (
+        stock("Ball", "sphere", material="m"),
+        stock("Other", "sphere", material="other", place=(0.3, 0, 0)),
+        stock("Box", "rounded box", place=(-0.3, 0, 0)),
+    )
+    materials = {"m": material("noise", depth), "other": material("noise", 0.01)}
+    return PictureRequest(Bench(objects=objects), materials, 120, 90, **more)
+
+
+@pytest.fixture
+def renderer(library, workers) -> Renderer:
+    return Renderer(library, workers=workers)
+
+
+def moving_scene(renderer: Renderer, depth: float) -> Scene:
+    """What the picture of a moving hand shows of a new depth."""
+    request = asked(depth, quality="coarse")
+    next(renderer.stages(request, patient=False))
+    reliefs = renderer.reliefs.of(request)
+    return renderer.caches.scene(request.bench, request.geometry_key, reliefs.objects, moving=True)
+
+
+def test_what_stays_is_ready_before_the_hand_moves_and_after_it_has_rested(renderer) -> None:
+    renderer.picture(asked(0.01))
+    renderer.ready_for_hand(asked(0.01), "m")
+    (ready,) = [one for one in renderer.caches._scenes.values() if not one.tracer.is_whole]
+    first, second = moving_scene(renderer, 0.012), moving_scene(renderer, 0.014)
+    *_, complete = renderer.stages(asked(0.014))
+    assert complete.complete
+    third = moving_scene(renderer, 0.016)
+    for one in (first, second, third):
+        assert one.tracer.trees[0] is ready.tracer.trees[0]
+        assert one.rows is ready.rows
+        assert {one.spans[0].start for one in (first, second, third)} != {ready.spans[0].start}
+        assert (one.spans[1], one.spans[2]) == (ready.spans[1], ready.spans[2])
+
+
+def test_nothing_is_made_ready_of_what_is_not_displaced_or_coarse_anyway_or_called_off(renderer) -> None:
+    plain = Bench(objects=(stock("Ball", "sphere", material="m"),))
+    flat = replace(asked(0.01), bench=plain, materials={"m": asked(0.01).materials["m"].without_cards({"d", "moved"})})
+    renderer.picture(asked(0.01))
+    count = len(list(renderer.caches._scenes.values()))
+    renderer.ready_for_hand(flat, "m")
+    with pytest.raises(Cancelled):
+        renderer.ready_for_hand(asked(0.017), "m", lambda: True)
+    assert len(list(renderer.caches._scenes.values())) <= count + 1
+
+
+def test_a_surface_divided_anew_is_shown_small_and_as_fine_before_the_whole_picture(renderer) -> None:
+    renderer.picture(asked(0.01))
+    small, first, complete = renderer.stages(asked(0.02))
+    assert small.display.shape == (36, 48, 3)
+    assert [one.complete for one in (small, first, complete)] == [False, False, True]
+    assert [one.display.shape for one in (first, complete)] == [(90, 120, 3)] * 2
+    fine = renderer.picture(replace(asked(0.02), width=48, height=36))
+    assert np.array_equal(small.triangle, fine.triangle), "what is seen is divided as it will be"
+    assert small.linear.mean() == pytest.approx(fine.linear.mean(), rel=0.03)
+    again = list(renderer.stages(asked(0.02)))
+    assert all(one.display.shape == (90, 120, 3) for one in again), "it is there already"
+
+
+def test_light_that_is_sent_on_stays_while_a_depth_is_dragged_and_is_right_at_rest(renderer) -> None:
+    renderer.picture(asked(0.01))
+    moving_scene(renderer, 0.012)
+    count = len(list(renderer.caches._surroundings.values()))
+    moving_scene(renderer, 0.013)
+    assert len(list(renderer.caches._surroundings.values())) == count
+    rested, anew = renderer.picture(asked(0.013)), Renderer(renderer.library).picture(asked(0.013))
+    assert np.array_equal(rested.linear, anew.linear)

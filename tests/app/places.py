@@ -6,11 +6,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from collage.app.gather.place import GatherPlace
 from collage.app.shell.window import MainWindow
 from collage.app.wire.place import WirePlace
+from collage.core.document import edits
 
 
 def wire_of(window: MainWindow) -> WirePlace:
@@ -54,3 +56,12 @@ def drop(widget: QWidget, *paths: Path, at: QPoint | None = None) -> None:
     QApplication.sendEvent(widget, enter)
     assert enter.isAccepted()
     QApplication.sendEvent(widget, QDropEvent(QPointF(at), copy, mime, left, none))
+
+
+def dragged_to(window: MainWindow, card: str, name: str, value: float) -> None:
+    """One step of a hand that drags a number of the material in hand, and a moment until the next."""
+    session = window.session
+    network = edits.set_value(session.project.materials[session.material], card, name, "float", value)
+    changed = session.project.with_material(session.material, network)
+    session.history.do("Value", lambda _before: changed, merge="value")
+    QTest.qWait(8)

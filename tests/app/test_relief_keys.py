@@ -6,12 +6,11 @@ import time
 
 import numpy as np
 import pytest
-from places import wire_of
+from places import dragged_to, wire_of
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from collage.app.shell.start import settle, wait_until
-from collage.core.document import edits
 from collage.core.document.making import card, given
 from collage.core.document.materials import material_card, surface_card
 from collage.core.document.model import Network, Wire
@@ -135,7 +134,7 @@ def test_the_height_under_the_pointer_is_told_in_millimetres(window, preview, ha
 
 def test_pictures_of_a_dragged_depth_become_as_small_as_they_are_slow(window, preview, monkeypatch) -> None:
     """Every one has a shape of its own, so that none is kept: what they cost is learned all the same."""
-    name, session, sizes = window.session.material, window.session, []
+    name, sizes = window.session.material, []
     make = preview.renderer.stages
 
     def slow(request, **how):
@@ -151,10 +150,7 @@ def test_pictures_of_a_dragged_depth_become_as_small_as_they_are_slow(window, pr
     number, end = 0, time.monotonic() + 120
     while len(sizes) < 6 and time.monotonic() < end:
         number += 1
-        network = edits.set_value(session.project.materials[name], "moved", "scale", "float", 0.005 + 0.0001 * number)
-        changed = session.project.with_material(name, network)
-        session.history.do("Value", lambda _before, changed=changed: changed, merge="value")
-        QTest.qWait(8)
+        dragged_to(window, "moved", "scale", 0.005 + 0.0001 * number)
     full = preview.full_size()[0]
     assert len({depth for _, depth in sizes}) >= 6
     assert sizes[-1][0] == round(full / 4)

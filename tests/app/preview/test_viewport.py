@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from places import wire_of
+from places import dragged_to, wire_of
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
@@ -15,7 +15,6 @@ from PySide6.QtWidgets import QApplication
 
 from collage.app.shell.start import settle, wait_until
 from collage.app.shell.window import MainWindow
-from collage.core.document import edits
 from collage.core.project.pictures import picture_request
 
 NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
@@ -73,16 +72,13 @@ def test_pictures_come_while_the_hand_moves_and_the_whole_one_when_it_rests(wind
 
 
 def test_a_value_that_changes_steadily_is_seen_to_change(window: MainWindow) -> None:
-    viewport, session = wire_of(window).preview, window.session
-    name, seen = session.material, set()
+    viewport = wire_of(window).preview
+    name, seen = window.session.material, set()
     viewport.shown_changed.connect(lambda: seen.add(viewport.shown.materials[name].cards["dry"].inputs["fg"].value))
     number, end = 0, time.monotonic() + 120
     while len(seen) < 5 and time.monotonic() < end:
         number += 1
-        network = edits.set_value(session.project.materials[name], "dry", "fg", "float", 0.5 + 0.001 * number)
-        changed = session.project.with_material(name, network)
-        session.history.do("Value", lambda _before, changed=changed: changed, merge="value")
-        QTest.qWait(8)
+        dragged_to(window, "dry", "fg", 0.5 + 0.001 * number)
     assert len(seen) >= 5
     assert settle(window)
     assert viewport.shown.materials[name].cards["dry"].inputs["fg"].value == pytest.approx(0.5 + 0.001 * number)

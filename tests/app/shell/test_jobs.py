@@ -206,7 +206,9 @@ def test_what_the_hand_waits_for_never_waits_for_other_work(jobs: Jobs) -> None:
     held.set()
 
 
-def test_while_a_hand_moves_other_work_is_done_one_after_the_other_and_none_is_lost(jobs: Jobs, monkeypatch) -> None:
+def test_while_a_hand_moves_what_stands_back_is_done_one_after_the_other_and_none_is_lost(
+    jobs: Jobs, monkeypatch
+) -> None:
     monkeypatch.setattr("collage.app.shell.jobs.MOVING", 0.3)
     running, most, done = [0], [0], []
 
@@ -218,7 +220,7 @@ def test_while_a_hand_moves_other_work_is_done_one_after_the_other_and_none_is_l
         done.append(1)
         return []
 
-    preview, others = Latest(jobs, urgent=True), [Latest(jobs) for _ in range(6)]
+    preview, others = Latest(jobs, urgent=True), [Latest(jobs, behind=True) for _ in range(6)]
     preview.ask(lambda _overtaken: [])
     for lane in others:
         lane.ask(other)
@@ -231,15 +233,16 @@ def test_while_a_hand_moves_other_work_is_done_one_after_the_other_and_none_is_l
 
 def test_what_is_slow_has_the_processors_for_itself_until_the_hand_rests(jobs: Jobs, monkeypatch) -> None:
     monkeypatch.setattr("collage.app.shell.jobs.MOVING", 0.3)
-    preview, other, done = Latest(jobs, urgent=True), Latest(jobs), []
+    preview, behind, done = Latest(jobs, urgent=True), Latest(jobs, behind=True), []
     jobs.slow = True
     preview.ask(lambda _overtaken: [])
-    other.ask(lambda _overtaken: done.append(1) or [])
+    behind.ask(lambda _overtaken: done.append("picture of a card") or [])
+    jobs.submit(lambda: done.append("kept for a crash"))
     for _ in range(30):
         preview.ask(lambda _overtaken: [])
         wait_until(lambda: False, 0.01)
-    assert done == []
-    assert wait_until(lambda: done == [1]), "it rests"
+    assert done == ["kept for a crash"]
+    assert wait_until(lambda: done[1:] == ["picture of a card"]), "it rests"
 
 
 def test_the_window_never_waits_for_a_thread(latest: Latest) -> None:

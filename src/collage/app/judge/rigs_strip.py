@@ -62,7 +62,7 @@ class RigsStrip(QFrame):
         area.setWidget(inside)
         area.setFixedHeight(HIGH + 44)
         whole.addWidget(area)
-        self.work = Latest(studio.jobs, self)
+        self.work = Latest(studio.jobs, self, behind=True)
         self.work.answered.connect(self._take)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)

@@ -72,13 +72,13 @@ class PictureMaker(QObject):
         self.cache = ResultCache(renderer.images.budget)
         self.ground: Ground = "flat"
         self.mark = False
-        self.worker = Latest(jobs, self)
+        self.worker = Latest(jobs, self, behind=True)
         self.worker.answered.connect(self._made)
-        self.kinds_worker = Latest(jobs, self)
+        self.kinds_worker = Latest(jobs, self, behind=True)
         self.kinds_worker.answered.connect(self.kinds_ready)
-        self.materials_worker = Latest(jobs, self)
+        self.materials_worker = Latest(jobs, self, behind=True)
         self.materials_worker.answered.connect(self.material_ready)
-        self.kept_worker = Latest(jobs, self)
+        self.kept_worker = Latest(jobs, self, behind=True)
         self.kept_worker.answered.connect(self.kept_ready)
         self._soon = QTimer(self)  # while a hand moves, the preview comes first
         self._soon.setSingleShot(True)

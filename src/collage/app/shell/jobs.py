@@ -49,10 +49,11 @@ class Jobs(QObject):
         self._changed = threading.Condition()
         self._urgent: deque[Callable[[], None]] = deque()
         self._others: deque[Callable[[], None]] = deque()
+        self._behind: deque[Callable[[], None]] = deque()
         self._light: deque[Callable[[], None]] = deque()
-        self._others_running = 0
+        self._others_running = self._behind_running = 0
         self._hurried = -MOVING  # when the hand last moved
-        self.slow = False  # whether what it waits for takes so long that other work waits until it rests
+        self.slow = False  # whether what it waits for takes so long that what stands back waits until it rests
         self._waiting = 0
         self._worked: float | None = None  # when work was last begun or ended; None once memory was given back
         self._threads: list[threading.Thread] = []
@@ -61,13 +62,16 @@ class Jobs(QObject):
 
     # ---- threads ------------------------------------------------------------------------------
 
-    def submit(self, work: Callable[[], None], *, urgent: bool = False, light: bool = False) -> None:
+    def submit(
+        self, work: Callable[[], None], *, urgent: bool = False, light: bool = False, behind: bool = False
+    ) -> None:
         """Runs something on a thread. urgent : never waits for work that is not. light : a look now and then that
-        makes nothing, during which the window is at rest all the same."""
+        makes nothing, during which the window is at rest all the same. behind : stands back while a hand moves."""
         with self._changed:
             if self.closing:
                 return
-            (self._light if light else self._urgent if urgent else self._others).append(work)
+            lane = self._light if light else self._urgent if urgent else self._behind if behind else self._others
+            lane.append(work)
             if not self._waiting and len(self._threads) < THREADS:
                 thread = threading.Thread(target=self._loop, name=f"collage {len(self._threads)}", daemon=True)
                 self._threads.append(thread)
@@ -75,7 +79,8 @@ class Jobs(QObject):
             self._changed.notify()
 
     def hurry(self) -> None:
-        """A hand moves: until it rests, other work is done one piece after the other, or not at all, see `slow`."""
+        """A hand moves: until it rests, work that stands back is done one piece after the other, or, where `slow`, not
+        at all."""
         self._hurried = time.monotonic()
 
     @property
@@ -104,27 +109,32 @@ class Jobs(QObject):
                 with self._changed:
                     if kind != "light":
                         self._worked = time.monotonic()
-                    if kind == "other":
+                    if kind in ("other", "behind"):
                         self._others_running -= 1
+                        self._behind_running -= kind == "behind"
                         self._changed.notify()
 
     def _take(self) -> tuple[Callable[[], None], str] | None:
-        """The next work, and whether it is "urgent", "other" or "light"; called under the lock."""
+        """The next work, and whether it is "urgent", "other", "behind" or "light"; called under the lock."""
         if self.closing:
             return None
-        if self._urgent or self._others:
+        if self._urgent or self._others or self._behind:
             self._worked = time.monotonic()
         if self._urgent:
             return self._urgent.popleft(), "urgent"
-        most = THREADS - 1 if not self.hand_moves else 0 if self.slow else 1
-        if self._others and self._others_running < most:
+        if self._others and self._others_running < THREADS - 1:
             self._others_running += 1
             return self._others.popleft(), "other"
+        most = THREADS - 1 if not self.hand_moves else 0 if self.slow else 1
+        if self._behind and self._others_running < THREADS - 1 and self._behind_running < most:
+            self._others_running += 1
+            self._behind_running += 1
+            return self._behind.popleft(), "behind"
         return (self._light.popleft(), "light") if self._light else None
 
     def _until_rest(self) -> float | None:
         """Seconds until nothing has been worked for long enough; None where nothing was since memory was given back."""
-        if self._others and self.hand_moves:
+        if self._behind and self.hand_moves:
             return SOON
         return None if self._worked is None else max(self._worked + REST - time.monotonic(), 0.0)
 
@@ -146,6 +156,7 @@ class Jobs(QObject):
             self.closing = True
             self._urgent.clear()
             self._others.clear()
+            self._behind.clear()
             self._light.clear()
             for ticket in self.tickets:
                 ticket.cancel()
@@ -209,9 +220,13 @@ class Latest(QObject):
     failed = Signal(object)  # CollageError
     busy = Signal(bool)
 
-    def __init__(self, jobs: Jobs, parent: QObject | None = None, *, urgent: bool = False, light: bool = False) -> None:
+    def __init__(
+        self, jobs: Jobs, parent: QObject | None = None, *, urgent: bool = False, light: bool = False,
+        behind: bool = False,
+    ) -> None:  # fmt: skip
+        """urgent, light, behind : see Jobs.submit."""
         super().__init__(parent)
-        self._jobs, self._urgent, self._light = jobs, urgent, light
+        self._jobs, self._urgent, self._light, self._behind = jobs, urgent, light, behind
         self._lock = threading.Lock()
         self._wish: Work | None = None
         self._running = False
@@ -228,7 +243,7 @@ class Latest(QObject):
                 return
             self._running = True
         self.busy.emit(True)
-        self._jobs.submit(self._run, urgent=self._urgent, light=self._light)
+        self._jobs.submit(self._run, urgent=self._urgent, light=self._light, behind=self._behind)
 
     @property
     def idle(self) -> bool:

@@ -107,7 +107,7 @@ class Preview(Viewport):
         self._keep_soon.setSingleShot(True)
         self._keep_soon.setInterval(KEEP_AFTER)
         self._keep_soon.timeout.connect(self._keep)
-        self._readying = Latest(studio.jobs, self)
+        self._readying = Latest(studio.jobs, self, behind=True)
         self._keep_soon.timeout.connect(self._make_ready)
         self.shown_changed.connect(self._keep_soon.start)
         session.saved.connect(self._saved)

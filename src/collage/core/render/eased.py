@@ -17,13 +17,8 @@ from collage.core.render.samples import over_blocks
 
 k = Family("wavelet")
 
-LEVELS = (
-    (1, 5),
-    (2, 4),
-    (8, 3),
-    (16, 2),
-    (32, 1),
-)  # up to so many samples, how often it is smoothed: 62 pixels, 30 ...
+LEVELS = ((1, 5), (2, 4), (8, 3), (16, 2), (32, 1))
+"""Up to so many samples, how often light is smoothed: over 124 pixels to each side, 60, 28 ..."""
 HALF = 2  # light is smoothed at half the size
 EVEN = 0.002  # light that both have at least, so that darkness is not divided by
 DARK = 0.02  # light below which tones do not count

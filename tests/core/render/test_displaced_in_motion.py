@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from dataclasses import replace
 
 import numpy as np
@@ -86,3 +87,28 @@ def test_light_that_is_sent_on_stays_while_a_depth_is_dragged_and_is_right_at_re
     assert len(list(renderer.caches._surroundings.values())) == count
     rested, anew = renderer.picture(asked(0.013)), Renderer(renderer.library).picture(asked(0.013))
     assert np.array_equal(rested.linear, anew.linear)
+
+
+def test_a_depth_that_is_dragged_for_long_keeps_no_more_than_a_few_scenes(renderer) -> None:
+    """Each step has a scene and a view of its own, of which the budget alone would keep hundreds."""
+    renderer.picture(asked(0.01))
+    before = {id(one) for one in gc.get_objects() if isinstance(one, Scene)}
+    for number in range(40):
+        next(renderer.stages(asked(0.011 + 0.0001 * number, quality="coarse"), patient=False))
+    gc.collect()
+    alive = [one for one in gc.get_objects() if isinstance(one, Scene) and id(one) not in before]
+    assert len(alive) <= 8
+    assert renderer.has_view(asked(0.011 + 0.0001 * 39, quality="coarse"))
+    assert not renderer.has_view(asked(0.011, quality="coarse"))
+
+
+def test_light_of_a_view_that_is_let_go_of_goes_too(renderer) -> None:
+    renderer.picture(asked(0.01))
+    held = renderer.caches.results._store.count
+    for number in range(12):
+        renderer.picture(replace(asked(0.011 + 0.001 * number), width=40, height=30))
+    count = renderer.caches.results._store.count
+    for number in range(12, 24):
+        renderer.picture(replace(asked(0.011 + 0.001 * number), width=40, height=30))
+    assert held > 0
+    assert renderer.caches.results._store.count <= count

@@ -174,6 +174,15 @@ class Store(Generic[Key, Value]):
             for key in [key for key in self._held if unwanted(key)]:
                 self.bytes -= self._held.pop(key)[1]
 
+    def drop_values(self, unwanted: Callable[[Value], bool]) -> None:
+        """Lets go of all values that are not wanted."""
+        with self.budget.lock:
+            found = [key for key, (value, _, _) in self._held.items() if unwanted(value)]
+            values = [self._held[key][0] for key in found]
+            self.drop(lambda key: key in found)
+        for value in values:
+            self._dropped(value)
+
     def clear(self) -> None:
         """Lets go of everything."""
         self.drop(lambda _: True)

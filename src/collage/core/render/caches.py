@@ -34,7 +34,9 @@ class RenderCaches:
     def __init__(self, budget: Budget | None = None) -> None:
         budget = budget or Budget()
         self.results = ResultCache(budget)
-        self._scenes: Store[Hashable, Scene] = Store(budget, lambda scene: scene.nbytes, most=12)
+        self._scenes: Store[Hashable, Scene] = Store(
+            budget, lambda scene: scene.nbytes, most=8, dropped=self._forget_scene
+        )
         self._environments: Store[Hashable, EnvironmentLight] = Store(budget, lambda light: light.nbytes, most=4)
         self._behind: Store[Hashable, Pyramid] = Store(budget, lambda picture: picture.nbytes, most=2)
         self._skies: Store[str, SkyTable] = Store(budget, lambda sky: sky.nbytes, most=2)
@@ -45,6 +47,10 @@ class RenderCaches:
             budget, lambda found: found[0].nbytes, most=12
         )
         self.views: Store[Hashable, View] = Store(budget, lambda view: view.nbytes, dropped=self._forget)
+
+    def _forget_scene(self, scene: Scene) -> None:
+        """No view holds a scene that is let go of: of those that a moving hand makes there are several a second."""
+        self.views.drop_values(lambda view: view.scene is scene)
 
     def _forget(self, view: View) -> None:
         for group in view.groups:

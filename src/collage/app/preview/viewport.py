@@ -160,9 +160,10 @@ class Viewport(QWidget):
 
     def _in_motion(self, request: PictureRequest, change: Change) -> tuple[PictureRequest, Pace]:
         """The picture that a moving hand sees, and what it teaches. Called on the thread that makes it."""
-        displaced, before = self.renderer.reliefs.keys(request), self._displaced
-        self._displaced = displaced
-        pace = self._paces["relief" if change == "value" and displaced != before else change]
+        if change == "value":
+            before, self._displaced = self._displaced, self.renderer.reliefs.keys(request)
+            change = "relief" if self._displaced != before else change
+        pace = self._paces[change]
         width, height = pace.size(*request.size)
         if change == "value" and (width, height) == request.size and self.renderer.has_view(request):
             return request, pace

@@ -44,8 +44,7 @@ class BenchView(Viewport):
     def _on_changed(self, before: Project, after: Project) -> None:
         old, new = before.bench, after.bench
         worn = [[one.materials for one in bench.objects] for bench in (old, new)]
-        moved = old is not new and old.geometry_key != new.geometry_key
-        if moved or worn[0] != worn[1]:
+        if not old.stands_as(new) or worn[0] != worn[1]:
             self.ask("view")
         elif (old.shining, old.around) != (new.shining, new.around):
             self.ask("light")

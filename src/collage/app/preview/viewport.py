@@ -146,28 +146,27 @@ class Viewport(QWidget):
         self.kept = False
 
         def work(_overtaken: Callable[[], bool]) -> Iterator[Answer]:
-            moving, pace = self._in_motion(request, change)
+            moving, kind = self._in_motion(request, change)
             # where rays are kept, the first look after a change of size costs more than the next ones
             begin, kept = time.perf_counter(), self.renderer.has_view(moving)
             picture = next(iter(self.renderer.stages(moving, patient=False)))
             seconds = time.perf_counter() - begin
             self._jobs.slow = seconds > SLOW
-            if kept or pace in (self._paces["view"], self._paces["relief"]):
-                pace.took(moving.width * moving.height, seconds)
+            if kept or kind in ("view", "relief"):
+                self._paces[kind].took(moving.width * moving.height, seconds)
             yield moving, picture, to_image(picture.on_black)
 
         self.work.ask(work)
 
-    def _in_motion(self, request: PictureRequest, change: Change) -> tuple[PictureRequest, Pace]:
-        """The picture that a moving hand sees, and what it teaches. Called on the thread that makes it."""
+    def _in_motion(self, request: PictureRequest, change: Change) -> tuple[PictureRequest, Change]:
+        """The picture that a moving hand sees, and what has changed for it. Called on the thread that makes it."""
         if change == "value":
             before, self._displaced = self._displaced, self.renderer.reliefs.keys(request)
             change = "relief" if self._displaced != before else change
-        pace = self._paces[change]
-        width, height = pace.size(*request.size)
+        width, height = self._paces[change].size(*request.size)
         if change == "value" and (width, height) == request.size and self.renderer.has_view(request):
-            return request, pace
-        return replace(request, width=width, height=height, quality="coarse"), pace
+            return request, change
+        return replace(request, width=width, height=height, quality="coarse"), change
 
     def trace(self, how: Tracing | None) -> None:
         """Shows the traced picture at rest, or the draft alone."""

@@ -187,8 +187,7 @@ class Preview(Viewport):
     def _on_changed(self, before: Project, after: Project) -> None:
         old, new = before.bench, after.bench
         self._tell_stage()
-        moved = old is not new and old.geometry_key != new.geometry_key
-        if moved or before.wearers(self.session.material) != after.wearers(self.session.material):
+        if not old.stands_as(new) or before.wearers(self.session.material) != after.wearers(self.session.material):
             self.ask("view")
         elif (old.lights, old.environment) != (new.lights, new.environment):
             self.ask("light")

@@ -108,12 +108,13 @@ def build_plan(
     images = images or ImageStore()
     builder = _Builder(library.extended(document), folder or Path(), images, filtered, strict, loud, until)
     how = library, builder.folder, images, filtered, strict, loud
-    if before is not None and before.planned is not None and builder.library is library:  # no definitions of its own
-        builder.take_over(before.planned, document, how)
+    earlier = before.planned if before is not None else None
+    if earlier is not None and builder.library is library:  # the document has no definitions of its own
+        builder.take_over(earlier, document, how)
     outputs = builder.outputs(document, targets)
     if builder.problems or builder.waiting:
         return Plan(tuple(builder.steps.values()), outputs, builder.problems, images, builder.waiting)
-    if before is not None and before.planned is not None and before.planned.is_for(outputs, how):
+    if before is not None and earlier is not None and earlier.is_for(outputs, how):
         return before
     every = (source for one in builder.made.values() for source in one.values())
     planned = Planned(how, document, builder.made, reachable(builder.steps, (*every, *outputs.values())), outputs)

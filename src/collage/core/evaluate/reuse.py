@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from collage.core.document.model import Network
-from collage.core.evaluate.steps import Shift, Source, Step
+from collage.core.evaluate.steps import Shift, Source, Step, upstream
 
 Made = dict[tuple[str, Shift], dict[str, Source]]
 """By a card and its small steps, what it puts out."""
@@ -57,13 +57,7 @@ def changed(before: Network, after: Network) -> set[str]:
 
 def reachable(steps: Mapping[str, Step], sources: Iterable[Source]) -> dict[str, Step]:
     """The steps that some results are made of, in their order."""
-    needed: set[str] = set()
-    waiting = [one.key for one in sources if one.key in steps]
-    while waiting:
-        key = waiting.pop()
-        if key not in needed:
-            needed.add(key)
-            waiting += [one.key for one in steps[key].wired.values()]
+    needed = {step.key for step in upstream(sources, steps)}
     return {key: step for key, step in steps.items() if key in needed}
 
 

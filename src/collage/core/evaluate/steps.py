@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -81,3 +82,18 @@ class Step:
     def wired(self) -> dict[str, Ref]:
         """The inputs that are results of other steps."""
         return {name: one for name, one in self.sources.items() if isinstance(one, Ref)}
+
+
+def upstream(sources: Iterable[Source], steps: Mapping[str, Step]) -> Iterator[Step]:
+    """The steps that some results are made of, the nearest first. steps : all, by key."""
+    waiting = deque(dict.fromkeys(one.key for one in sources if isinstance(one, Ref)))
+    seen = set(waiting)
+    while waiting:
+        one = steps.get(waiting.popleft())
+        if one is None:
+            continue
+        yield one
+        for more in one.wired.values():
+            if more.key not in seen:
+                seen.add(more.key)
+                waiting.append(more.key)

@@ -26,7 +26,7 @@ from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import ENOUGH, Displaced, Fine, fine_of, moved
 from collage.core.scene.pixel_size import PixelSize
-from collage.core.scene.scene import OBJECT, REGION, Scene
+from collage.core.scene.scene import REGION, Scene
 
 k = Family("division")
 
@@ -81,8 +81,7 @@ def displaced(
     the object, where that says how finely. passing : whether a finer one follows, so that nothing is missed.
     Raises Cancelled.
     """
-    own = np.flatnonzero(scene.ids[OBJECT, :-1] == number)
-    mover = _Mover(item, scene, moving, int(own[0]) if len(own) else 0, found, rounds > 0, workers, cancelled)
+    mover = _Mover(item, scene, moving, scene.spans[number].start, found, rounds > 0, workers, cancelled)
     vertices = len(found.cage.positions)
     corner = mover.told_apart(found.cage, found.cage.vertex)
     offsets = mover.mean(found, _at_corners(found, corner), found.cage.vertex[corner], vertices)

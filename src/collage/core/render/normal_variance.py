@@ -7,8 +7,7 @@ variance of slopes from its length; A. Kaplanyan et al., Filtering Distributions
 
 from __future__ import annotations
 
-from collections import deque
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -16,7 +15,7 @@ import numpy as np
 
 from collage.core.base.errors import CollageError
 from collage.core.evaluate.plan import Plan
-from collage.core.evaluate.steps import Const, Ref, Step
+from collage.core.evaluate.steps import Const, Ref, Step, upstream
 from collage.core.images.store import ImageRef, OpenImages
 from collage.core.images.tiles import is_pattern
 from collage.core.nodes.arithmetic import dot3
@@ -77,26 +76,12 @@ def with_variances(plan: Plan, names: tuple[str, ...]) -> Plan:
 
 def is_made_by(functions: tuple[Callable[..., Any], ...], source: Ref, steps: Mapping[str, Step]) -> bool:
     """Whether one of some functions takes part in a result. steps : all, by key."""
-    return any(step.function in functions for step in _upstream(source, steps))
-
-
-def _upstream(source: Ref, steps: Mapping[str, Step]) -> Iterator[Step]:
-    """The steps that a result is made of, the nearest first."""
-    waiting, seen = deque([source.key]), {source.key}
-    while waiting:
-        one = steps.get(waiting.popleft())
-        if one is None:
-            continue
-        yield one
-        for more in one.sources.values():
-            if isinstance(more, Ref) and more.key not in seen:
-                seen.add(more.key)
-                waiting.append(more.key)
+    return any(step.function in functions for step in upstream([source], steps))
 
 
 def _first_image(step: Step, steps: Mapping[str, Step]) -> ImageRef:
     """The image next to a step among all that it is made of; one without a path where there is none."""
-    for one in _upstream(Ref(step.key, step.type), steps):
+    for one in upstream([Ref(step.key, step.type)], steps):
         for source in one.sources.values():
             if isinstance(source, Const) and isinstance(source.value, ImageRef) and source.value.path:
                 return source.value

@@ -302,3 +302,7 @@ class Bench(Frozen):
     def geometry_key(self) -> tuple[str, ...]:
         """Names all that is told of what rays meet: the objects where they stand, and the ground."""
         return (*(item.key for item in self.objects), "ground" if self.ground else "")
+
+    def stands_as(self, other: Bench) -> bool:
+        """Whether rays meet the same on both. The disk is not asked for the files of one and the same."""
+        return self is other or self.geometry_key == other.geometry_key

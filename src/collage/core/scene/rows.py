@@ -13,6 +13,7 @@ import numpy as np
 
 from collage.core.geometry.mesh import Mesh
 from collage.core.kernels import Family
+from collage.core.scene.displaced import Displaced
 
 kernels = Family("meshes")
 
@@ -83,14 +84,15 @@ class Rows:
         else:
             self._rest_as_shown(here)
 
-    def lay(self, here: slice, mesh: Mesh, world: np.ndarray, rest: np.ndarray, turn: np.ndarray) -> None:
+    def lay(self, here: slice, mesh: Mesh, world: np.ndarray, turn: np.ndarray, moved: Displaced | None) -> None:
         """Writes the rows of a mesh.
 
-        world : (v, 3), its vertices on the bench. rest : (v, 3), where they are for patterns, in the object's space.
-        turn : (3, 3) from there to world space.
+        world : (v, 3), its vertices on the bench. turn : (3, 3) from the object's space to world space. moved : where
+        it is displaced, how, since patterns stay where they were before.
         """
         of = _corners(here)
         corners, sets = self._corners[of], list(mesh.uv.values()) or [np.zeros((1, 2), np.float32)]
+        rest = moved.rest if moved is not None else mesh.positions
         kernels.corners(mesh.triangles, np.ascontiguousarray(world, np.float32), rest, mesh.normals, turn, corners)
         for number in range(self.sets):
             corners[:, 9 + 2 * number : 11 + 2 * number] = sets[number if number < len(sets) else 0]
@@ -103,14 +105,11 @@ class Rows:
         names = list(mesh.uv) or [""]
         for row, name in zip(self._turns[:, of], [*names, *names[:1] * self.sets], strict=False):
             row[:] = mesh.tangent_turns(name)
-        self._rest_as_shown(here)
-
-    def lay_rest(self, here: slice, mesh: Mesh, rest: np.ndarray, normals: np.ndarray, turn: np.ndarray) -> None:
-        """Writes what a displaced mesh was before: its vertices (v, 3) and the normals of its corners, in its space."""
-        assert self._rest is not None
-        frames = np.empty((len(mesh.triangles), 9), np.float32)
-        kernels.frames(mesh.triangles, rest, next(iter(mesh.uv.values()), NO_UV), turn, frames)
-        self._rest.gradients[here], self._rest.normals[_corners(here)] = frames[:, 3:], normals @ turn
+        if moved is None:
+            self._rest_as_shown(here)
+        elif self._rest is not None:
+            kernels.frames(mesh.triangles, rest, uv[0], turn, frames)
+            self._rest.gradients[here], self._rest.normals[of] = frames[:, 3:], moved.rest_normals @ turn
 
     def _rest_as_shown(self, here: slice) -> None:
         if self._rest is not None:

@@ -203,9 +203,7 @@ def build_scene(
         bodies[number] = body if body.first == here.start else replace(body, first=here.start)
         if number in fresh:
             turn = turns[number] if item is not None else np.eye(3, dtype=np.float32)
-            rows.lay(here, mesh, bodies[number].vertices, one.rest if one is not None else mesh.positions, turn)
-            if one is not None:
-                rows.lay_rest(here, mesh, one.rest, one.rest_normals, turn)
+            rows.lay(here, mesh, bodies[number].vertices, turn, one)
     tracer = Tracer.of(list(bodies.values()), like.tracer if like is not None else None, moving)
     undivided_ids = np.concatenate([*undivided, NOTHING], axis=1) if displaced else ids
     ids.flags.writeable = undivided_ids.flags.writeable = False
@@ -216,7 +214,7 @@ def build_scene(
         around, corners=rows.corners, colours=_vertex_colours(placed, spans, size), turns=rows.turns[1:],
         tracer=tracer, ids=ids[PART : SLOT + 1],
         part_names=tuple(mesh.part_names for mesh in plain), slot_names=tuple(mesh.slot_names for mesh in plain),
-        face_sets=_face_sets(plain, displaced, ids[OBJECT]),
+        face_sets=_face_sets(plain, displaced, spans, size),
     )  # fmt: skip
     bounds = _bounds([body.bounds for number, body in bodies.items() if number >= 0 and len(body.triangles)])
     own = sum(spans[number].stop - spans[number].start for number in fresh)
@@ -277,15 +275,16 @@ def _one_after_the_other(first: int, counts: Mapping[int, int]) -> dict[int, sli
     return {number: slice(int(stops[at]), int(stops[at + 1])) for at, number in enumerate(counts)}
 
 
-def _face_sets(plain: list[Mesh], displaced: Mapping[int, Displaced], object_of: np.ndarray) -> dict[str, np.ndarray]:
+def _face_sets(
+    plain: list[Mesh], displaced: Mapping[int, Displaced], spans: Mapping[int, slice], size: int
+) -> dict[str, np.ndarray]:
     """See Surroundings.face_sets."""
     found: dict[str, np.ndarray] = {}
     for number, mesh in enumerate(plain):
         if mesh.sets:
-            own = np.flatnonzero(object_of == number)
-            source = displaced[number].source if number in displaced else np.arange(len(mesh.triangles))
+            source = displaced[number].source if number in displaced else slice(None)
             for name, faces in mesh.sets.items():
-                found.setdefault(name, np.zeros(len(object_of), bool))[own] = faces[source]
+                found.setdefault(name, np.zeros(size + 1, bool))[spans[number]] = faces[source]
     return found
 
 

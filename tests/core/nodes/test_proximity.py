@@ -84,32 +84,12 @@ def test_a_groove_is_closed_as_its_profile_says(library, tmp_path) -> None:
     away = np.linspace(0.001, 0.029, 24)
     places = np.stack([np.linspace(-0.1, 0.1, 24), np.zeros(24), away], axis=1)
     found = mask(library, [wall], places, (0, -1, 0), "clg_occlusion", reach=30.0, falloff=0.0, samples=256)
-    assert np.abs(found - 0.5).max() < 0.01
+    assert np.abs(found - 0.5).max() < 0.003
     reach = 0.03
     near = mask(library, [wall], places, (0, -1, 0), "clg_occlusion", reach=reach, falloff=0.0, samples=256)
     # rays that meet the wall nearer than `reach` lie over the part of a disc beyond a line, see `segment`
     error = np.abs(near - segment(away / reach))
-    assert error.mean() < 0.005
-    assert error.max() < 0.015  # one ray in 256 is 0.004
-
-
-@pytest.mark.parametrize("deep", [0.04, 0.1, 0.5])
-def test_the_floor_of_a_groove_sees_the_sky_between_its_edges(library, tmp_path, deep) -> None:
-    """Of an endless groove, the floor sees the half of the sines to both edges: within 0.75 % in the mean at 256 rays."""
-    wide = 0.2
-    heights = (0, deep)
-    text = "".join(
-        f"v -9 {y} {-wide / 2}\nv 9 {y} {-wide / 2}\nv 9 {y} {wide / 2}\nv -9 {y} {wide / 2}\n" for y in heights
-    )
-    groove = of_obj("Groove", tmp_path / "groove.obj", text + "f 1 4 3 2\nf 1 2 6 5\nf 3 4 8 7\n")
-    across = np.linspace(0.005, wide - 0.005, 40)
-    places = np.stack([np.linspace(-0.1, 0.1, 40), np.zeros(40), across - wide / 2], axis=1)
-    found = mask(library, [groove], places, (0, -1, 0), "clg_occlusion", reach=30.0, falloff=0.0, samples=256)
-    other = wide - across
-    open_sky = (across / np.hypot(across, deep) + other / np.hypot(other, deep)) / 2
-    error = np.abs(found - (1 - open_sky))
-    assert error.mean() < 0.0075
-    assert error.max() < 0.02  # the rays of a spiral leave so much beside two edges
+    assert error.max() < 0.005  # one ray in 256 is 0.004
 
 
 def test_a_corner_of_three_walls_and_how_far_things_count(library, tmp_path) -> None:
@@ -118,7 +98,7 @@ def test_a_corner_of_three_walls_and_how_far_things_count(library, tmp_path) -> 
     room = of_obj("Room", tmp_path / "room.obj", corner)
     found = mask(library, [room], [(0.0004, 0, 0.0004)], (0, -1, 0), "clg_occlusion", reach=2.0, falloff=0.0,
                  samples=256)  # fmt: skip
-    assert found[0] == pytest.approx(0.75, abs=0.012)
+    assert found[0] == pytest.approx(0.75, abs=0.006)
     faded = mask(library, [room], [(0.5, 0, 0.5)], (0, -1, 0), "clg_occlusion", reach=2.0, falloff=2.0, samples=256)
     plain = mask(library, [room], [(0.5, 0, 0.5)], (0, -1, 0), "clg_occlusion", reach=2.0, falloff=0.0, samples=256)
     assert 0.1 < faded[0] < 0.7 * plain[0]

@@ -11,8 +11,8 @@ from collage.core.bake.recipe import Bake, BakedMap
 from collage.core.bake.source import Source
 from collage.core.bake.target import Places, Target
 from collage.core.evaluate.run import Workers, never
+from collage.core.geometry.spirals import disc
 from collage.core.kernels import Family
-from collage.core.nodes.proximity import disc
 from collage.core.render.samples import ObjectSamples, Samples, over_blocks
 from collage.core.scene.scene import Scene
 

@@ -36,6 +36,7 @@ SHARED = (
     "path_rows.py",
     "emitters.py",
     "lobes.py",
+    "around.py",
 )
 FAMILIES = {
     "hexagons": 21.6,
@@ -48,6 +49,7 @@ FAMILIES = {
     "noise": 5.9,
     "meshes": 4.5,
     "division": 4.0,
+    "half_sphere": 2.8,
     "pyramids": 2.1,
     "relief": 1.9,
     "film": 1.8,
@@ -58,7 +60,7 @@ FAMILIES = {
 }
 """By family, the seconds that compiling it took on one processor of an ordinary server: the shares of the progress."""
 
-NEEDED = tuple(name for name in FAMILIES if name not in ("hexagons", "uv", "paths", "wavelet"))
+NEEDED = tuple(name for name in FAMILIES if name not in ("hexagons", "uv", "paths", "wavelet", "half_sphere"))
 """What a project's first picture needs; the rest can come after it."""
 
 ROOM = 400  # megabytes that one compiling process may take

@@ -13,36 +13,15 @@ import numpy as np
 
 from collage.core.geometry.mesh import any_frame
 from collage.core.geometry.points import Points
+from collage.core.geometry.spirals import disc, sphere
 from collage.core.geometry.surroundings import Surroundings
-from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Array, Context, behaviour
+from collage.core.nodes.half_sphere import FEWEST, closed_by_edges
+from collage.core.nodes.rays_around import LOOKED_THROUGH, Rays
 
-k = Family("proximity")
-
-NO_NUMBERS = np.zeros(0, int)
 RAYS_AT_ONCE = 2**18
 LEAST_RAYS = 4
 NEAREST, FURTHEST = 1e-5, 1e3  # metres that a ray may go
-LIFT = 2e-4  # metres above the surface where rays begin, or less for short ones
-LOOKED_THROUGH = 8  # other objects that a ray of one object's own goes through
-GOLDEN = 0.6180339887
-
-
-@lru_cache(maxsize=32)
-def sphere(count: int) -> Array:
-    """(count, 3) float32 directions, evenly all around (R. Swinbank and R. J. Purser, Fibonacci grids, 2006)."""
-    number = np.arange(count) + 0.5
-    height = 1 - 2 * number / count
-    radius, angle = np.sqrt(1 - height * height), 2 * np.pi * GOLDEN * number
-    return np.stack([radius * np.cos(angle), height, radius * np.sin(angle)], axis=1).astype(np.float32)
-
-
-@lru_cache(maxsize=32)
-def disc(count: int) -> Array:
-    """(count, 2) float32 places evenly in a disc of radius 1."""
-    number = np.arange(count) + 0.5
-    radius, angle = np.sqrt(number / count), 2 * np.pi * GOLDEN * number
-    return np.stack([radius * np.cos(angle), radius * np.sin(angle)], axis=1).astype(np.float32)
 
 
 def _number(value: Array, low: float, high: float) -> Array:
@@ -58,45 +37,6 @@ def _some(value: Array, points: Points) -> int:
 
 def _one(value: Array) -> bool:
     return bool(np.asarray(value).ravel()[0])
-
-
-class Rays:
-    """Rays from some points of `points`, as far as `reach` (n,) metres. own : whether only their own object counts."""
-
-    def __init__(self, points: Points, reach: Array, *, own: bool = False) -> None:
-        assert points.around is not None
-        self.points, self.own, self.tracer = points, own, points.around.tracer
-        self.object_of = points.around.object_of
-        self.reach = np.broadcast_to(reach, (points.count,)).astype(np.float32)
-        self.number = np.broadcast_to(points.object_number, (points.count,))
-        self.lift = np.minimum(np.float32(LIFT), self.reach * np.float32(0.02))
-        self.position = np.ascontiguousarray(points.position.T)
-        self.normal = np.ascontiguousarray(points.normal.T)
-
-    def lengths(self, at: Array, origins: Array, ways: Array, far: Array) -> tuple[Array, Array]:
-        """How far rays (r, 3) go until they meet something, (r,), infinite for nothing within `far` (r,); and what
-        triangle they meet, -1 for none. at : (r,) the number of the point that each belongs to."""
-        found = self.tracer.run(np.ascontiguousarray(origins), np.ascontiguousarray(ways), dists=far, output=1)
-        length, triangle = found["tfar"], found["primID"]
-        waiting = np.flatnonzero(self._other(at, triangle)) if self.own else np.zeros(0, int)
-        gone = length[waiting]
-        for _ in range(LOOKED_THROUGH):
-            if not len(waiting):
-                break
-            gone = gone * np.float32(1 + 1e-5) + self.lift[at[waiting]]
-            way, left = np.ascontiguousarray(ways[waiting]), np.maximum(far[waiting] - gone, 0)
-            start = np.ascontiguousarray(origins[waiting] + way * gone[:, None])
-            more = self.tracer.run(start, way, dists=left, output=1)
-            triangle[waiting], length[waiting] = more["primID"], gone + more["tfar"]
-            still = self._other(at[waiting], triangle[waiting])
-            gone, waiting = length[waiting][still], waiting[still]
-        triangle[waiting] = -1
-        length[triangle < 0] = np.inf
-        return length, triangle
-
-    def _other(self, at: Array, triangle: Array) -> Array:
-        """(r,) bool: whether rays have met another object than their own."""
-        return (triangle >= 0) & (self.object_of[triangle] != self.number[at])
 
 
 def around_points(rays: Rays, places: Array, cut: slice) -> tuple[Array, Array]:
@@ -131,28 +71,18 @@ def occlusion(ctx: Context, reach: Array, falloff: Array, inside: Array, others:
     """The share of the half sphere over a point that is closed within reach, by the cosine; 0 in the open.
 
     falloff : how much less what is further counts, 0 for all alike. inside : looks below the surface instead. Rays lie
-    on a spiral over a disc, raised to the half sphere (Malley's method).
+    on a spiral over a disc, raised to the half sphere (Malley's method); of many, most look for edges.
     """
     points = ctx.at
     if not _has_rays(points):
         return _nothing()
-    places = disc(_some(samples, points))
-    count, rays = len(places), Rays(points, _number(reach, NEAREST, FURTHEST), own=not _one(others))
+    count, rays = _some(samples, points), Rays(points, _number(reach, NEAREST, FURTHEST), own=not _one(others))
     normal = rays.normal * np.float32(-1 if _one(inside) else 1)
     fade = np.float32(_number(falloff, 0, 64).max())
-
-    def read(cut: slice) -> Array:
-        size = cut.stop - cut.start
-        (origins, ways), far = np.empty((2, size * count, 3), np.float32), np.empty(size * count, np.float32)
-        near, unturned = rays.reach[cut], np.zeros(size, np.float32)
-        k.hemisphere(rays.position[cut], normal[cut], places, unturned, rays.lift[cut], near, origins, ways, far)
-        number = np.repeat(np.arange(cut.start, cut.stop), count) if rays.own else NO_NUMBERS
-        length, triangle = rays.lengths(number, origins, ways, far)
-        out = np.empty(size, np.float32)
-        k.closed(length, triangle, near, fade, out)
-        return out
-
-    return _per_point(points, count, read)
+    if count >= FEWEST:
+        return _per_point(points, count, closed_by_edges(rays, normal, count, fade))
+    places = disc(count)
+    return _per_point(points, count, lambda cut: rays.found(cut, normal, places, fade).mean(axis=1))
 
 
 WORN, FILLED, BOTH = 0, 1, 2

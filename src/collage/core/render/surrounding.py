@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from collage.core.geometry.mesh import any_frame
+from collage.core.geometry.spirals import disc
 from collage.core.kernels import Family
 from collage.core.kernels.lights import COLUMNS
-from collage.core.nodes.proximity import disc
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.lighting import EnvironmentTarget, LightTarget, Target
 from collage.core.scene.scene import OBJECT, Scene

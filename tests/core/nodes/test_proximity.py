@@ -171,13 +171,14 @@ def test_thickness_of_a_slab_and_of_what_is_open(library, tmp_path) -> None:
     assert mask(library, [sheet_alone], [(0, 0, 0)], (0, -1, 0), "clg_thickness", reach=0.1)[0] == pytest.approx(0.1)
 
 
-def test_masks_do_not_depend_on_the_view_or_the_division_and_own_ones_not_on_others(library, tmp_path) -> None:
+@pytest.mark.parametrize("samples", [64, 256])
+def test_masks_do_not_depend_on_the_view_or_the_division_and_own_ones_not_on_others(library, tmp_path, samples) -> None:
     """From two sides, on two divisions, in one thread and in two, and with other objects about."""
     coarse, fine = (of_obj("Cube", tmp_path / f"{n}.obj", cube(0.2, n)) for n in (1, 20))
     tray = stock("Tray", "plane", place=(0, 0, 0))
     rng = np.random.default_rng(1)
     places = np.stack([np.full(40, 0.1), rng.uniform(0.002, 0.05, 40), rng.uniform(-0.09, 0.09, 40)], axis=1)
-    given = {"reach": 0.05, "samples": 64}
+    given = {"reach": 0.05, "samples": samples}
     first = mask(library, [coarse, tray], places, (-1, 0, 0), "clg_occlusion", **given)
     slanted = mask(library, [coarse, tray], places, (-1, -0.4, 0.3), "clg_occlusion", **given)
     finer = mask(library, [fine, tray], places, (-1, 0, 0), "clg_occlusion", workers=Workers(2), **given)

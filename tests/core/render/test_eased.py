@@ -9,7 +9,9 @@ import pytest
 
 from collage.core.document import edits
 from collage.core.document.materials import new_material
+from collage.core.document.materialx import parse_document
 from collage.core.evaluate.run import never
+from collage.core.images.files import write_image
 from collage.core.render.eased import LEVELS, eased, levels_of
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
@@ -122,12 +124,59 @@ def test_one_path_for_four_pixels_tells_the_light_that_has_bounced(room) -> None
 def test_a_window_sees_the_light_at_once_and_the_traced_picture_in_the_end(room) -> None:
     renderer, request = room
     wanted = replace(request, quality="traced", tracing=Tracing(samples=40))
-    alone = list(Refining(renderer).pictures(wanted, never, every=0.0))
-    after = list(Refining(renderer).pictures(wanted, never, every=0.0, draft=renderer.picture(request)))
-    assert [one.samples for one in alone] == list(range(4, 41))
-    assert [one.samples for one in after] == list(range(41))
+    making = TracedPicture(renderer, wanted)
+    alone = [making.picture(exposed, done) for exposed, done in making.passes()]
+    drafts = list(renderer.stages(request))
+    assert [one.complete for one in drafts] == [False, True]
+    first, *after = Refining(renderer).pictures(iter(drafts), wanted, never, every=0.0)
+    assert np.array_equal(first.linear, drafts[0].linear)
+    assert not first.complete
+    assert [one.samples for one in after] == [0, *range(41)], "light on the first draft, and on the complete one"
+    assert [one.complete for one in after] == [False] * 41 + [True]
     assert np.array_equal(alone[-1].linear, after[-1].linear), "nothing of the draft is left"
-    assert np.array_equal(alone[30].linear, after[34].linear), "nor of what is smoothed"
-    assert not np.array_equal(alone[20].linear, after[24].linear)
-    apart = [np.abs(one.linear - alone[-1].linear).mean() for one in after[:5]]
-    assert max(apart[1:]) < np.abs(alone[0].linear - alone[-1].linear).mean()
+    assert np.array_equal(alone[33].linear, after[35].linear), "nor of what is smoothed"
+    assert not np.array_equal(alone[23].linear, after[25].linear)
+    on = drafts[1].objects >= 0
+    apart = [np.abs(one.linear - alone[-1].linear)[on].mean() for one in after[:6]]
+    assert max(apart) < 0.8 * np.abs(first.linear - alone[-1].linear)[on].mean(), "no draft without its light again"
+    assert sorted(apart, reverse=True) == apart
+    assert apart[0] < 0.5 * np.abs(alone[0].linear - alone[-1].linear)[on].mean()
+
+
+def test_what_was_left_goes_on_and_a_small_draft_is_shown_as_it_is(room) -> None:
+    renderer, request = room
+    wanted = replace(request, quality="traced", tracing=Tracing(samples=6))
+    small = renderer.picture(replace(request, width=60, height=45))
+    draft, refining = renderer.picture(request), Refining(renderer)
+    pictures = refining.pictures(iter([small, draft]), wanted, never, every=0.0)
+    shown = [next(pictures) for _ in range(5)]
+    assert [one.display.shape[:2] for one in shown] == [(45, 60), *[(90, 121)] * 4]
+    assert [one.samples for one in shown] == [0, 0, 0, 1, 2]
+    pictures.close()
+    again = list(refining.pictures(iter([draft]), wanted, never, every=0.0))
+    assert [one.samples for one in again] == [0, 2, 3, 4, 5, 6]
+
+
+def test_a_picture_whose_map_changed_on_disk_is_traced_anew(library, tmp_path) -> None:
+    network = parse_document(
+        b"""<materialx version="1.39"><image name="i" type="color3"><input name="file" type="filename" value="a.png"/>
+        </image><open_pbr_surface name="surface" type="surfaceshader">
+        <input name="base_color" type="color3" nodename="i"/></open_pbr_surface><surfacematerial name="mm" type="material">
+        <input name="surfaceshader" type="surfaceshader" nodename="surface"/></surfacematerial></materialx>"""
+    )
+    write_image(tmp_path / "a.png", np.full((4, 4, 3), 40, np.uint8))
+    ball, camera = stock("Ball", "sphere", material="m"), Camera(distance=0.6, target=(0, 0.05, 0))
+    request = PictureRequest(
+        Bench(objects=(ball,), camera=camera), {"m": network}, 60, 50, folder=tmp_path, material_folder=tmp_path
+    )
+    renderer = Renderer(library)
+    refining, wanted = Refining(renderer), replace(request, quality="traced", tracing=Tracing(samples=4))
+
+    def samples() -> list[int]:
+        pictures = refining.pictures(iter([renderer.picture(request)]), wanted, never, every=0.0)
+        return [one.samples for one in pictures]
+
+    assert samples() == [0, 0, 1, 2, 3, 4]
+    assert samples() == [0, 4, 4]
+    write_image(tmp_path / "a.png", np.full((4, 4, 3), 200, np.uint8))
+    assert samples() == [0, 0, 1, 2, 3, 4]

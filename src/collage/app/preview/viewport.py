@@ -178,17 +178,14 @@ class Viewport(QWidget):
         request, renderer, tracing = self.request(), self.renderer, self.traced
         if request is None:
             return
-        traced = request.lit and tracing is not None
 
         def work(overtaken: Callable[[], bool]) -> Iterator[Answer]:
-            draft: Picture | None = None
-            for draft in renderer.stages(request, cancelled=overtaken):
-                picture = replace(draft, complete=draft.complete and not traced)
-                yield request, picture, to_image(picture.on_black)
-            if traced and tracing is not None:
+            pictures = renderer.stages(request, cancelled=overtaken)
+            if request.lit and tracing is not None:
                 wanted = replace(request, quality="traced", tracing=tracing)
-                for picture in self._refining.pictures(wanted, overtaken, draft=draft):
-                    yield request, picture, to_image(picture.on_black)
+                pictures = self._refining.pictures(pictures, wanted, overtaken)
+            for picture in pictures:
+                yield request, picture, to_image(picture.on_black)
 
         self.work.ask(work)
 

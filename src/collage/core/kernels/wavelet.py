@@ -6,13 +6,14 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.flags import LOOP
+from collage.core.kernels.flags import LOOP_WITH_ROOM, PART
 
 F = np.float32
 f4, i4 = types.float32, types.int32
 PIXELS = types.Array(f4, 3, "C", readonly=True)
 NUMBERS = types.Array(i4, 2, "C", readonly=True)
 OUT = types.Array(f4, 3, "C")
+ROOM = types.Array(f4, 2, "C")
 
 CHANNELS = 6  # of what is smoothed
 TONE = 3  # of a guide, after the three of a normal
@@ -21,43 +22,68 @@ SPLINE = (F(1 / 16), F(1 / 4), F(3 / 8), F(1 / 4), F(1 / 16))
 STRICT = F(3)  # tones a third of a stop apart count half
 
 
-@njit(types.void(PIXELS, PIXELS, NUMBERS, PIXELS, NUMBERS, i4, i4, i4, i4, i4, OUT), **LOOP)
-def smooth(values, guide, region, own_guide, own_region, shrunk, reach, step, first, last, out):
+@njit(**PART)
+def _weigh(x, y, z, tone, region, own_x, own_y, own_z, own_tone, own_region, share, out):
+    """How much neighbours count for the pixels of a row, one each."""
+    for i in range(out.size):
+        alike = max(own_x[i] * x[i] + own_y[i] * y[i] + own_z[i] * z[i], F(0))
+        alike *= alike
+        alike *= alike
+        any_way = own_x[i] * own_x[i] + own_y[i] * own_y[i] + own_z[i] * own_z[i] < F(0.5)
+        alike = F(1) if any_way else F(alike * alike)
+        apart = (tone[i] - own_tone[i]) * STRICT
+        weight = F(share * alike / (F(1) + apart * apart))
+        out[i] = weight if region[i] == own_region[i] else F(0)
+
+
+@njit(**PART)
+def _add(values, weights, out):
+    for i in range(out.size):
+        out[i] += weights[i] * values[i]
+
+
+@njit(**PART)
+def _count(weights, out):
+    for i in range(out.size):
+        out[i] += weights[i]
+
+
+@njit(**PART)
+def _divide(sums, weights, out):
+    for i in range(out.size):
+        out[i] = sums[i] / weights[i] if weights[i] > F(0) else out[i]
+
+
+@njit(types.void(PIXELS, PIXELS, NUMBERS, PIXELS, NUMBERS, i4, i4, i4, i4, i4, i4, ROOM, OUT), **LOOP_WITH_ROOM)
+def smooth(values, guide, region, own_guide, own_region, shrunk, reach, down, across, first, last, room, out):
     """The rows from `first` up to `last` of the mean of the values around, so many pixels apart, that are of a pixel's
     region and face its way; those of another tone count less. What has none of its region stays.
 
-    values, out : (h, w, CHANNELS). guide : (h, w, 4), a normal of length 1, or 0 for none, and a tone in stops.
-    region : (h, w). own_guide, own_region : the same for the pixels of `out`, which is `shrunk` times as large.
-    reach : how many to each side, 1 or 2.
+    values, out : (CHANNELS, h, w). guide : (4, h, w), a normal of length 1, or 0 for none, and a tone in stops.
+    region : (h, w). own_guide, own_region : the same for the pixels of `out`, which has `shrunk` times as many rows.
+    reach : how many to each side, 1 or 2. down, across : their rows and columns apart. room : (CHANNELS + 2, w).
     """
     high, wide = region.shape
     for y in range(first, last):
-        for x in range(own_region.shape[1]):
-            nx, ny, nz, own_tone = own_guide[y, x, 0], own_guide[y, x, 1], own_guide[y, x, 2], own_guide[y, x, TONE]
-            any_way, of = nx * nx + ny * ny + nz * nz < F(0.5), own_region[y, x]
-            total = a = b = c = d = e = f = F(0)
-            for j in range(-reach, reach + 1):
-                v = y // shrunk + j * step
-                if v < 0 or v >= high:
+        room[: CHANNELS + 1] = F(0)
+        for j in range(-reach, reach + 1):
+            v = y // shrunk + j * down
+            if v < 0 or v >= high:
+                continue
+            for i in range(-reach, reach + 1):
+                away = i * across
+                low, stop = max(0, -away), min(wide, wide - away)
+                if low >= stop:
                     continue
-                for i in range(-reach, reach + 1):
-                    u = x // shrunk + i * step
-                    if u < 0 or u >= wide or region[v, u] != of:
-                        continue
-                    alike = nx * guide[v, u, 0] + ny * guide[v, u, 1] + nz * guide[v, u, 2]
-                    alike = F(1) if any_way else max(alike, F(0))
-                    alike *= alike
-                    alike *= alike
-                    apart = (guide[v, u, TONE] - own_tone) * STRICT
-                    weight = SPLINE[j + 2] * SPLINE[i + 2] * alike * alike / (F(1) + apart * apart)
-                    total += weight
-                    a += weight * values[v, u, 0]
-                    b += weight * values[v, u, 1]
-                    c += weight * values[v, u, 2]
-                    d += weight * values[v, u, 3]
-                    e += weight * values[v, u, 4]
-                    f += weight * values[v, u, 5]
-            if total > F(0):
-                by = F(1) / total
-                out[y, x, 0], out[y, x, 1], out[y, x, 2] = a * by, b * by, c * by
-                out[y, x, 3], out[y, x, 4], out[y, x, 5] = d * by, e * by, f * by
+                here, there = slice(low, stop), slice(low + away, stop + away)
+                weights = room[CHANNELS + 1, here]
+                _weigh(
+                    guide[0, v, there], guide[1, v, there], guide[2, v, there], guide[TONE, v, there], region[v, there],
+                    own_guide[0, y, here], own_guide[1, y, here], own_guide[2, y, here], own_guide[TONE, y, here],
+                    own_region[y, here], SPLINE[j + 2] * SPLINE[i + 2], weights,
+                )  # fmt: skip
+                _count(weights, room[CHANNELS, here])
+                for channel in range(CHANNELS):
+                    _add(values[channel, v, there], weights, room[channel, here])
+        for channel in range(CHANNELS):
+            _divide(room[channel], room[CHANNELS], out[channel, y])

@@ -41,8 +41,8 @@ class _Guides:
 
     @classmethod
     def of(cls, draft: np.ndarray, normal: np.ndarray, region: np.ndarray) -> _Guides:
-        tone = np.log2(np.maximum(draft.mean(axis=2), 0) + np.float32(DARK), dtype=np.float32)
-        guide = np.concatenate([normal, tone[..., None]], axis=2)
+        tone = np.log2(np.maximum(draft.mean(axis=0), 0) + np.float32(DARK), dtype=np.float32)
+        guide = np.concatenate([normal, tone[None]])
         return cls(np.ascontiguousarray(guide, np.float32), np.ascontiguousarray(region, np.int32))
 
 
@@ -54,44 +54,61 @@ def eased(
 
     region : (h, w), between which nothing is smoothed. normal : (h, w, 3), as surfaces face; 0 for none.
     """
+    draft, traced, normal = (
+        np.ascontiguousarray(one.transpose(2, 0, 1), np.float32) for one in (draft, traced, normal)
+    )
     glare = np.minimum(traced, np.float32(MOST) * draft + np.float32(GLARE))
-    both = _halved(np.concatenate([glare, draft], axis=2), region)
-    coarse = _Guides.of(both[..., 3:], normal[::HALF, ::HALF], region[::HALF, ::HALF])
+    both = _halved(np.concatenate([glare, draft]), region)
+    coarse = _Guides.of(both[3:], normal[:, ::HALF, ::HALF], region[::HALF, ::HALF])
     for level in range(levels):
         both = _smoothed(both, coarse, coarse, 2**level, both.copy(), workers)
-    light, before = both[..., :3], both[..., 3:]
+    light, before = both[:3], both[3:]
     by = np.clip((light + np.float32(EVEN)) / (before + np.float32(EVEN)), 1 / MOST, MOST)
-    change = np.concatenate([by, light - by * before], axis=2, dtype=np.float32)
-    out = np.empty((*region.shape, k.CHANNELS), np.float32)
-    out[..., :3], out[..., 3:] = 1, 0  # a pixel of its own stays as it is
+    change = np.concatenate([by, light - by * before], dtype=np.float32)
+    out = np.empty((k.CHANNELS, *region.shape), np.float32)
+    out[:3], out[3:] = 1, 0  # a pixel of its own stays as it is
     out = _smoothed(change, coarse, _Guides.of(draft, normal, region), 1, out, workers)
-    return np.asarray(np.maximum(draft * out[..., :3] + out[..., 3:], 0), np.float32)
+    return np.ascontiguousarray(np.maximum(draft * out[:3] + out[3:], 0).transpose(1, 2, 0), np.float32)
 
 
 def _smoothed(
     values: np.ndarray, guides: _Guides, own: _Guides, step: int, out: np.ndarray, workers: Workers | None
 ) -> np.ndarray:
     """Fills `out` with what is smoothed, for the same pixels or for HALF times as fine ones; see kernels.wavelet."""
-    shrunk, reach = (1, 2) if own is guides else (HALF, 1)
+    guide, region, shrunk, reach, across = guides.guide, guides.region, 1, 2, step
+    if own is not guides:
+        shrunk, reach, across = HALF, 1, HALF * step
+        values, guide, region = (_widened(one, out.shape[2]) for one in (values, guide, region))
 
     def rows(cut: slice) -> None:
+        room = np.empty((k.CHANNELS + 2, out.shape[2]), np.float32)
         k.smooth(
-            values, guides.guide, guides.region, own.guide, own.region, shrunk, reach, step, cut.start, cut.stop, out
+            values, guide, region, own.guide, own.region, shrunk, reach, step, across, cut.start, cut.stop, room, out
         )
 
-    over_blocks(workers, rows, len(out), ROWS, even=False)
+    over_blocks(workers, rows, out.shape[1], ROWS, even=False)
     return out
 
 
+def _in_planes(picture: np.ndarray) -> np.ndarray:
+    """(h, w, c) as (c, h, w) float32."""
+    return np.ascontiguousarray(picture.transpose(2, 0, 1), np.float32)
+
+
+def _widened(rows: np.ndarray, wide: int) -> np.ndarray:
+    """Every column HALF times, (..., wide)."""
+    return np.ascontiguousarray(rows.repeat(HALF, axis=-1)[..., :wide])
+
+
 def _halved(picture: np.ndarray, region: np.ndarray) -> np.ndarray:
-    """The means of those of 2 x 2 pixels that are of the region of the first one."""
-    wide = (*(-(-side // HALF) for side in region.shape), picture.shape[2])
-    total, count = np.zeros(wide, np.float32), np.zeros((*wide[:2], 1), np.float32)
+    """The means (c, h / 2, w / 2) of those of 2 x 2 pixels (c, h, w) that are of the region of the first one."""
+    small = tuple(-(-side // HALF) for side in region.shape)
+    total, count = np.zeros((len(picture), *small), np.float32), np.zeros(small, np.float32)
     for y in range(HALF):
         for x in range(HALF):
-            some, of = picture[y::HALF, x::HALF], region[y::HALF, x::HALF]
+            some, of = picture[:, y::HALF, x::HALF], region[y::HALF, x::HALF]
             high, across = of.shape
-            same = (of == region[::HALF, ::HALF][:high, :across])[..., None]
-            total[:high, :across] += same * some
+            same = of == region[::HALF, ::HALF][:high, :across]
+            total[:, :high, :across] += same * some
             count[:high, :across] += same
     return total / count

@@ -134,7 +134,7 @@ class Exposed:
 
 def block_of(pixels: int) -> int:
     """How many paths of a picture are followed together, the same on any number of threads."""
-    parts = SHARED * -(-pixels // (SHARED * BLOCK)) if pixels > BLOCK // SHARED else 1
+    parts = SHARED * -(-pixels // (SHARED * BLOCK)) if pixels > BLOCK // 2 else 2 if pixels > BLOCK // SHARED else 1
     return -(-pixels // parts)
 
 

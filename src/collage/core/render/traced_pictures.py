@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
@@ -24,7 +24,6 @@ from collage.core.render.traced import Exposed, Tracer
 from collage.core.render.work import Work
 from collage.core.scene.scene import REGION
 
-FIRST_SHOWN = 4  # samples, without a draft
 SPARSE = 3  # pixels a side that share a path in the first look at traced light
 KEPT_EVERY = 20.0  # seconds between two times that a picture for a file is kept as far as it is
 MOST_PICKED = 10_000_000  # pixels of a picture in which objects can be picked; larger ones are for files
@@ -44,6 +43,7 @@ class TracedPicture:
         self._environment = renderer.caches.environment_key(request.bench, request.folder)
         picked = request.width * request.height <= MOST_PICKED
         self.view = renderer.view(request, reliefs, (0.0, 0.0), cancelled) if picked else None
+        self._sparse: Exposed | None = None
 
     @property
     def stale(self) -> bool:
@@ -51,7 +51,7 @@ class TracedPicture:
         request = self.request
         if self.renderer.caches.environment_key(request.bench, request.folder) != self._environment:
             return True
-        return any(self.work.again(name) is not one for name, one in self.work.surfaces.items())
+        return any(self.work.again(name).key != one.key for name, one in self.work.surfaces.items())
 
     def go_on(self, cancelled: Callable[[], bool]) -> None:
         """Takes it up again for somebody who calls it off in another way."""
@@ -78,17 +78,23 @@ class TracedPicture:
         spent = 0 < how.seconds <= time.perf_counter() - self.begin
         return spent or exposed.samples >= how.samples or (how.noise > 0 and exposed.noise() < how.noise)
 
+    def over(self, draft: Picture) -> Picture:
+        """A draft of the same with the light that paths have found by now; before any sample, see `glimpse`."""
+        exposed = self.tracer.exposed
+        return self.picture(exposed, False, draft) if exposed.samples else self.glimpse(draft)
+
     def glimpse(self, draft: Picture) -> Picture:
-        """What one path for every SPARSE x SPARSE pixels tells of the light of a draft."""
+        """A draft with the light that one path for every SPARSE x SPARSE pixels finds."""
         width, height = (-(-side // SPARSE) for side in self.request.size)
-        what, how = replace(self.work.traceable(), size=(width, height), rows=None), replace(self.how, samples=1)
-        *_, exposed = Tracer(what, how, self.renderer.workers, self.tracer.cancelled).passes()
-        film = exposed.on_film().reshape(height, width, -1).repeat(SPARSE, axis=0).repeat(SPARSE, axis=1)
+        if self._sparse is None:
+            what, how = replace(self.work.traceable(), size=(width, height), rows=None), replace(self.how, samples=1)
+            *_, self._sparse = Tracer(what, how, self.renderer.workers, self.tracer.cancelled).passes()
+        film = self._sparse.on_film().reshape(height, width, -1).repeat(SPARSE, axis=0).repeat(SPARSE, axis=1)
         film = np.ascontiguousarray(film[: self.request.height, : self.request.width].reshape(-1, film.shape[2]))
-        return replace(self._picture(film, exposed, False, draft), samples=0)
+        return replace(self._picture(film, self._sparse, False, draft), samples=0)
 
     def picture(self, exposed: Exposed, done: bool, draft: Picture | None = None) -> Picture:
-        """The picture as far as it is exposed. draft : of the same, which shows the light that few samples tell."""
+        """The picture as far as it is exposed. draft : of the same, which shows the light that few samples find."""
         return self._picture(exposed.on_film(), exposed, done, None if done else draft)
 
     def _eased(self, draft: Picture, linear: np.ndarray, levels: int) -> np.ndarray:
@@ -128,27 +134,38 @@ class Refining:
         self._made: TracedPicture | None = None
 
     def pictures(
-        self, request: PictureRequest, cancelled: Callable[[], bool], every: float = 0.3, draft: Picture | None = None
+        self, drafts: Iterable[Picture], request: PictureRequest, cancelled: Callable[[], bool], every: float = 0.3
     ) -> Iterator[Picture]:
         """Better and better pictures; the last one is as good as was asked for. Raises Cancelled, CollageError.
 
-        every : seconds at least between two of them. draft : the complete one that they follow, which shows the light
-        that the first samples find. Without it the first is not shown before it has FIRST_SHOWN samples: it would have
-        more noise than the draft.
+        drafts : of the same picture, each better than the one before. As soon as one is as large as it and all maps are
+        read, traced light is seen on it; from then on none is shown without. every : seconds at least between two
+        traced pictures.
         """
+        making: TracedPicture | None = None
+        draft: Picture | None = None
+        for draft in drafts:
+            if making is None:
+                yield replace(draft, complete=False)
+                whole = draft.display.shape[:2] == (request.height, request.width)
+                if not whole or (self.renderer.images.reading and not draft.complete):
+                    continue
+                making = self._of(request, cancelled)
+            yield making.over(draft)
+        making = making or self._of(request, cancelled)
+        told = time.perf_counter()
+        for exposed, done in making.passes():
+            if done or time.perf_counter() >= told + every:
+                yield making.picture(exposed, done, draft)
+                told = time.perf_counter()
+
+    def _of(self, request: PictureRequest, cancelled: Callable[[], bool]) -> TracedPicture:
+        """The one that was left, if it is of this, or a new one."""
         making = self._made
         if making is None or making.request != request or making.stale:
             self._made = making = TracedPicture(self.renderer, request, cancelled)
         making.go_on(cancelled)
-        told = 0.0
-        if draft is not None and not making.tracer.exposed.samples:
-            yield making.glimpse(draft)
-            told = time.perf_counter()
-        for exposed, done in making.passes():
-            enough = draft is not None or exposed.samples >= FIRST_SHOWN
-            if done or (enough and time.perf_counter() >= told + every):
-                yield making.picture(exposed, done, draft)
-                told = time.perf_counter()
+        return making
 
 
 class Kept:

@@ -100,7 +100,7 @@ class Work:
         return self.renderer.surface(name, request.materials[name], request.material_folder, request.bench.loud, until)
 
     def again(self, name: str) -> Surface:
-        """The surface as it would be made now: the same one while nothing has changed."""
+        """The surface as it would be made now: of the same key while nothing has changed."""
         return self._surface(name)
 
     def _whole(self, name: str, surface: Surface) -> Surface:

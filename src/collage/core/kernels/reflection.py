@@ -305,37 +305,68 @@ def light_direction(lights, k, place, mirrored):
 
 
 @njit(**INLINE)
-def _solid_angle(a, b, c):
-    """Of the triangle between three directions, with a sign (A. van Oosterom and J. Strackee, 1983)."""
-    u, v = (b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2])
-    cross = u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
-    return F(2) * math.atan2(dot(a, cross), F(1) + dot(a, b) + dot(b, c) + dot(c, a))
-
-
-@njit(**INLINE)
-def _light_corner(lights, k, place, right, up):
-    """Direction from a place to a corner of a light; of a disc, of the square that is as large."""
+def _sides(lights, k, place):
+    """From a place to the middle of a light, and from there to two sides; of a disc, of the square that is as large."""
+    right = (lights[k, RIGHT], lights[k, RIGHT + 1], lights[k, RIGHT + 2])
+    up = (lights[k, UP], lights[k, UP + 1], lights[k, UP + 2])
     if lights[k, KIND] != F(DISTANT):
-        return _corner(lights, k, place, right, up)
-    right, up = right * F(0.8862269), up * F(0.8862269)
-    return unit(
-        right * lights[k, RIGHT] + up * lights[k, UP] - lights[k, DIRECTION],
-        right * lights[k, RIGHT + 1] + up * lights[k, UP + 1] - lights[k, DIRECTION + 1],
-        right * lights[k, RIGHT + 2] + up * lights[k, UP + 2] - lights[k, DIRECTION + 2],
+        x, y, z = lights[k, CENTRE] - place[0], lights[k, CENTRE + 1] - place[1], lights[k, CENTRE + 2] - place[2]
+        return (x, y, z), right, up
+    square = F(0.8862269)
+    right, up = (
+        (right[0] * square, right[1] * square, right[2] * square),
+        (up[0] * square, up[1] * square, up[2] * square),
     )
+    return (-lights[k, DIRECTION], -lights[k, DIRECTION + 1], -lights[k, DIRECTION + 2]), right, up
+
+
+class _Mirror(NamedTuple):
+    """A rough mirror: the two directions of its frame, each over the slope there, its normal, the eye, and that among
+    microfacets that are as if round."""
+
+    narrowed: tuple
+    normal: tuple
+    eye: tuple
+    round_eye: tuple
 
 
 @njit(**INLINE)
-def _as_if_round(frame, normal, slopes, eye, round_eye, way):
+def _as_if_round(mirror, way):
     """Where a direction is mirrored from if the slopes of all microfacets are divided by those of GGX.
 
     The normals that the eye sees are then those of a ball, and what they mirror is even over a cap of directions
     (J. Dupuy and A. Benyoub, Sampling Visible GGX Normals with Spherical Caps, 2023).
     """
-    half = unit(way[0] + eye[0], way[1] + eye[1], way[2] + eye[2])
-    half = unit(dot(frame[0], half) / slopes[0], dot(frame[1], half) / slopes[1], dot(normal, half))
+    eye, narrowed, round_eye = mirror.eye, mirror.narrowed, mirror.round_eye
+    half = way[0] + eye[0], way[1] + eye[1], way[2] + eye[2]
+    half = unit(dot(narrowed[0], half), dot(narrowed[1], half), dot(mirror.normal, half))
     c = F(2) * dot(round_eye, half)
     return c * half[0] - round_eye[0], c * half[1] - round_eye[1], c * half[2] - round_eye[2]
+
+
+@njit(**INLINE)
+def _side(mirror, sides, across, along):
+    """The same for a place of a light: -1 to 1 across and along it."""
+    middle, right, up = sides
+    x, y = middle[0] + across * right[0] + along * up[0], middle[1] + across * right[1] + along * up[1]
+    return _as_if_round(mirror, unit(x, y, middle[2] + across * right[2] + along * up[2]))
+
+
+@njit(**INLINE)
+def _half_angle(a, b, c):
+    """Half the solid angle of the triangle between three directions, with a sign, as the angle of a vector (x, y)
+    (A. van Oosterom and J. Strackee, The Solid Angle of a Plane Triangle, 1983)."""
+    u, v = (b[0] - a[0], b[1] - a[1], b[2] - a[2]), (c[0] - a[0], c[1] - a[1], c[2] - a[2])
+    cross = u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
+    return F(1) + dot(a, b) + dot(b, c) + dot(c, a), dot(a, cross)
+
+
+@njit(**INLINE)
+def _half_angles(a, b, c, d):
+    """Half the solid angles of the triangles a b c and a c d together, which is less than half a turn."""
+    x, y = _half_angle(a, b, c)
+    u, v = _half_angle(a, c, d)
+    return math.atan2(x * v + y * u, x * u - y * v)  # multiplied as complex numbers, vectors add their angles
 
 
 @njit(**INLINE)
@@ -345,19 +376,19 @@ def mirrored_share(lights, k, place, normal, frame, slopes, eye, toward):
     toward : to the point of the light that lies nearest to the mirrored ray. Around it the light is eight triangles:
     all of it may be more than half of the directions that are mirrored, and its sides are bent among them.
     """
-    up = unit(dot(frame[0], eye) * slopes[0], dot(frame[1], eye) * slopes[1], max(dot(normal, eye), F(0.02)))
-    middle = _as_if_round(frame, normal, slopes, eye, up, toward)
-    before = _as_if_round(frame, normal, slopes, eye, up, _light_corner(lights, k, place, F(1), F(1)))
-    seen = F(0)
-    for at in range(8):
-        step = (at + 1) % 8  # around the edge, by halves of its sides
-        across = F(1) if (step < 1) | (step > 5) else (F(-1) if (step > 1) & (step < 5) else F(0))
-        along = F(1) if step < 3 else (F(-1) if (step > 3) & (step < 7) else F(0))
-        place_there = _light_corner(lights, k, place, across, along)
-        after = _as_if_round(frame, normal, slopes, eye, up, place_there)
-        seen += _solid_angle(middle, before, after)
-        before = after
-    return min(abs(seen) / (F(2) * PI * (F(1) + up[2])), F(1))
+    one, none = F(1), F(0)
+    round_eye = unit(dot(frame[0], eye) * slopes[0], dot(frame[1], eye) * slopes[1], max(dot(normal, eye), F(0.02)))
+    t, b, x, y = frame[0], frame[1], one / slopes[0], one / slopes[1]
+    narrowed = (t[0] * x, t[1] * x, t[2] * x), (b[0] * y, b[1] * y, b[2] * y)
+    mirror, sides = _Mirror(narrowed, normal, eye, round_eye), _sides(lights, k, place)
+    middle, first = _as_if_round(mirror, toward), _side(mirror, sides, one, one)
+    second, third = _side(mirror, sides, -one, one), _side(mirror, sides, -one, -one)
+    fourth = _side(mirror, sides, one, -one)
+    half = _half_angles(middle, first, _side(mirror, sides, none, one), second)
+    half += _half_angles(middle, second, _side(mirror, sides, -one, none), third)
+    half += _half_angles(middle, third, _side(mirror, sides, none, -one), fourth)
+    half += _half_angles(middle, fourth, _side(mirror, sides, one, none), first)
+    return min(abs(half) / (PI * (one + round_eye[2])), one)
 
 
 @njit(**INLINE)

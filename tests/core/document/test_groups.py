@@ -19,7 +19,7 @@ from collage.core.document.groups import (
     unbundle,
 )
 from collage.core.document.materialx import parse_document, validate, write_document
-from collage.core.document.model import Wire
+from collage.core.document.model import Card, Wire, inside, replaced_inside
 from collage.core.nodes.wiring import output_type
 from networks import network, numbers, same
 
@@ -111,3 +111,26 @@ def test_cards_come_back_around_the_place_of_their_group(library) -> None:
         low, high = min(place[axis] for place in places), max(place[axis] for place in places)
         assert (low + high) / 2 == pytest.approx(middle, abs=1e-3)
         assert high - low == pytest.approx(max(p[axis] for p in inside) - min(p[axis] for p in inside), abs=1e-3)
+
+
+def test_a_card_that_is_put_into_a_group_bears_the_name_of_none_of_its_inputs(library) -> None:
+    """In a file both stand side by side: the group could not be saved."""
+    grouped, group = bundle(network(), ("noise",), partial(output_type, library))
+    taken = sorted(grouped.cards[group].inputs)
+    assert taken
+    path = (group,)
+    for name in taken:
+        within = inside(grouped, path)
+        fresh = within.free_name(name)
+        assert fresh != name
+        with pytest.raises(CollageError, match="has an input named"):
+            edits.add_card(within, Card(name, "constant", "float"))
+        with pytest.raises(CollageError, match="has an input named"):
+            edits.rename_card(within, "noise", name)
+        grouped = replaced_inside(grouped, path, edits.add_card(within, Card(fresh, "constant", "float")))
+    again = parse_document(write_document(grouped).encode())
+    assert sorted(again.cards[group].inputs) == taken
+    assert set(again.cards[group].network.cards) == set(inside(grouped, path).cards)
+    assert validate(again) == []
+    freed = inside(again.with_card(hide_input(again.cards[group], taken[0])), path)
+    assert freed.free_name(taken[0]) == taken[0]

@@ -12,9 +12,16 @@ from collage.core.document.model import CONVERT, MUTE, SKIP, Card, Input, Networ
 
 def add_card(network: Network, card: Card) -> Network:
     """Puts a card in. Its name must be free (see Network.free_name)."""
-    if card.name in network.cards:
-        raise CollageError(f"There is already a card named “{card.name}”.", about=card.name)
+    _check_free(network, card.name)
     return network.with_card(card)
+
+
+def _check_free(network: Network, name: str) -> None:
+    """Raises CollageError for a name that a card bears, or an input of the group around."""
+    if name in network.cards:
+        raise CollageError(f"There is already a card named “{name}”.", about=name)
+    if name in network.taken:
+        raise CollageError(f"The group has an input named “{name}”.", about=name, remedy="Choose another name.")
 
 
 def _card(network: Network, name: str) -> Card:
@@ -126,8 +133,7 @@ def rename_card(network: Network, old: str, new: str) -> Network:
     card = _card(network, old)
     if new == old:
         return network
-    if new in network.cards:
-        raise CollageError(f"There is already a card named “{new}”.", about=new)
+    _check_free(network, new)
 
     def follow(one: Input) -> Input:
         return replace(one, wire=replace(one.wire, card=new)) if one.wire and one.wire.card == old else one

@@ -110,6 +110,9 @@ class Card:
 
     def __post_init__(self) -> None:
         _clean_attributes(self)
+        names = frozenset(self.inputs)
+        if self.network is not None and self.network.taken != names:
+            object.__setattr__(self, "network", replace(self.network, taken=names))
 
     @property
     def position(self) -> tuple[float, float]:
@@ -164,6 +167,8 @@ class Network:
     outputs: Mapping[str, Output] = field(default_factory=dict)
     attributes: Mapping[str, str] = field(default_factory=dict)
     kept: tuple[Element, ...] = ()
+    taken: frozenset[str] = field(default=frozenset(), compare=False, repr=False)
+    """Inside a group, the names of its inputs: in a file they stand beside the cards, which must have others."""
 
     def with_card(self, card: Card) -> Network:
         """The network with this card put in, or put in the place of the one with its name."""
@@ -210,7 +215,7 @@ class Network:
 
     def free_name(self, wanted: str) -> str:
         """`wanted`, or the first of wanted2, wanted3 ... that no card, input or output bears."""
-        taken = self.cards.keys() | self.inputs.keys() | self.outputs.keys() | {e.name for e in self.kept}
+        taken = self.taken | self.cards.keys() | self.inputs.keys() | self.outputs.keys() | {e.name for e in self.kept}
         if wanted not in taken:
             return wanted
         stem = wanted.rstrip("0123456789") or wanted

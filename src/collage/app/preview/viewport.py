@@ -9,6 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from itertools import chain
 from typing import Literal
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt, QTimer, Signal
@@ -178,16 +179,25 @@ class Viewport(QWidget):
         request, renderer, tracing = self.request(), self.renderer, self.traced
         if request is None:
             return
+        before = self._of_the_same(request)
 
         def work(overtaken: Callable[[], bool]) -> Iterator[Answer]:
             pictures = renderer.stages(request, cancelled=overtaken)
             if request.lit and tracing is not None:
                 wanted = replace(request, quality="traced", tracing=tracing)
-                pictures = self._refining.pictures(pictures, wanted, overtaken)
+                pictures = self._refining.pictures(chain(before, pictures), wanted, overtaken)
             for picture in pictures:
                 yield request, picture, to_image(picture.on_black)
 
         self.work.ask(work)
+
+    def _of_the_same(self, request: PictureRequest) -> list[Picture]:
+        """The picture on the screen, if a moving hand has just seen it of this."""
+        picture, shown = self.picture, self.shown
+        if picture is None or shown is None or shown.quality != "coarse":
+            return []
+        same = replace(request, width=shown.width, height=shown.height, quality="coarse")
+        return [picture] if shown == same else []
 
     def show_kept(self, image: QImage) -> None:
         """Shows a picture of before until the complete one is there, or until something changes."""

@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import replace
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from collage.core.render.eased import eased, levels_of
 from collage.core.render.film import developed
 from collage.core.render.host import Host
 from collage.core.render.layers import layers_of_picture
-from collage.core.render.lighting import COMPLETE
+from collage.core.render.lighting import COMPLETE, View
 from collage.core.render.request import Picture, PictureRequest, uncovered
 from collage.core.render.traced import Exposed, Tracer
 from collage.core.render.work import Work
@@ -41,9 +42,15 @@ class TracedPicture:
         self.work = Work(renderer, request, reliefs, COMPLETE, cancelled)
         self.tracer = Tracer(self.work.traceable(occlusion=layers), self.how, renderer.workers, cancelled)
         self._environment = renderer.caches.environment_key(request.bench, request.folder)
-        picked = request.width * request.height <= MOST_PICKED
-        self.view = renderer.view(request, reliefs, (0.0, 0.0), cancelled) if picked else None
-        self._sparse: Exposed | None = None
+        self._sparse: np.ndarray | None = None
+
+    @cached_property
+    def view(self) -> View | None:
+        """The samples of its pixels; None where it is too large to pick in. Raises Cancelled."""
+        request, work = self.request, self.work
+        if request.width * request.height > MOST_PICKED:
+            return None
+        return self.renderer.view(request, work.reliefs, (0.0, 0.0), self.tracer.cancelled)
 
     @property
     def stale(self) -> bool:
@@ -81,17 +88,39 @@ class TracedPicture:
     def over(self, draft: Picture) -> Picture:
         """A draft of the same with the light that paths have found by now; before any sample, see `glimpse`."""
         exposed = self.tracer.exposed
-        return self.picture(exposed, False, draft) if exposed.samples else self.glimpse(draft)
+        whole = draft.display.shape[:2] == (self.request.height, self.request.width)
+        return self.picture(exposed, False, draft) if exposed.samples and whole else self.glimpse(draft)
 
     def glimpse(self, draft: Picture) -> Picture:
         """A draft with the light that one path for every SPARSE x SPARSE pixels finds."""
-        width, height = (-(-side // SPARSE) for side in self.request.size)
+        film = self._sparse_film()
+        if draft.display.shape[:2] == (self.request.height, self.request.width):
+            return self._picture(film, Exposed(0), False, draft)
+        return self._on_small(film, draft)
+
+    def _sparse_film(self) -> np.ndarray:
+        """(pixels, 4), see Exposed.on_film, of few paths."""
         if self._sparse is None:
+            width, height = (-(-side // SPARSE) for side in self.request.size)
             what, how = replace(self.work.traceable(), size=(width, height), rows=None), replace(self.how, samples=1)
-            *_, self._sparse = Tracer(what, how, self.renderer.workers, self.tracer.cancelled).passes()
-        film = self._sparse.on_film().reshape(height, width, -1).repeat(SPARSE, axis=0).repeat(SPARSE, axis=1)
-        film = np.ascontiguousarray(film[: self.request.height, : self.request.width].reshape(-1, film.shape[2]))
-        return replace(self._picture(film, self._sparse, False, draft), samples=0)
+            *_, exposed = Tracer(what, how, self.renderer.workers, self.tracer.cancelled).passes()
+            film = exposed.on_film().reshape(height, width, -1).repeat(SPARSE, axis=0).repeat(SPARSE, axis=1)
+            film = film[: self.request.height, : self.request.width]
+            self._sparse = np.ascontiguousarray(film.reshape(-1, film.shape[2]))
+        return self._sparse
+
+    def _on_small(self, film: np.ndarray, draft: Picture) -> Picture:
+        """A smaller draft with the light of a film: what a moving hand has just seen needs no rays from the eye."""
+        shape, (height, width) = (self.request.height, self.request.width), draft.display.shape[:2]
+        rows, columns = (
+            (2 * np.arange(few) + 1) * many // (2 * few) for few, many in zip((height, width), shape, strict=True)
+        )
+        light = self.work.backdrop.under(film).reshape(*shape, 3)[rows[:, None], columns]
+        normal = np.zeros_like(light)
+        linear = eased(draft.linear, light, draft.objects, normal, levels_of(1), self.renderer.workers)
+        alpha = None if draft.alpha is None else draft.alpha.reshape(-1)
+        display = developed(self.request, uncovered(linear.reshape(-1, 3), alpha), self.renderer.workers)
+        return replace(draft, display=display.reshape(height, width, 3), linear=linear, complete=False)
 
     def picture(self, exposed: Exposed, done: bool, draft: Picture | None = None) -> Picture:
         """The picture as far as it is exposed. draft : of the same, which shows the light that few samples find."""
@@ -108,7 +137,7 @@ class TracedPicture:
         work.note_broken_tiles()
         shape = (request.height, request.width, 3)
         linear, alpha = work.backdrop.under(film).reshape(shape), work.backdrop.alpha(film)
-        levels = levels_of(exposed.samples)
+        levels = levels_of(max(exposed.samples, 1))
         if draft is not None and levels and draft.linear.shape == shape and self.view is not None:
             linear = self._eased(draft, linear, levels)
         if self.how.denoised and done:
@@ -138,19 +167,16 @@ class Refining:
     ) -> Iterator[Picture]:
         """Better and better pictures; the last one is as good as was asked for. Raises Cancelled, CollageError.
 
-        drafts : of the same picture, each better than the one before. As soon as one is as large as it and all maps are
-        read, traced light is seen on it; from then on none is shown without. every : seconds at least between two
-        traced pictures.
+        drafts : of the same picture, each better than the one before; the first may be smaller. As soon as all maps are
+        read, they are shown with traced light. every : seconds at least between two traced pictures.
         """
         making: TracedPicture | None = None
         draft: Picture | None = None
         for draft in drafts:
-            if making is None:
-                yield replace(draft, complete=False)
-                whole = draft.display.shape[:2] == (request.height, request.width)
-                if not whole or (self.renderer.images.reading and not draft.complete):
-                    continue
-                making = self._of(request, cancelled)
+            if self.renderer.images.reading and not draft.complete:
+                yield draft
+                continue
+            making = making or self._of(request, cancelled)
             yield making.over(draft)
         making = making or self._of(request, cancelled)
         told = time.perf_counter()

@@ -62,6 +62,26 @@ def test_at_rest_the_picture_is_traced_to_its_last_sample(window, judge) -> None
     assert view.picture.samples == FEW.samples
 
 
+def test_at_rest_what_the_hand_has_seen_has_traced_light_before_the_whole_picture(window, judge) -> None:
+    view, shown = judge.view, []
+    view.shown_changed.connect(lambda: shown.append((view.shown.quality, view.picture)))
+    view.look(view.camera.model_copy(update={"turn": view.camera.turn + 9}))
+    assert settle(window)
+    moved = max(at for at, (quality, _) in enumerate(shown) if quality == "coarse")
+    seen, first, second = (picture for _, picture in shown[moved : moved + 3])
+    assert seen.linear.shape == first.linear.shape
+    assert np.array_equal(seen.objects, first.objects)
+    assert not np.array_equal(seen.linear, first.linear)
+    assert not first.complete
+    height, width = second.linear.shape[:2]
+    assert (width, height) == view.full_size()
+    assert second.samples == 0
+    assert [picture.samples for _, picture in shown[moved + 1 :]][-1] == FEW.samples
+    exact = view.picture.linear[view.picture.objects >= 0].mean()
+    assert second.linear[second.objects >= 0].mean() == pytest.approx(exact, rel=0.05)
+    assert first.linear[first.objects >= 0].mean() == pytest.approx(exact, rel=0.08)
+
+
 def test_whoever_comes_back_finds_the_finished_picture(window, judge) -> None:
     window.go_to(1)
     window.go_to(3)

@@ -27,13 +27,14 @@ JUMP = F(0.25)  # between what two neighbouring rays find, from which on an edge
 ENDS = 2  # rays with but one like them beside them that make nothing slim: a wedge of sky ends in such
 
 
-@njit(types.void(IN2, WHOLE2, i4, i4, OUT_WHOLE1, OUT_WHOLE2, OUT_WHOLE1), **LOOP)
-def find_edges(values, sides, inner, most, like, which, number):
+@njit(types.void(IN2, WHOLE2, i4, i4, OUT_WHOLE1, OUT_WHOLE2, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT2), **LOOP)
+def find_edges(values, sides, inner, most, like, which, number, low, high, before, behind):
     """Pairs of neighbouring rays between which an edge lies.
 
     values : (n, k), what rays have found. sides : (s, 2), pairs of neighbours; the first `inner` rays have neighbours
     all around. like : (k,), room. which : (n, s), the pairs of each point; number : (n,), how many, or -1 where there
     are more than `most` of them, or where something is so slim that single rays, or rows of them, have met it.
+    low to behind : see `between` and `narrow`, filled for these pairs.
     """
     for i in range(len(values)):
         like[:] = 0
@@ -42,6 +43,7 @@ def find_edges(values, sides, inner, most, like, which, number):
             a, b = sides[s, 0], sides[s, 1]
             if abs(values[i, a] - values[i, b]) > JUMP:
                 which[i, found] = s
+                low[i, s], high[i, s], before[i, s], behind[i, s] = F(0), F(1), values[i, a], values[i, b]
                 found += 1
             else:
                 like[a] += 1

@@ -94,11 +94,9 @@ def closed_by_edges(rays: Rays, normal: Array, count: int, fade: np.float32) -> 
     def read(cut: slice) -> Array:
         values = rays.found(cut, normal, over.places, fade)
         which, number = np.empty((len(values), len(over.sides)), np.int32), np.empty(len(values), np.int32)
+        known = tuple(np.empty((4, *which.shape), np.float32))
         like = np.empty(first, np.int32)
-        k.find_edges(values, over.sides, over.inner, count - first, like, which, number)
-        ends = np.zeros(which.shape, np.float32), np.ones(which.shape, np.float32)
-        a, b = (np.ascontiguousarray(values[:, over.sides[:, end]]) for end in range(2))
-        known = *ends, a, b
+        k.find_edges(values, over.sides, over.inner, count - first, like, which, number, *known)
         _narrow(rays, normal, cut, over, (which, number), count - first, known, fade)
         out = np.empty(len(values), np.float32)
         k.closed_between(
@@ -116,7 +114,7 @@ def closed_by_edges(rays: Rays, normal: Array, count: int, fade: np.float32) -> 
 
 def _narrow(
     rays: Rays, normal: Array, cut: slice, over: Net, edges: tuple[Array, Array], most: int,
-    known: tuple[Array, Array, Array, Array], fade: np.float32,
+    known: tuple[Array, ...], fade: np.float32,
 ) -> None:  # fmt: skip
     """Sends up to `most` rays a point towards its edges, and notes between which shares of their sides these lie."""
     which, number = edges

@@ -170,9 +170,14 @@ def _face_vectors(positions: np.ndarray, triangles: np.ndarray) -> np.ndarray:
     return np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
 
 
+def lengths(vectors: np.ndarray) -> np.ndarray:
+    """(...,) of vectors (..., 3)."""
+    return np.asarray(np.sqrt(np.einsum("...i,...i->...", vectors, vectors)))
+
+
 def unit(vectors: np.ndarray) -> np.ndarray:
     """Vectors (..., 3) of length 1; those of no length stay."""
-    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
+    length = lengths(vectors)[..., None]
     return vectors / np.where(length == 0, 1, length)
 
 

@@ -17,7 +17,7 @@ from collage.core.document.materials import DISPLACEMENT, material_card
 from collage.core.document.model import Card, Network
 from collage.core.evaluate.plan import CardInput
 from collage.core.evaluate.run import Workers, never
-from collage.core.geometry.mesh import unit
+from collage.core.geometry.mesh import lengths, unit
 from collage.core.geometry.points import Points
 from collage.core.geometry.refine import in_triangles, refined
 from collage.core.geometry.subdivide import Cage, sum_by
@@ -107,7 +107,7 @@ def _refined(
     for _ in range(rounds):
         start, end = cage.vertex[cage.of_edge], cage.vertex[cage.following[cage.of_edge]]
         fresh = np.maximum(start, end) >= tested  # the others were even enough
-        length = np.linalg.norm(cage.positions[start] - cage.positions[end], axis=1)
+        length = lengths(cage.positions[start] - cage.positions[end])
         size = pixel.at((cage.positions[start] + cage.positions[end]) / 2) if pixel else None
         shortest = np.maximum(SHORTEST * mover.reach, (mover.item.division.detail or 0) / 2)
         fresh &= length > (shortest if size is None else np.maximum(shortest, size))
@@ -115,7 +115,7 @@ def _refined(
         corner = corner[fresh[cage.edge[corner]]]
         middle = mover.mean(found, _at_middles(cage, ways, corner), cage.edge[corner], cage.edges)
         bent = bends.of_edges(cage, start, end)
-        error = np.linalg.norm(middle + bent - (offsets[start] + offsets[end]) / 2, axis=1)
+        error = lengths(middle + bent - (offsets[start] + offsets[end]) / 2)
         even = np.maximum(EVEN * float(np.linalg.norm(np.ptp(offsets, axis=0))), ROUND * mover.reach)
         even = even if size is None else SHOWN * size
         marked = fresh & (error > even)
@@ -213,9 +213,11 @@ class _Mover:
 
     def mean(self, found: Fine, places: _Places, number: np.ndarray, count: int) -> np.ndarray:
         """(count, 3): how far places with the same number (n,) go in the mean; those that stay do not count."""
-        moves = np.array([one is not None for one in self.moving])[self.region(places.source)]
-        total = sum_by(number[moves], self.offsets(found, places)[moves], count)
-        return total / np.maximum(np.bincount(number[moves], minlength=count), 1)[:, None]
+        offsets, moves = self.offsets(found, places), np.array([one is not None for one in self.moving])
+        if not moves.all():
+            here = moves[self.region(places.source)]
+            number, offsets = number[here], offsets[here]
+        return sum_by(number, offsets, count) / np.maximum(np.bincount(number, minlength=count), 1)[:, None]
 
 
 LOOKS, SPREAD = 64, 0.25  # samples for broad forms, and how far they spread, in finest forms
@@ -293,8 +295,7 @@ def _tell_missed(found: Fine, offsets: np.ndarray, mover: _Mover) -> None:
         cage.values[corners].mean(axis=1), cage.source[corners[:, 0]],
     )  # fmt: skip
     offset = mover.offsets(found, middle)
-    error = np.linalg.norm(offsets[vertex].mean(axis=1) - offset, axis=1)
-    spread = np.linalg.norm(offset - offset.mean(axis=0), axis=1)
+    error, spread = lengths(offsets[vertex].mean(axis=1) - offset), lengths(offset - offset.mean(axis=0))
     rounding = 1e-5 * float(np.abs(offset).max(initial=0))
     if np.sqrt((error**2).mean()) > MISSED * np.sqrt((spread**2).mean()) + rounding:
         mover.told.append("Its displacement is finer than its faces: raise Subdivision for outline and shadows.")
@@ -359,7 +360,7 @@ def _offsets(
         world = points.normal * height
     else:
         world = points.tangent * height[:1] + points.bitangent * height[1:2] + points.normal * height[2:3]
-    length = np.linalg.norm(world, axis=0)
+    length = lengths(world.T)
     if (length > reach).any():
         told.append("Displacement of more than the object's own size is cut off there: set a smaller scale.")
         world = world * np.minimum(1, reach / np.maximum(length, 1e-12))

@@ -227,8 +227,7 @@ class Renderer:
         """A small picture of what is displaced as finely as in the whole one, if it would be."""
         width, height = (max(round(SMALL * side), 1) for side in request.size)
         small = replace(request, quality="coarse", width=width, height=height)
-        if self.reliefs.keys(small) == reliefs.keys:
-            self.caches.scene(request.bench, request.geometry_key, reliefs.objects)  # the one that all will be seen in
+        if self.reliefs.keys(small) == reliefs.keys:  # its rays take the trees of what stays, as in motion
             yield replace(next(self._stages(small, cancelled, False)), complete=False)
 
     def _staged(self, request: PictureRequest, view: View, work: Work, begin: float) -> Picture:

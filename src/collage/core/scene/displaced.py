@@ -102,7 +102,8 @@ def fine_of(cage: Cage, mesh: Mesh, smoothed: bool) -> Fine:
     """A divided mesh with what moving it needs. smoothed : whether its surface is another one than the mesh's."""
     normals, count = unit(cage.values[:, -3:]), len(cage.positions)
     hard = np.zeros(count, bool)
-    hard[cage.vertex[(normals * normals[cage.first[cage.vertex]]).sum(axis=1) < HARD]] = True
+    alike = np.einsum("ij,ij->i", normals, normals.take(cage.first[cage.vertex], axis=0))
+    hard[cage.vertex[alike < HARD]] = True
     at = np.flatnonzero(hard[cage.vertex])
     one = cage.vertex.astype(int)
     one[at] = count + numbered(cage.vertex[at], *np.rint(normals[at].T * 64).astype(int))
@@ -128,12 +129,13 @@ def moved(found: Fine, offsets: np.ndarray, key: str) -> Displaced:
     cage, base = found.cage, found.base
     places = cage.positions + offsets
     triangles, corners = cage.vertex[found.triangles], found.triangles.ravel()
-    normals = _normals(cage, found.triangles, places, found.one, found.normals)[corners]
+    normals = _normals(cage, found.triangles, places, found.one, found.normals).take(corners, axis=0)
     source = cage.source[found.triangles[:, 0]].astype(np.int32)
-    values, width = cage.values[corners].astype(np.float32), 2 * len(base.uv)
+    width = 2 * len(base.uv)
+    values = cage.values[:, : width + 4 * len(base.colours)].astype(np.float32).take(corners, axis=0)
     uv = {name: values[:, 2 * at : 2 * at + 2] for at, name in enumerate(base.uv)}
     colours = {name: values[:, width + 4 * at : width + 4 * at + 4] for at, name in enumerate(base.colours)}
     part, piece, slot = (ids[source] for ids in base.ids)
     mesh = Mesh(places, triangles, normals, uv, part, piece, slot, base.part_names, base.slot_names, None, colours)
-    rest = found.normals[corners].astype(np.float32)
+    rest = found.normals.astype(np.float32).take(corners, axis=0)
     return Displaced(mesh, cage.positions.astype(np.float32), rest, source, key)

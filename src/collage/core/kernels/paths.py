@@ -60,6 +60,8 @@ SAFE_BOUNCES = 3  # before paths that carry little end by lot
 PAIRS = 6  # of numbers that a bounce draws
 LENS = 1 << 20  # the pair of numbers for the place in the lens
 WANDERING = 1 << 21  # the first one for ways below surfaces
+LOOKS = 2  # for light, from the first surface that the eye sees: what is known there is dear, and rays are not
+LOOKING = 3 << 20  # the first pair of numbers for all but the first of them
 MOST_STEPS = 512  # of a path below a surface
 LITTLE = F(0.1)  # carried, below which paths there end by lot
 
@@ -154,7 +156,7 @@ def meet(
         if met:
             paths[p.WIDTH, j] += length * paths[p.WIDENING, j]
         carried, density, at = _carried(paths, j), paths[p.DENSITY, j], pixel[j]
-        brightest = F(1e30) if bounce <= 1 else settings[p.BRIGHTEST]
+        brightest, looks = F(1e30) if bounce <= 1 else settings[p.BRIGHTEST], F(LOOKS if bounce == 1 else 1)
         way = (ways[j, 0], ways[j, 1], ways[j, 2])
         origin = (origins[j, 0], origins[j, 1], origins[j, 2])
         if density == F(p.FROM_EYE):
@@ -170,12 +172,12 @@ def meet(
             if seen:
                 weight = radiance_of
                 if density > F(0):
-                    weight *= power(density, likely * shares[k])
+                    weight *= power(density, likely * shares[k] * looks)
                 colour = (lights[k, COLOUR] * weight, lights[k, COLOUR + 1] * weight, lights[k, COLOUR + 2] * weight)
                 _add(radiance, at, carried, colour, brightest)
         if (not met) & (settings[p.STRENGTH] > F(0)):
             light, likely = looked_up(sky, way)
-            weight = F(1) if density < F(0) else power(density, likely)
+            weight = F(1) if density < F(0) else power(density, likely * looks)
             _add(radiance, at, carried, (light[0] * weight, light[1] * weight, light[2] * weight), brightest)
 
 
@@ -236,9 +238,11 @@ def _leave(origins, ways, paths, alive, j, place, hit, drawn, lot):
 
 
 @njit(**INLINE)
-def _looked_for(hit, from_below, alone, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count):
-    """Notes a ray from a surface that looks for light. from_below : whether the path comes out of what lies below.
-    alone : whether the path itself finds no light."""
+def _looked_for(
+    hit, from_below, alone, way, far, light, likely, divided, looks, carried, place, j, shadows, shadow_of, count
+):  # fmt: skip
+    """Notes one of so many rays from a surface that look for light. from_below : whether the path comes out of what
+    lies below. alone : whether the path itself finds no light."""
     if not likely > F(0):
         return count
     own = hit.point.own_normal
@@ -247,7 +251,7 @@ def _looked_for(hit, from_below, alone, way, far, light, likely, divided, carrie
         sent = (density, density, density)
     else:
         sent, density = reflected(hit, way)
-    share = (F(1) if alone else power(likely, density)) / divided
+    share = (F(1) if alone else power(likely * looks, density)) / (divided * looks)
     r, g, b = carried[0] * sent[0], carried[1] * sent[1], carried[2] * sent[2]
     r, g, b = r * light[0] * share, g * light[1] * share, b * light[2] * share
     if not r + g + b > F(0):
@@ -446,6 +450,32 @@ def _parted(hit, more, i):
     return entering, under, Hit(hit.surface, r, hit.point, hit.layers, hit.body, left, hit.facets, hit.coat)
 
 
+@njit(**INLINE)
+def _look_for_light(
+    hit, from_below, alone, sky, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
+):  # fmt: skip
+    """Notes rays from a surface to the environment and to a light; see `_looked_for`."""
+    looks = LOOKS if bounce == 0 else 1
+    for look in range(looks):
+        of_sky, of_light, of_which = _pair(drawn, 2), _pair(drawn, 3), _pair(drawn, 4)[0]
+        if look > 0:
+            more = Drawn(drawn.pixel, drawn.sample, LOOKING + 3 * look, drawn.seed)
+            of_sky, of_light, of_which = _pair(more, 0), _pair(more, 1), _pair(more, 2)[0]
+        if sky.settings[p.STRENGTH] > F(0):
+            way, light, likely = toward_environment(sky, of_sky)
+            count = _looked_for(
+                hit, from_below, alone, way, F(0), light, likely, likely, F(looks), carried, place, j, shadows,
+                shadow_of, count,
+            )  # fmt: skip
+        if lights.shape[0] > 0:
+            way, far, light, likely, divided = toward_light(lights, shares, place, of_light, of_which)
+            count = _looked_for(
+                hit, from_below, alone, way, far, light, likely, divided, F(looks), carried, place, j, shadows,
+                shadow_of, count,
+            )  # fmt: skip
+    return count
+
+
 @njit(
     i4(
         IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN3, IN1, IN2,
@@ -465,7 +495,8 @@ def scatter(
     numbers drawn. lights : (k, COLUMNS),
     shares : (k,) how often each is looked at. picture to settings : see kernels.emitters. table : see render.energy.
     r : (REFLECTED, 3), room. radiance : (3, pixels), to which surfaces that glow are added. shadows : (2 m, 10) origin,
-    way, distance (0 for any) and light of the rays that look for light; shadow_of : (2 m,) their paths.
+    way, distance (0 for any) and light of the rays that look for light; shadow_of : (2 m,) their paths; LOOKS times as
+    many at the first surface.
     alone : whether paths end here.
     """
     count = 0
@@ -498,17 +529,9 @@ def scatter(
             _add(radiance, pixel[j], carried, glow, brightest)
         if (more[p.WALKS, i] > F(0)) & (not from_below):
             entering, under, hit = _parted(hit, more, i)
-        if settings[p.STRENGTH] > F(0):
-            way, light, likely = toward_environment(sky, _pair(drawn, 2))
-            count = _looked_for(
-                hit, from_below, alone, way, F(0), light, likely, likely, carried, place, j, shadows, shadow_of, count
-            )
-        if lights.shape[0] > 0:
-            which = _pair(drawn, 4)[0]
-            way, far, light, likely, divided = toward_light(lights, shares, place, _pair(drawn, 3), which)
-            count = _looked_for(
-                hit, from_below, alone, way, far, light, likely, divided, carried, place, j, shadows, shadow_of, count
-            )
+        count = _look_for_light(
+            hit, from_below, alone, sky, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
+        )
         if bounce >= SAFE_BOUNCES:
             keep = min(max(carried[0], max(carried[1], carried[2])), F(0.95))
             if _pair(drawn, 5)[0] >= keep:

@@ -352,7 +352,8 @@ class _Block:
         """Lets paths look for light and go on. caught : whether only the shadows that fall there are shown."""
         tracer, count = self.tracer, len(of)
         origins, ways, paths, alive, pixel = state
-        shadows, shadow_of = np.empty((2 * count, 10), np.float32), np.empty(2 * count, np.int32)
+        most = 2 * count * (k.LOOKS if bounce == 0 else 1)
+        shadows, shadow_of = np.empty((most, 10), np.float32), np.empty(most, np.int32)
         room = np.empty((packed.REFLECTED, 3), np.float32)
         of = np.ascontiguousarray(of, np.int32)
         carried = paths[p.CARRIED, of]

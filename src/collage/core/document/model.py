@@ -110,9 +110,8 @@ class Card:
 
     def __post_init__(self) -> None:
         _clean_attributes(self)
-        names = frozenset(self.inputs)
-        if self.network is not None and self.network.taken != names:
-            object.__setattr__(self, "network", replace(self.network, taken=names))
+        if self.network is not None and self.network.taken != self.inputs.keys():
+            object.__setattr__(self, "network", replace(self.network, taken=frozenset(self.inputs)))
 
     @property
     def position(self) -> tuple[float, float]:

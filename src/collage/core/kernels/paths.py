@@ -457,18 +457,17 @@ def _look_for_light(
     """Notes rays from a surface to the environment and to a light; see `_looked_for`."""
     looks = LOOKS if bounce == 0 else 1
     for look in range(looks):
-        of_sky, of_light, of_which = _pair(drawn, 2), _pair(drawn, 3), _pair(drawn, 4)[0]
-        if look > 0:
-            more = Drawn(drawn.pixel, drawn.sample, LOOKING + 3 * look, drawn.seed)
-            of_sky, of_light, of_which = _pair(more, 0), _pair(more, 1), _pair(more, 2)[0]
+        first = drawn.first + 2 if look == 0 else LOOKING + 3 * look
+        numbers = Drawn(drawn.pixel, drawn.sample, first, drawn.seed)
         if sky.settings[p.STRENGTH] > F(0):
-            way, light, likely = toward_environment(sky, of_sky)
+            way, light, likely = toward_environment(sky, _pair(numbers, 0))
             count = _looked_for(
                 hit, from_below, alone, way, F(0), light, likely, likely, F(looks), carried, place, j, shadows,
                 shadow_of, count,
             )  # fmt: skip
         if lights.shape[0] > 0:
-            way, far, light, likely, divided = toward_light(lights, shares, place, of_light, of_which)
+            lot = _pair(numbers, 2)[0]
+            way, far, light, likely, divided = toward_light(lights, shares, place, _pair(numbers, 1), lot)
             count = _looked_for(
                 hit, from_below, alone, way, far, light, likely, divided, F(looks), carried, place, j, shadows,
                 shadow_of, count,

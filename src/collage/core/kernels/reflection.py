@@ -13,7 +13,7 @@ from numba import njit
 
 from collage.core.kernels.flags import INLINE
 from collage.core.kernels.levels import ROUGHNESSES, SIZES, STARTS
-from collage.core.kernels.lights import CENTRE, DIRECTION, DISTANT, KIND, RIGHT, SIZE, UP
+from collage.core.kernels.lights import AS_SQUARE, CENTRE, DIRECTION, DISTANT, KIND, RIGHT, SIZE, UP
 
 F = np.float32
 PI = np.float32(math.pi)
@@ -312,7 +312,7 @@ def _sides(lights, k, place):
     if lights[k, KIND] != F(DISTANT):
         x, y, z = lights[k, CENTRE] - place[0], lights[k, CENTRE + 1] - place[1], lights[k, CENTRE + 2] - place[2]
         return (x, y, z), right, up
-    square = F(0.8862269)
+    square = F(AS_SQUARE)
     right, up = (
         (right[0] * square, right[1] * square, right[2] * square),
         (up[0] * square, up[1] * square, up[2] * square),

@@ -88,15 +88,16 @@ class TracedPicture:
     def over(self, draft: Picture) -> Picture:
         """A draft of the same with the light that paths have found by now; before any sample, see `glimpse`."""
         exposed = self.tracer.exposed
-        whole = draft.display.shape[:2] == (self.request.height, self.request.width)
-        return self.picture(exposed, False, draft) if exposed.samples and whole else self.glimpse(draft)
+        return self.picture(exposed, False, draft) if exposed.samples and self._is_whole(draft) else self.glimpse(draft)
+
+    def _is_whole(self, draft: Picture) -> bool:
+        """Whether a draft is as large as the picture."""
+        return draft.display.shape[:2] == (self.request.height, self.request.width)
 
     def glimpse(self, draft: Picture) -> Picture:
         """A draft with the light that one path for every SPARSE x SPARSE pixels finds."""
         film = self._sparse_film()
-        if draft.display.shape[:2] == (self.request.height, self.request.width):
-            return self._picture(film, Exposed(0), False, draft)
-        return self._on_small(film, draft)
+        return self._picture(film, Exposed(0), False, draft) if self._is_whole(draft) else self._on_small(film, draft)
 
     def _sparse_film(self) -> np.ndarray:
         """(pixels, 4), see Exposed.on_film, of few paths."""
@@ -138,7 +139,7 @@ class TracedPicture:
         shape = (request.height, request.width, 3)
         linear, alpha = work.backdrop.under(film).reshape(shape), work.backdrop.alpha(film)
         levels = levels_of(max(exposed.samples, 1))
-        if draft is not None and levels and draft.linear.shape == shape and self.view is not None:
+        if draft is not None and levels and self._is_whole(draft) and self.view is not None:
             linear = self._eased(draft, linear, levels)
         if self.how.denoised and done:
             guides = (exposed.guide(row).reshape(shape) for row in (BASE_COLOUR, SEEN_NORMAL))

@@ -433,7 +433,7 @@ def test_no_ray_from_inside_gets_out_of_a_mesh_with_seams(renderer, monkeypatch,
     scene = build_scene((item,), False, displaced={0: found})
     ways = rng.normal(size=(2000, 3)).astype(np.float32)
     ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-    assert (scene.nearest(np.tile(start, (2000, 1)), ways)["primID"] >= 0).all()
+    assert (scene.nearest(np.tile(start, (2000, 1)), ways).triangle >= 0).all()
 
 
 def test_the_view_of_heights_is_in_metres(renderer) -> None:

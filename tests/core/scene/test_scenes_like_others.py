@@ -104,17 +104,17 @@ def test_a_moving_hand_makes_ready_what_it_moves_alone() -> None:
         own[rows_of(whole)] = rows_of(scene)  # what the triangles of the whole are called in the other scene
         origins, ways = rays(4000)
         found, wanted = scene.nearest(origins, ways), whole.nearest(origins, ways)
-        assert (wanted["primID"] >= 0).mean() > 0.3
-        np.testing.assert_array_equal(found["primID"], own[wanted["primID"]])
-        for name in ("u", "v", "tfar"):
-            np.testing.assert_array_equal(found[name][wanted["primID"] >= 0], wanted[name][wanted["primID"] >= 0])
-        assert (found["primID"][wanted["primID"] < 0] == -1).all()
+        assert (wanted.triangle >= 0).mean() > 0.3
+        np.testing.assert_array_equal(found.triangle, own[wanted.triangle])
+        for one, other in zip(found[1:], wanted[1:], strict=True):
+            np.testing.assert_array_equal(one, other)
+        assert (found.triangle[wanted.triangle < 0] == -1).all()
         far = np.random.default_rng(6).uniform(0.2, 1.2, len(ways)).astype(np.float32)
         for distances in (None, far):
             blocked = scene.occluded(origins, ways, distances) >= 0
             np.testing.assert_array_equal(blocked, whole.occluded(origins, ways, distances) >= 0)
         np.testing.assert_array_equal(
-            scene.tracer.run(origins, ways, dists=far), own[whole.tracer.run(origins, ways, dists=far)]
+            scene.tracer.nearest(origins, ways, far).triangle, own[whole.tracer.nearest(origins, ways, far).triangle]
         )
     assert trees[0][0] is trees[1][0] is trees[2][0], "what stays is made ready once"
     assert trees[3][0] is trees[4][0]
@@ -155,5 +155,5 @@ def test_a_scene_of_nothing_or_of_other_things_is_no_help(objects: tuple[BenchOb
     made = moved(build_scene(objects, False), BENCH.objects)
     same(made, build_scene(BENCH.objects, True))
     emptied = moved(made, ())
-    met = emptied.nearest(*rays(100))["primID"]
+    met = emptied.nearest(*rays(100)).triangle
     assert set(emptied.ids[0][met]) <= {-1, -2}, "the ground alone"

@@ -45,8 +45,8 @@ def reach_to(scene: Scene, places: np.ndarray, ways: np.ndarray, size: float) ->
     for sign in (np.float32(1), np.float32(-1)):
         back = start - way * sign * np.float32(LEAST * size)  # so that a surface in the same place is met
         found = scene.nearest(np.ascontiguousarray(back), np.ascontiguousarray(way * sign))
-        away = np.abs(found["tfar"].astype(np.float64) - LEAST * size)
-        distance = np.where(found["primID"] >= 0, np.minimum(distance, away), distance)
+        away = np.abs(found.distance.astype(np.float64) - LEAST * size)
+        distance = np.where(found.triangle >= 0, np.minimum(distance, away), distance)
     near = distance[distance <= FURTHEST * size]
     wanted = float(np.quantile(near, NEARLY_ALL)) * ROOM if len(near) else FURTHEST * size
     return float(np.clip(wanted, LEAST * size, FURTHEST * size))

@@ -164,9 +164,9 @@ def _others(rays: Rays, number: Array, origins: Array, ways: Array) -> tuple[Arr
     for _ in range(2 * LOOKED_THROUGH):
         start = origins[waiting] + ways[waiting] * gone[:, None]
         left = np.maximum(far[waiting] - gone, 0)
-        found = rays.tracer.run(np.ascontiguousarray(start), np.ascontiguousarray(ways[waiting]), dists=left, output=1)
-        hit = found["primID"]
-        reached = gone + found["tfar"].astype(np.float32)
+        found = rays.tracer.nearest(np.ascontiguousarray(start), np.ascontiguousarray(ways[waiting]), left)
+        hit = found.triangle
+        reached = gone + found.distance
         good = (hit >= 0) & (reached <= far[waiting])
         other = good & (rays.object_of[hit] != rays.number[number[waiting]])
         length[waiting[other]], triangle[waiting[other]] = reached[other], hit[other]

@@ -31,8 +31,8 @@ class Rays:
     def lengths(self, at: Array, origins: Array, ways: Array, far: Array) -> tuple[Array, Array]:
         """How far rays (r, 3) go until they meet something, (r,), infinite for nothing within `far` (r,); and what
         triangle they meet, -1 for none. at : (r,) the number of the point that each belongs to."""
-        found = self.tracer.run(np.ascontiguousarray(origins), np.ascontiguousarray(ways), dists=far, output=1)
-        length, triangle = found["tfar"], found["primID"]
+        found = self.tracer.nearest(np.ascontiguousarray(origins), np.ascontiguousarray(ways), far)
+        length, triangle = found.distance, found.triangle
         waiting = np.flatnonzero(self._other(at, triangle)) if self.own else np.zeros(0, int)
         gone = length[waiting]
         for _ in range(LOOKED_THROUGH):
@@ -41,8 +41,8 @@ class Rays:
             gone = gone * np.float32(1 + 1e-5) + self.lift[at[waiting]]
             way, left = np.ascontiguousarray(ways[waiting]), np.maximum(far[waiting] - gone, 0)
             start = np.ascontiguousarray(origins[waiting] + way * gone[:, None])
-            more = self.tracer.run(start, way, dists=left, output=1)
-            triangle[waiting], length[waiting] = more["primID"], gone + more["tfar"]
+            more = self.tracer.nearest(start, way, left)
+            triangle[waiting], length[waiting] = more.triangle, gone + more.distance
             still = self._other(at[waiting], triangle[waiting])
             gone, waiting = length[waiting][still], waiting[still]
         triangle[waiting] = -1

@@ -36,7 +36,7 @@ def path_length(scene: Scene, points: Points, start: int, stop: int, ior: Array)
     way = np.ascontiguousarray((bent * view + into * normal).T, np.float32)
     origin = np.ascontiguousarray(points.position[:, start:stop].T + way * np.float32(START))
     found = scene.nearest(origin, way)
-    return np.where(found["primID"] < 0, 0, found["tfar"] + START).astype(np.float32)
+    return np.where(found.triangle < 0, 0, found.distance + START).astype(np.float32)
 
 
 def _per_metre(depth: Array, colour: Array, scatter: Array) -> tuple[Array, Array]:

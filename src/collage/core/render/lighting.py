@@ -266,6 +266,11 @@ class View:
             known = self._changed[key] = name, replace(group, points=make())
         return known[1]
 
+    def has_points(self, group: ObjectSamples, kind: str, name: str) -> bool:
+        """Whether a group is kept with other points of this name, see `with_points`."""
+        known = self._changed.get((kind, group.start))
+        return known is not None and known[0] == name
+
     def hidden_slopes(
         self, group: ObjectSamples, bumps: Plan, quick: bool, workers: Workers | None, cancelled: Callable[[], bool]
     ) -> HiddenSlopes:

@@ -60,4 +60,4 @@ def caster_of(renderer: Renderer, request: PictureRequest, place: np.ndarray, li
 def _met(scene: Scene, start: np.ndarray, way: np.ndarray) -> np.ndarray | None:
     origins, ways = (np.ascontiguousarray(one[None], np.float32) for one in (start, way))
     found = scene.nearest(origins, ways)
-    return start + way * float(found["tfar"][0]) if found["primID"][0] >= 0 else None
+    return start + way * float(found.distance[0]) if found.triangle[0] >= 0 else None

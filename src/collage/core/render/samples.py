@@ -5,7 +5,7 @@ Samples are found once per camera, size and geometry; a moved light or a changed
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TypeVar
@@ -18,6 +18,7 @@ from collage.core.geometry.surroundings import CameraFrame
 from collage.core.kernels import Family
 from collage.core.scene.cameras import Camera
 from collage.core.scene.scene import BACKGROUND, GROUND, PART, PIECE, REGION, SLOT, Scene
+from collage.core.scene.tracer import Hits
 
 k = Family("rays")
 
@@ -383,20 +384,19 @@ class Finder:
         rays.spread = np.full(count, wide, np.float32)
         return self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
 
-    def met(
-        self, found: Mapping[str, np.ndarray], directions: np.ndarray, spread: np.ndarray, effort: float
-    ) -> Samples:
+    def met(self, found: Hits, directions: np.ndarray, spread: np.ndarray, effort: float) -> Samples:
         """The surface where rays (n, 3) have met it; their pixels are the rays, in a row.
 
         found : see Scene.nearest. spread : (n,) metres from the camera at which a pixel is as wide as a ray is there.
         effort : see Points.
         """
         self.effort = effort
-        count, triangle = len(directions), found["primID"]
+        count, triangle = len(directions), found.triangle
         of = self.scene.ids[REGION].take(triangle, mode="wrap")
         number = np.arange(count, dtype=np.int32)
-        u, v, length = (np.ascontiguousarray(found[name], np.float32) for name in ("u", "v", "tfar"))
-        rays = _Rays(directions, triangle, of, u, v, length, spread, number, np.zeros(count, np.int32))
+        rays = _Rays(
+            directions, triangle, of, found.u, found.v, found.distance, spread, number, np.zeros(count, np.int32)
+        )
         return self._samples(rays, np.ones(count, np.float32), 0, triangle.reshape(1, count), (count, 1))
 
     def _go_on(self, rays: _Rays, some: np.ndarray, origins: np.ndarray, furthest: float) -> None:
@@ -426,21 +426,17 @@ class Finder:
     ) -> _Rays:
         """The nearest hits of rays (n, 3) from their origins, or all from the camera."""
         count = len(directions)
-        triangle, of, numbers = np.empty(count, np.int32), np.empty(count, np.int32), np.empty((3, count), np.float32)
-        from_eye = np.tile(self.eye, (min(BLOCK, count), 1)) if origins is None else None
+        of, found = np.empty(count, np.int32), Hits.room(count)
 
         def block(cut: slice) -> None:
             if self.cancelled():
                 raise Cancelled
-            start = origins[cut] if origins is not None else from_eye[: cut.stop - cut.start]  # type: ignore[index]
-            found = self.scene.nearest(start, directions[cut])
-            triangle[cut] = found["primID"]
-            self.scene.ids[REGION].take(found["primID"], out=of[cut], mode="wrap")  # -1 stands for none
-            for row, name in enumerate(("u", "v", "tfar")):
-                numbers[row, cut] = found[name]
+            start = origins[cut] if origins is not None else self.eye[None]
+            here = self.scene.tracer.nearest(start, directions[cut], out=Hits(*(one[cut] for one in found)))
+            self.scene.ids[REGION].take(here.triangle, out=of[cut], mode="wrap")  # -1 stands for none
 
         over_blocks(self.workers, block, count)
-        return _Rays(directions, triangle, of, numbers[0], numbers[1], numbers[2], numbers[2], pixel, pattern)
+        return _Rays(directions, found.triangle, of, found.u, found.v, found.distance, found.distance, pixel, pattern)
 
     def _id(self, row: int, triangle: np.ndarray) -> np.ndarray:
         """(n,) object, part, piece or slot of triangles; -1 stands for none."""

@@ -96,8 +96,8 @@ def _met(scene: Scene, places: np.ndarray, ways: np.ndarray) -> tuple[np.ndarray
     if not len(places):
         return places.astype(np.float32), ways.astype(np.float32)
     found = scene.nearest(np.ascontiguousarray(places, np.float32), np.ascontiguousarray(ways, np.float32))
-    hit = np.flatnonzero(found["primID"] >= 0)
-    normal = scene.faces[found["primID"][hit], :3]
+    hit = np.flatnonzero(found.triangle >= 0)
+    normal = scene.faces[found.triangle[hit], :3]
     normal = normal * -np.sign((normal * ways[hit]).sum(axis=1, keepdims=True) + 1e-12)
-    met = places[hit] + ways[hit] * found["tfar"][hit, None]
+    met = places[hit] + ways[hit] * found.distance[hit, None]
     return met.astype(np.float32), np.asarray(normal, np.float32)

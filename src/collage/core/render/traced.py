@@ -238,16 +238,16 @@ class _Block:
         tracer, scene = self.tracer, self.tracer.what.scene
         self._wander(origins, ways, paths, pixel, bounce)
         found = scene.nearest(origins, ways)
-        lengths = np.ascontiguousarray(found["tfar"], np.float32)
         k.meet(
-            origins, ways, lengths, found["primID"], paths, pixel, bounce, *tracer.lights, *tracer.sky, self.radiance
-        )
-        missed = (found["primID"] < 0) & (paths[p.DENSITY] == p.FROM_EYE)  # carries nothing where it has met a light
+            origins, ways, found.distance, found.triangle, paths, pixel, bounce, *tracer.lights, *tracer.sky,
+            self.radiance,
+        )  # fmt: skip
+        missed = (found.triangle < 0) & (paths[p.DENSITY] == p.FROM_EYE)  # carries nothing where it has met a light
         self.exposed.missed[pixel[missed]] += paths[p.CARRIED, missed]  # no two are of one pixel
         if bounce == 1:  # what follows has bounced
             self.exposed.direct[:] = self.radiance
         alive = np.zeros(len(pixel), np.uint8)
-        if not last and (found["primID"] >= 0).any():
+        if not last and (found.triangle >= 0).any():
             effort = EYE_EFFORT if bounce == 0 else BOUNCED_EFFORT
             samples = self.finder.met(found, ways, paths[p.WIDTH], effort)
             for group in samples.groups:
@@ -269,10 +269,10 @@ class _Block:
             found = self.tracer.what.scene.nearest(
                 np.ascontiguousarray(origins[some]), np.ascontiguousarray(ways[some])
             )
-            going, lengths = np.empty(len(some), np.uint8), np.ascontiguousarray(found["tfar"], np.float32)
+            going = np.empty(len(some), np.uint8)
             k.wander(
-                some, lengths, found["primID"], origins, ways, paths, going, pixel, self.first, self.sample, bounce,
-                step, self.tracer.how.seed,
+                some, found.distance, found.triangle, origins, ways, paths, going, pixel, self.first, self.sample,
+                bounce, step, self.tracer.how.seed,
             )  # fmt: skip
             some = some[going > 0]
         paths[p.SCATTERED : p.SCATTERED + 3, some] = 0  # those that are left go straight on: no light is lost

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import collage.core.kernels.cells
 import collage.core.kernels.elementwise
+import collage.core.kernels.embree
 import collage.core.kernels.film
 import collage.core.kernels.noise
 import collage.core.kernels.pyramids

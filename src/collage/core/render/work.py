@@ -53,6 +53,7 @@ from collage.core.scene.scene import GROUND
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
 EDGE_EFFORT = 0.35  # of the rays of masks, from each of the samples on an edge
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
+RELIEF = "fine relief"  # kind of points, see View.with_points
 NOT_PEEKED = 0.12  # linear grey of objects that have another material than the one peeked at
 
 
@@ -218,13 +219,10 @@ class Work:
         """The samples of before, as long as nothing that they show has changed."""
         number, rule = view.scene.regions[group.region]
         slopes = self.reliefs.slopes.get(self.request.bench.objects[number].material_of(rule))
-        quick = self.request.quality == "coarse"
+        moving = self.request.quality == "coarse"
         displaced = slopes is not None and view.scene.rest is not None
-        if slopes is not None and displaced and (not quick or is_finer(group.points, view.scene)):
-            make = partial(
-                with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled
-            )
-            group = view.with_points(group, "fine relief", f"{quick} {slopes.key}", make)
+        if slopes is not None and displaced and (not moving or is_finer(group.points, view.scene)):
+            group = self._with_fine_relief(view, group, slopes, quick=moving or self.stage is FIRST)
         group = self._with_all_rays(view, group, surface.plan)
         environment = self.request.bench.around
         shown = light.key if light is not None else ""
@@ -236,7 +234,7 @@ class Work:
         cache = self.renderer.cache
         kept = cache.get(name, group.points.id)
         if kept is None:
-            once = quick and not (view.shown or view.follows)  # a hand that turns the camera does not come back here
+            once = moving and not (view.shown or view.follows)  # a hand that turns the camera does not come back here
             inputs = evaluate_surface(
                 surface,
                 group.points,
@@ -250,6 +248,13 @@ class Work:
             if self.stage is COMPLETE or view.follows:  # else what a moving hand sees is not seen again
                 cache.put(name, group.points.id, kept)
         return kept
+
+    def _with_fine_relief(self, view: View, group: ObjectSamples, slopes: Surface, *, quick: bool) -> ObjectSamples:
+        """A group of a displaced surface with the normals of its height. quick : in half the time, where they are not
+        there yet."""
+        quick = quick and not view.has_points(group, RELIEF, f"{False} {slopes.key}")
+        make = partial(with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled)
+        return view.with_points(group, RELIEF, f"{quick} {slopes.key}", make)
 
     def _hidden_slopes(self, view: View, group: ObjectSamples, bumps: Plan) -> dict[str, Array]:
         """What pixels hide of the slopes of bump, see `bump_variance`. At edges that is as in the middles beside them;

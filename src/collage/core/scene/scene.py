@@ -13,7 +13,7 @@ from collage.core.geometry.surroundings import Surroundings, name_number
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import Displaced
 from collage.core.scene.rows import Rest, Rows, room_for
-from collage.core.scene.tracer import Body, Tracer, bounds_of
+from collage.core.scene.tracer import Body, Hits, Tracer, bounds_of
 
 GROUND = -1  # the object number of the ground
 BACKGROUND = -2  # the object number where there is none
@@ -99,15 +99,13 @@ class Scene:
         colours = sum(one.nbytes for one in self.around.colours)
         return self.ids.nbytes + colours + self.own * (self.rows.nbytes_each + TRACER_BYTES)
 
-    def nearest(self, origins: np.ndarray, directions: np.ndarray) -> dict[str, np.ndarray]:
-        """Nearest hits of rays (n, 3) float32: `primID` (n,) int32 with -1 for none, `u`, `v`, `tfar` float32."""
-        return self.tracer.run(origins, directions, output=1)  # type: ignore[no-any-return]
+    def nearest(self, origins: np.ndarray, directions: np.ndarray) -> Hits:
+        """What rays (n, 3) float32 meet first; see Tracer."""
+        return self.tracer.nearest(origins, directions)
 
     def occluded(self, origins: np.ndarray, directions: np.ndarray, distances: np.ndarray | None = None) -> np.ndarray:
-        """(n,) int32: -1 where a ray meets nothing, up to `distances` (n,) > 0 in lengths of its direction."""
-        if distances is None:
-            return self.tracer.run(origins, directions, query="OCCLUDED")  # type: ignore[no-any-return]
-        return self.tracer.run(origins, directions, dists=distances, query="OCCLUDED")  # type: ignore[no-any-return]
+        """(n,) int32: -1 where a ray meets nothing, up to `distances` (n,) in lengths of its direction."""
+        return self.tracer.occluded(origins, directions, distances)
 
 
 def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[float, float, float]]:

@@ -9,9 +9,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
+
+from collage.core.scene.embree import Tree
+
+FURTHEST = 1e37  # in lengths of a ray's direction, where nothing else is said
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,26 +41,31 @@ def bounds_of(places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return places.min(axis=0), places.max(axis=0)
 
 
+class Hits(NamedTuple):
+    """What rays (n,) meet first: the number of a triangle, int32, -1 for none; the place in it, 0 to 1; and how far
+    that is, in lengths of the ray's direction, where it is none as far as was looked. All others float32."""
+
+    triangle: np.ndarray
+    u: np.ndarray
+    v: np.ndarray
+    distance: np.ndarray
+
+    @classmethod
+    def room(cls, count: int) -> Hits:
+        """Where as many can be written."""
+        return cls(np.empty(count, np.int32), *np.empty((3, count), np.float32))
+
+
 @dataclass(frozen=True, eq=False)
 class _Tree:
     """Embree's tree of some bodies, by their names in their order."""
 
     names: tuple[str, ...]
-    embree: Any
+    embree: Tree
 
     @classmethod
     def of(cls, bodies: Sequence[Body]) -> _Tree:
-        from embreex.mesh_construction import TriangleMesh
-        from embreex.rtcore_scene import EmbreeScene
-
-        embree, before = EmbreeScene(), np.cumsum([0, *(len(one.vertices) for one in bodies)])
-        if any(len(one.triangles) for one in bodies):
-            vertices = np.concatenate([one.vertices.astype(np.float32, copy=False) for one in bodies])
-            numbered = [one.triangles + np.int32(at) for one, at in zip(bodies, before, strict=False)]
-            TriangleMesh(embree, vertices, np.concatenate(numbered).astype(np.int32, copy=False))
-        else:  # an empty tree needs something to miss
-            TriangleMesh(embree, np.full((3, 3), 1e6, np.float32), np.array([[0, 1, 2]], np.int32))
-        return cls(tuple(one.name for one in bodies), embree)
+        return cls(tuple(one.name for one in bodies), Tree([(one.vertices, one.triangles) for one in bodies]))
 
 
 class Tracer:
@@ -67,7 +76,7 @@ class Tracer:
         not have may get a tree of their own."""
         self.bodies = bodies
         self.trees: list[_Tree] = []
-        self._numbers: list[np.ndarray | None] = []  # of each tree's triangles; None where they are the same
+        self._first: list[np.ndarray] = []  # by tree, the number of the first triangle of each body
         known = set(like.names) if like is not None and moving else set()
         stays = [one.name in known for one in bodies]
         if not any(len(one.triangles) for one, stay in zip(bodies, stays, strict=True) if stay):
@@ -75,7 +84,7 @@ class Tracer:
         for part in sorted(set(stays), reverse=True) or [False]:
             some = [one for one, stay in zip(bodies, stays, strict=True) if stay is part]
             self.trees.append(_found(some, like) or _Tree.of(some))
-            self._numbers.append(_numbers(some))
+            self._first.append(np.array([one.first for one in some] or [0], np.int32))
 
     @classmethod
     def of(cls, bodies: Sequence[Body], like: Tracer | None, moving: bool) -> Tracer:
@@ -98,53 +107,28 @@ class Tracer:
         """The one of a name."""
         return next((one for one in self.bodies if one.name == name), None)
 
-    def run(
-        self,
-        origins: np.ndarray,
-        directions: np.ndarray,
-        dists: np.ndarray | None = None,
-        query: str = "INTERSECT",
-        output: int = 0,
-    ) -> Any:
-        """What rays (n, 3) float32 meet, up to `dists` (n,) > 0 in lengths of their directions.
+    def nearest(
+        self, origins: np.ndarray, directions: np.ndarray, distances: np.ndarray | None = None, out: Hits | None = None
+    ) -> Hits:
+        """What rays meet first, up to `distances` (n,) in lengths of their directions.
 
-        query : "INTERSECT" for the nearest; "OCCLUDED" for any, of which the answer is (n,) int32, -1 for none.
-        output : of the nearest, 0 for the numbers alone, 1 for a dict with `primID`, `u`, `v`, `tfar`.
+        origins : (n, 3) float32, or (1, 3) where all begin. directions : (n, 3) float32. out : where it is written.
         """
-        more = {} if output == 0 else {"output": output}
-        if self.is_whole and self._numbers[0] is None:
-            far = {} if dists is None else {"dists": dists}
-            return self.trees[0].embree.run(origins, directions, query=query, **far, **more)
-        if query == "OCCLUDED":
-            return self._occluded(origins, directions, dists)
-        found = self._nearest(origins, directions, dists)
-        return found if output else found["primID"]
+        found = out or Hits.room(len(directions))
+        found.triangle.fill(-1)
+        found.u.fill(0)
+        found.v.fill(0)
+        found.distance[:] = FURTHEST if distances is None else distances
+        for tree, first in zip(self.trees, self._first, strict=True):
+            tree.embree.nearest(first, origins, directions, *found)
+        return found
 
-    def _nearest(self, origins: np.ndarray, directions: np.ndarray, dists: np.ndarray | None) -> dict[str, np.ndarray]:
-        best: dict[str, np.ndarray] = {}
-        for tree, numbers in zip(self.trees, self._numbers, strict=True):
-            far = {} if dists is None else {"dists": dists}
-            found = tree.embree.run(origins, directions, output=1, **far)
-            met = found["primID"] >= 0
-            if numbers is not None:
-                found["primID"] = np.where(met, numbers.take(found["primID"], mode="wrap"), np.int32(-1))
-            if best:
-                for name, values in found.items():
-                    best[name][met] = values[met]
-            else:
-                best, dists = found, np.ascontiguousarray(found["tfar"], np.float32).copy()
-        return best
-
-    def _occluded(self, origins: np.ndarray, directions: np.ndarray, dists: np.ndarray | None) -> np.ndarray:
-        out = np.full(len(origins), -1, np.int32)
-        left: np.ndarray | slice = slice(None)
+    def occluded(self, origins: np.ndarray, directions: np.ndarray, distances: np.ndarray | None = None) -> np.ndarray:
+        """(n,) int32: -1 where a ray meets nothing up to `distances` (n,); see `nearest`."""
+        out = np.full(len(directions), -1, np.int32)
+        far = np.full(1, FURTHEST, np.float32) if distances is None else np.ascontiguousarray(distances, np.float32)
         for tree in self.trees:
-            far = {} if dists is None else {"dists": np.ascontiguousarray(dists[left])}
-            start, ways = np.ascontiguousarray(origins[left]), np.ascontiguousarray(directions[left])
-            out[left] = tree.embree.run(start, ways, query="OCCLUDED", **far)
-            left = np.flatnonzero(out < 0)
-            if not len(left):
-                break
+            tree.embree.occluded(origins, directions, far, out)
         return out
 
 
@@ -156,12 +140,3 @@ def _found(bodies: Sequence[Body], like: Tracer | None) -> _Tree | None:
 
 def _lying(bodies: Sequence[Body]) -> list[tuple[str, int]]:
     return [(one.name, one.first) for one in bodies]
-
-
-def _numbers(bodies: Sequence[Body]) -> np.ndarray | None:
-    """The numbers in the scene of the triangles of a tree; None where they are the tree's own."""
-    counts = [len(one.triangles) for one in bodies]
-    if [one.first for one in bodies] == [0, *np.cumsum(counts)[:-1].tolist()]:
-        return None
-    found = [np.arange(one.first, one.first + count, dtype=np.int32) for one, count in zip(bodies, counts, strict=True)]
-    return np.concatenate(found) if sum(counts) else np.zeros(1, np.int32)

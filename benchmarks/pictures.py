@@ -26,9 +26,9 @@ MATERIAL, CARD, INPUT = "Lime-bloomed clay", "dry", "fg"
 
 
 def camera_pass(renderer: Renderer, request: PictureRequest) -> float:
-    """Seconds of one pass of camera rays at the picture's size, rays made and traced."""
+    """Seconds of one pass of camera rays at the picture's size, rays made and traced through what it shows."""
     width, height = request.size
-    scene, camera = renderer.caches.scene(request.bench), request.bench.camera
+    scene, camera = renderer.scene(request), request.bench.camera
     axes, eye = camera.axes().astype(np.float32), camera.position().astype(np.float32)
     y, x = np.meshgrid(height / 2 - np.arange(height) - 0.5, np.arange(width) + 0.5 - width / 2, indexing="ij")
     x, y = x.ravel().astype(np.float32), y.ravel().astype(np.float32)

@@ -46,7 +46,7 @@ def _seconds(make: Callable[[], object]) -> float:
 
 
 def _embree(positions: np.ndarray, triangles: np.ndarray) -> float:
-    """Seconds of building Embree's tree of the same triangles, which share their corners."""
+    """Seconds of building a tree of the same triangles, which share their corners, by embreex alone."""
     from embreex.mesh_construction import TriangleMesh
     from embreex.rtcore_scene import EmbreeScene
 
@@ -110,8 +110,8 @@ IN_MOTION = 160, 120  # what the window comes to while a depth is dragged
 
 
 def _changed(renderer: Renderer, request: PictureRequest, what: str) -> None:
-    """A changed depth: in motion, and at rest the first picture that is divided as finely as asked, and the whole; each
-    time beside what it is measured by, since the machine's speed changes."""
+    """A changed depth: in motion, and at rest the first picture, as large and as finely divided as asked, and the one
+    with all rays; each time beside what it is measured by, since the machine's speed changes."""
     renderer.picture(request)
     found: dict[str, list[float]] = defaultdict(list)
     for number in range(RUNS + 1):
@@ -131,17 +131,17 @@ def _changed(renderer: Renderer, request: PictureRequest, what: str) -> None:
         floor = renderer.reliefs.of(again).objects[0].mesh
         found["own"].append(_embree(floor.positions, floor.triangles))
         found["embree"].append(_embree(*_whole(renderer.scene(changed))))
-        found["passes"].append(12 * camera_pass(renderer, request))
+        found["passes"].append(12 * camera_pass(renderer, changed))
     middle = {name: sorted(times[1:])[RUNS // 2] for name, times in found.items()}  # the first makes ready what stays
     row(f"{what}, depth changed, {IN_MOTION[0]}×{IN_MOTION[1]} in motion", f"{1000 * middle['motion']:.0f} ms",
         "150 ms", middle["motion"] / 0.15)  # fmt: skip
     count = len(_whole(renderer.scene(changed))[1])
     allowed = middle["passes"] + middle["embree"]
-    told = f"12 passes {1000 * middle['passes']:.0f} ms and Embree {1000 * middle['embree']:.0f} ms"
+    told = f"12 passes {1000 * middle['passes']:.0f} ms and embreex {1000 * middle['embree']:.0f} ms"
     row(f"  first fine one at rest, {count:,} triangles", f"{1000 * middle['fine']:.0f} ms", told,
         middle["fine"] / allowed)  # fmt: skip
     row("  complete", f"{1000 * middle['complete']:.0f} ms", told, middle["complete"] / allowed)
-    told = f"Embree's own build {1000 * middle['own']:.0f} ms"
+    told = f"its build by embreex {1000 * middle['own']:.0f} ms"
     row("  the floor divided and moved", f"{1000 * middle['divided']:.0f} ms", told, middle["divided"] / middle["own"])
 
 

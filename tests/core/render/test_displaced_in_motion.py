@@ -10,9 +10,11 @@ import pytest
 from test_displacement import material
 
 from collage.core.evaluate.run import Cancelled
+from collage.core.render import work
+from collage.core.render.fine_relief import with_fine_relief
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
-from collage.core.scene.bench import Bench, stock
+from collage.core.scene.bench import Bench, DistantLight, stock
 from collage.core.scene.scene import Scene
 
 
@@ -66,17 +68,32 @@ def test_nothing_is_made_ready_of_what_is_not_displaced_or_coarse_anyway_or_call
     assert len(list(renderer.caches._scenes.values())) <= count + 1
 
 
-def test_a_surface_divided_anew_is_shown_small_and_as_fine_before_the_whole_picture(renderer) -> None:
+def test_a_surface_divided_anew_is_at_once_as_fine_as_it_will_be(renderer) -> None:
     renderer.picture(asked(0.01))
-    small, first, complete = renderer.stages(asked(0.02))
-    assert small.display.shape == (36, 48, 3)
-    assert [one.complete for one in (small, first, complete)] == [False, False, True]
-    assert [one.display.shape for one in (first, complete)] == [(90, 120, 3)] * 2
-    fine = renderer.picture(replace(asked(0.02), width=48, height=36))
-    assert np.array_equal(small.triangle, fine.triangle), "what is seen is divided as it will be"
-    assert small.linear.mean() == pytest.approx(fine.linear.mean(), rel=0.03)
-    again = list(renderer.stages(asked(0.02)))
-    assert all(one.display.shape == (90, 120, 3) for one in again), "it is there already"
+    first, complete = renderer.stages(asked(0.02))
+    assert [one.complete for one in (first, complete)] == [False, True]
+    assert np.array_equal(first.triangle, complete.triangle)
+    assert first.linear.mean() == pytest.approx(complete.linear.mean(), rel=0.03)
+    anew = Renderer(renderer.library).picture(asked(0.02))
+    assert np.array_equal(complete.linear, anew.linear), "what the first one left out is in the last one"
+
+
+def test_fine_relief_that_is_there_is_not_taken_for_less(renderer, monkeypatch) -> None:
+    """A light that moves, at rest: its first picture has the normals of the last one before it."""
+    seen: list[bool] = []
+
+    def told(*given, **named):
+        seen.append(given[3])
+        return with_fine_relief(*given, **named)
+
+    monkeypatch.setattr(work, "with_fine_relief", told)
+    list(renderer.stages(asked(0.02)))
+    assert seen[0] is True and seen[-1] is False and set(seen) == {True, False}
+    count = len(seen)
+    moved = asked(0.02).bench.model_copy(update={"lights": (DistantLight(turn=70.0, height=30.0),)})
+    first, *_ = renderer.stages(replace(asked(0.02), bench=moved))
+    assert not first.complete
+    assert len(seen) == count
 
 
 def test_light_that_is_sent_on_stays_while_a_depth_is_dragged_and_is_right_at_rest(renderer) -> None:

@@ -123,12 +123,16 @@ class EnvironmentTarget:
 
 
 class LightTarget:
-    """A light's shadow may end between a sample and its donor: every sample has its own rays."""
+    """A light's shadow may end between a sample and its donor: every sample has its own rays, but those with a donor
+    send them all together at the end. Until then they take its value."""
 
     channels, rays, donated = 1, LIGHT_RAYS, False
 
     def __init__(self, scene: Scene, samples: Sender, row: np.ndarray) -> None:
         self.scene, self.samples, self.row, self.room = scene, samples, row, _Room()
+        self.own, self.donated_to = (
+            np.where(takes, np.int32(-1), samples.pattern) for takes in (samples.donor >= 0, samples.donor < 0)
+        )
         step = np.arange(k.SUBSETS * LIGHT_RAYS)
         # a rank-1 sequence over the light (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
         places = np.stack([step * 0.7548776662, step * 0.5698402910], axis=1) + 0.5
@@ -138,8 +142,17 @@ class LightTarget:
             self.reach = 0.9
 
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
+        if last < self.rays:
+            self._trace(cut, self.own[cut], first, last, out)
+        elif not first:
+            self._trace(cut, self.samples.pattern[cut], 0, last, out)
+        else:
+            self._trace(cut, self.own[cut], first, last, out)
+            self._trace(cut, self.donated_to[cut], 0, last, out)
+
+    def _trace(self, cut: slice, pattern: np.ndarray, first: int, last: int, out: np.ndarray) -> None:
         samples = self.samples
-        position, normal, pattern = samples.position[:, cut], samples.normal[:, cut], samples.pattern[cut]
+        position, normal = samples.position[:, cut], samples.normal[:, cut]
         origins, ways = self.room((last - first) * len(pattern))
         target = np.empty(len(origins), np.int32)
         count = k.light_rays(position, normal, pattern, first, last, self.row, self.places, target, origins, ways)

@@ -79,11 +79,6 @@ class ReliefMaker:
         wanted, _ = self._wanted(request)
         return tuple(f"{number} {one.key}" for number, one in wanted.items())
 
-    def are_made(self, request: PictureRequest) -> bool:
-        """Whether all that is displaced in a picture is divided and moved already."""
-        wanted, _ = self._wanted(request)
-        return all(one.key in self.caches.displaced for one in wanted.values())
-
     def of(
         self,
         request: PictureRequest,

@@ -40,7 +40,6 @@ from collage.core.scene.scene import Scene, build_bounds
 
 Shifts = tuple[tuple[float, float], ...]
 MOST_GREY = 30  # pictures in a row in which greys stand in for maps; a budget smaller than the maps never has all
-SMALL = 0.4  # the size of a picture that shows a surface divided anew before the whole one does
 BETWEEN = 0.3  # seconds at least between two pictures that show more maps each
 FEW = 25_000  # pixels of a picture in motion that are made sooner by one thread than handed to several
 FINAL_SHIFTS = ((-0.125, -0.375), (0.375, -0.125), (0.125, 0.375), (-0.375, 0.125))
@@ -185,7 +184,6 @@ class Renderer:
     ) -> Iterator[Picture]:
         """The picture with few shadow rays first, and then as `picture` makes it. Raises Cancelled, CollageError.
 
-        Where a displaced surface must be divided and moved for it, a small picture of that comes before.
         Greys stand in for maps that are not read within a moment; more pictures follow as they come.
         patient : without it, that is all; the last picture may have greys in it still.
         """
@@ -202,10 +200,7 @@ class Renderer:
 
     def _stages(self, request: PictureRequest, cancelled: Callable[[], bool], patient: bool) -> Iterator[Picture]:
         begin = time.perf_counter()
-        fresh = request.quality == "draft" and not self.reliefs.are_made(request)
         reliefs = self.reliefs.of(request, self.workers, cancelled)
-        if fresh and reliefs.objects:
-            yield from self._small(request, reliefs, cancelled)
         view = self.view(request, reliefs, (0.0, 0.0), cancelled)
         work = Work(self, request, reliefs, FIRST, cancelled, patient=False)
         for number in range(MOST_GREY):
@@ -222,13 +217,6 @@ class Renderer:
         for stage in (COMPLETE,) if known else STAGES:
             work.stage = stage
             yield self._staged(request, view, work, begin)
-
-    def _small(self, request: PictureRequest, reliefs: Reliefs, cancelled: Callable[[], bool]) -> Iterator[Picture]:
-        """A small picture of what is displaced as finely as in the whole one, if it would be."""
-        width, height = (max(round(SMALL * side), 1) for side in request.size)
-        small = replace(request, quality="coarse", width=width, height=height)
-        if self.reliefs.keys(small) == reliefs.keys:  # its rays take the trees of what stays, as in motion
-            yield replace(next(self._stages(small, cancelled, False)), complete=False)
 
     def _staged(self, request: PictureRequest, view: View, work: Work, begin: float) -> Picture:
         """The picture as its work stands."""

@@ -16,7 +16,7 @@ OUT_WHOLE1 = types.Array(types.int64, 1, "C")
 OUT_NUMBER1 = types.Array(types.int32, 1, "C")
 OUT_TRUTH1 = types.Array(types.boolean, 1, "C")
 OUT_REAL2 = types.Array(types.float64, 2, "C")
-OUT2 = types.Array(types.float32, 2, "C")
+SOME2 = types.Array(types.float32, 2, "A")  # some columns of a wider array
 
 
 @njit(types.int64(WHOLE1, WHOLE1, OUT_NUMBER1, OUT_WHOLE1), **EXACT)
@@ -196,7 +196,7 @@ def _put(out, row, i, x, y, z):
     out[row, i], out[row + 1, i], out[row + 2, i] = x, y, z
 
 
-@njit(types.void(REAL2, REAL2, REAL2, WHOLE1, IN2, IN2, IN2, types.int64, OUT2), **EXACT)
+@njit(types.void(REAL2, REAL2, REAL2, WHOLE1, IN2, IN2, IN2, types.int64, SOME2), **EXACT)
 def to_points(position, way, values, base, faces, turn, place, sets, out):
     """Rows of points (UV + 2 sets, n), filled: in world space but for OWN_PLACE, with the directions across and beside
     at right angles to the way up.

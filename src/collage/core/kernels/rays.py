@@ -181,17 +181,15 @@ def _place(pattern, number, per):
     return (pattern & (SUBSETS - 1)) * per + (number + (pattern >> 4) * (per // TURNS)) % per
 
 
-@njit(types.void(IN2, WHOLE1, types.Array(types.float64, 1, "C")), **LOOP)
-def areas_until(corners, object_of, out):
-    """The area (t,) of all triangles of objects up to each, m². corners : (3 t, 3 and more). object_of : (t + 1,)."""
-    total = 0.0
+@njit(types.void(IN2, types.float64, types.Array(types.float64, 1, "C")), **LOOP)
+def areas_until(corners, total, out):
+    """The area (t,) of all triangles up to each, m², and a total before them. corners : (3 t, 3 and more)."""
     for i in range(out.size):
-        if object_of[i] >= 0:
-            a, b, c = corners[3 * i], corners[3 * i + 1], corners[3 * i + 2]
-            ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-            vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-            x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-            total += math.sqrt(x * x + y * y + z * z) / 2
+        a, b, c = corners[3 * i], corners[3 * i + 1], corners[3 * i + 2]
+        ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+        vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        total += math.sqrt(x * x + y * y + z * z) / 2
         out[i] = total
 
 

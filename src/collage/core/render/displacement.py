@@ -8,6 +8,7 @@ nothing tears.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,6 +23,7 @@ from collage.core.geometry.points import Points
 from collage.core.geometry.refine import in_triangles, refined
 from collage.core.geometry.subdivide import Cage, sum_by
 from collage.core.kernels import Family
+from collage.core.render.samples import over_blocks
 from collage.core.render.surface import Surface, evaluate_surface
 from collage.core.scene.bench import BenchObject
 from collage.core.scene.displaced import ENOUGH, Displaced, Fine, fine_of, moved
@@ -87,9 +89,12 @@ def displaced(
     offsets = mover.mean(found, _at_corners(found, corner), found.cage.vertex[corner], vertices)
     if rounds:
         found, offsets = _refined(found, offsets, mover, rounds, pixel)
-    if not passing:
-        _tell_missed(found, offsets, mover)
-    return moved(found, offsets, key), tuple(dict.fromkeys(mover.told))
+    with ThreadPoolExecutor(1) as beside:
+        telling = beside.submit(_tell_missed, found, offsets, mover) if not passing else None
+        made = moved(found, offsets, key)
+        if telling is not None:
+            telling.result()
+    return made, tuple(dict.fromkeys(mover.told))
 
 
 EVEN = 0.025  # of how much offsets differ, that one in the middle of an edge may be beside the mean of its ends
@@ -197,7 +202,7 @@ class _Mover:
             if mover is not None:
                 here = np.flatnonzero(region == one)
                 some = places if len(here) == len(region) else places.some(here)
-                points = _points(self.item, found, some, self.scene, self.first, int(one), self.step)
+                points = _points(self.item, found, some, self.scene, self.first, int(one), self.step, self.workers)
                 out[here] = self._offsets_at(mover, points).T
         return out
 
@@ -302,16 +307,22 @@ def _tell_missed(found: Fine, offsets: np.ndarray, mover: _Mover) -> None:
 
 
 def _points(
-    item: BenchObject, found: Fine, places: _Places, scene: Scene, first: int, region: int, step: float
-) -> Points:
+    item: BenchObject, found: Fine, places: _Places, scene: Scene, first: int, region: int, step: float,
+    workers: Workers | None,
+) -> Points:  # fmt: skip
     """The surface as it was. first : the object's first triangle in the scene. step : in the first UV set."""
     turn, place = item.matrix().astype(np.float32), np.array([item.place], np.float32)
     base = first + places.source  # the triangle of the scene
     sets, count = len(found.base.uv), len(places.position)
     rows = np.empty((k.UV + 2 * sets, count), np.float32)
-    k.to_points(
-        places.position, places.way, places.values, base, np.ascontiguousarray(scene.faces), turn, place, sets, rows
-    )  # fmt: skip
+    faces = np.ascontiguousarray(scene.faces)
+
+    def write(cut: slice) -> None:
+        k.to_points(
+            places.position[cut], places.way[cut], places.values[cut], base[cut], faces, turn, place, sets, rows[:, cut]
+        )  # fmt: skip
+
+    over_blocks(workers, write, count)
     uv = {name: rows[k.UV + 2 * at : k.UV + 2 * at + 2] for at, name in enumerate(found.base.uv)}
     part, piece, slot = (ids[places.source] for ids in found.base.ids)
     return Points(

@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 
-from collage.core.evaluate.run import Cancelled, Workers
+from collage.core.evaluate.run import BLOCK, Cancelled, Workers
 from collage.core.geometry.points import Points
 from collage.core.kernels import Family
 from collage.core.kernels import packed as rows
@@ -78,7 +78,7 @@ def lit(
                 result *= weight if weight.shape[1] == 1 else weight[:, cut]
             out[:, cut] += result
 
-    over_blocks(workers, block, points.count)
+    over_blocks(workers, block, points.count, BLOCK // 4)
     return out
 
 

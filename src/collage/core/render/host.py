@@ -29,6 +29,9 @@ class Host(Protocol):
     @property
     def cache(self) -> ResultCache: ...
 
+    @property
+    def by_one_thread(self) -> Host: ...
+
     def view(
         self, request: PictureRequest, reliefs: Reliefs, shift: tuple[float, float], cancelled: Callable[[], bool]
     ) -> View: ...

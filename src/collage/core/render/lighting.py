@@ -268,6 +268,7 @@ class View:
         self._lock = threading.Lock()
         self._environments: OrderedDict[str, _Traced] = OrderedDict()
         self._lights: OrderedDict[str, _Traced] = OrderedDict()
+        self._hiding = threading.Lock()
         self._hidden: dict[int, tuple[str, HiddenSlopes]] = {}
         self._changed: dict[tuple[str, int], tuple[str, ObjectSamples]] = {}
 
@@ -292,14 +293,15 @@ class View:
         group : of samples in the middle of pixels. quick : for a moving hand. Raises Cancelled.
         """
         name = f"{group.points.id} {sorted(bumps.wanted)}"
-        known = self._hidden.get(group.region)
-        if known is None or known[0] != name:
-            samples, own = self.samples, slice(group.start, group.stop)
-            size = samples.width, samples.height
-            pixel, origin = samples.pixel[own], samples.origin[own]
-            made = HiddenSlopes(bumps, group.points, pixel, origin, size, quick, workers, cancelled)
-            known = self._hidden[group.region] = name, made
-        return known[1]
+        with self._hiding:  # both the middles and what lies beside them ask
+            known = self._hidden.get(group.region)
+            if known is None or known[0] != name:
+                samples, own = self.samples, slice(group.start, group.stop)
+                size = samples.width, samples.height
+                pixel, origin = samples.pixel[own], samples.origin[own]
+                made = HiddenSlopes(bumps, group.points, pixel, origin, size, quick, workers, cancelled)
+                known = self._hidden[group.region] = name, made
+            return known[1]
 
     @property
     def groups(self) -> list[ObjectSamples]:

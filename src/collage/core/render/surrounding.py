@@ -16,7 +16,7 @@ from collage.core.kernels import Family
 from collage.core.kernels.lights import COLUMNS
 from collage.core.render.environment import EnvironmentLight
 from collage.core.render.lighting import EnvironmentTarget, LightTarget, Target
-from collage.core.scene.scene import OBJECT, Scene
+from collage.core.scene.scene import GROUND, Scene
 
 k, shading = Family("rays"), Family("shading")
 
@@ -72,12 +72,17 @@ def surrounding_of(scene: Scene) -> Surrounding:
 
 def _on_objects(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
     """Places on all objects (n, 3), evenly by their area, and directions (n, 3) by the cosine over them."""
-    until = np.empty(scene.ids.shape[1] - 1)
-    k.areas_until(scene.corners, scene.ids[OBJECT], until)
-    if not len(until) or not until[-1] > 0:
+    spans = [here for number, here in sorted(scene.spans.items()) if number != GROUND]
+    triangle = np.concatenate([np.zeros(0, int), *(np.arange(here.start, here.stop) for here in spans)])
+    until, total, begin = np.empty(len(triangle)), 0.0, 0
+    for here in spans:
+        part = until[begin : begin + here.stop - here.start]
+        k.areas_until(scene.corners[3 * here.start : 3 * here.stop], total, part)
+        begin, total = begin + len(part), float(part[-1]) if len(part) else total
+    if not total > 0:
         return np.zeros((0, 3)), np.zeros((0, 3))
     number = np.arange(LOOKED_FROM)
-    at = np.searchsorted(until, (number + 0.5) / LOOKED_FROM * until[-1])
+    at = triangle[np.searchsorted(until, (number + 0.5) / LOOKED_FROM * total)]
     corners = scene.corners[3 * at[:, None] + np.arange(3), :3].astype(np.float64)
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from copy import copy
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
@@ -14,7 +16,7 @@ import numpy as np
 from collage.core.base.errors import CollageError
 from collage.core.document.model import Network
 from collage.core.evaluate.plan import Place, Plan, build_plan, sends_rays
-from collage.core.evaluate.run import Cancelled, run
+from collage.core.evaluate.run import BLOCK, Cancelled, run
 from collage.core.images.colour import srgb_to_linear
 from collage.core.images.store import WAIT
 from collage.core.images.tiles import is_pattern
@@ -53,6 +55,9 @@ from collage.core.scene.scene import GROUND
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
 EDGE_EFFORT = 0.35  # of the rays of masks, from each of the samples on an edge
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
+ONE_THREAD = (
+    2 * BLOCK
+)  # samples of a group that are shaded sooner by one thread than by several, one group beside the other
 RELIEF = "fine relief"  # kind of points, see View.with_points
 NOT_PEEKED = 0.12  # linear grey of objects that have another material than the one peeked at
 
@@ -174,11 +179,18 @@ class Work:
         light = self._light(view) if self.request.lit else None
         values = np.zeros((4, samples.count), np.float32)
         donors = self.request.lit and self.stage is FIRST and depth == 0  # what is seen through has none
-        for group in samples.groups:
-            later = donors and group.beside and group.region != GROUND  # until then it shows what its donor does
-            if not later:
-                found = self._group(view, group, light, depth)
-                values[: len(found), group.start : group.stop] = found
+
+        def fill(group: ObjectSamples, work: Work) -> None:
+            found = work._group(view, group, light, depth)
+            values[: len(found), group.start : group.stop] = found
+
+        # those beside show what their donors do until all is complete
+        shown = [one for one in samples.groups if not (donors and one.beside and one.region != GROUND)]
+        for group in shown:
+            if group.points.count > ONE_THREAD:
+                fill(group, self)
+        small = sorted((one for one in shown if one.points.count <= ONE_THREAD), key=lambda one: -one.points.count)
+        self.renderer.workers.map(partial(fill, work=self._by_one_thread()), small)
         if donors:
             taker = np.flatnonzero(samples.donor >= 0)
             giver = samples.donor.take(taker)
@@ -190,12 +202,20 @@ class Work:
             draw_lights(film, self.request.bench.shining, self.request.bench.camera, self.request.size, samples)
         return film
 
+    def _by_one_thread(self) -> Work:
+        """The same with the caller's thread alone."""
+        one = copy(self)
+        one.renderer = self.renderer.by_one_thread
+        return one
+
     def _light(self, view: View) -> Light:
         turn, renderer = self.request.bench.around.turn, self.renderer
-        found = view.light(
-            self.around, turn, self.drafted, self.stage, workers=renderer.workers, cancelled=self.cancelled
-        )
-        return replace(found, near=renderer.caches.near(self.scene, self.environment, turn, self.drafted))
+        with ThreadPoolExecutor(1) as beside:
+            near = beside.submit(renderer.caches.near, self.scene, self.environment, turn, self.drafted)
+            found = view.light(
+                self.around, turn, self.drafted, self.stage, workers=renderer.workers, cancelled=self.cancelled
+            )
+            return replace(found, near=near.result())
 
     def _group(self, view: View, group: ObjectSamples, light: Light | None, depth: int) -> Array:
         """The samples of one object, (3, n), or (4, n) where something of the backdrop is seen."""

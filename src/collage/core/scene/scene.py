@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -185,7 +186,7 @@ def build_scene(
     turns = [item.matrix().astype(np.float32) for item in objects]
     placed = dict(enumerate(meshes)) | ({GROUND: _ground()} if ground else {})
     keys = tuple(item.key + _key_of(displaced, number) for number, item in enumerate(objects))
-    rows, spans, fresh = _rows(placed, keys, like, bool(displaced), moving)
+    rows, spans, fresh = _rows(placed, keys, like, bool(displaced))
     shape, bodies = shape_of(objects, ground, displaced), dict[int, Body]()
     size = max([0, *(here.stop for here in spans.values())])
     ids, undivided = np.empty((len(NOTHING), size + 1), np.int32), []
@@ -199,10 +200,12 @@ def build_scene(
         body = like.tracer.body(shape[at]) if like is not None else None
         body = body or _body(shape[at], item, before, mesh, source)
         bodies[number] = body if body.first == here.start else replace(body, first=here.start)
-        if number in fresh:
-            turn = turns[number] if item is not None else np.eye(3, dtype=np.float32)
-            rows.lay(here, mesh, bodies[number].vertices, turn, one)
-    tracer = Tracer.of(list(bodies.values()), like.tracer if like is not None else None, moving)
+    with ThreadPoolExecutor(1) as beside:
+        tree = beside.submit(Tracer.of, list(bodies.values()), like.tracer if like is not None else None, moving)
+        for number in fresh:
+            turn = turns[number] if number != GROUND else np.eye(3, dtype=np.float32)
+            rows.lay(spans[number], placed[number], bodies[number].vertices, turn, displaced.get(number))
+        tracer = tree.result()
     undivided_ids = np.concatenate([*undivided, NOTHING], axis=1) if displaced else ids
     ids.flags.writeable = undivided_ids.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
@@ -241,11 +244,12 @@ def _body(name: str, item: BenchObject | None, plain: Mesh, mesh: Mesh, source: 
 
 
 def _rows(
-    placed: Mapping[int, Mesh], keys: tuple[str, ...], like: Scene | None, displaced: bool, moving: bool
+    placed: Mapping[int, Mesh], keys: tuple[str, ...], like: Scene | None, displaced: bool
 ) -> tuple[Rows, dict[int, slice], set[int]]:
     """Rows for the triangles of objects, where each has its own, and the numbers of those that are to be written.
 
-    What another scene has is there already: with it where only some change while a hand moves, else copied.
+    What another scene has is there already: with it where that has room for the others, as after a hand has moved, else
+    copied.
     """
     sets = max([len(mesh.uv) for mesh in placed.values()] + [1])
     counts = {number: len(mesh.triangles) for number, mesh in placed.items()}
@@ -254,13 +258,13 @@ def _rows(
         kept[GROUND] = GROUND
     fresh = counts.keys() - kept.keys()
     changed, count = sum(counts[number] for number in fresh), sum(counts.values())
-    if moving and kept and like is not None and (like.rows.rest is not None) == displaced:
+    if kept and like is not None and (like.rows.rest is not None) == displaced:
         block = like.rows.take(changed)
         if block is not None:
             spans = {number: like.spans[before] for number, before in kept.items()}
             spans |= _one_after_the_other(block.start, {number: counts[number] for number in counts if number in fresh})
             return like.rows, spans, fresh
-    rows = Rows(count, sets, displaced, room_for(changed, count) if moving else 0)
+    rows = Rows(count, sets, displaced, room_for(changed, count) if kept else 0)
     spans = _one_after_the_other(0, counts)
     for number, before in kept.items():
         assert like is not None

@@ -11,7 +11,7 @@ from collage.core.document import edits
 from collage.core.document.materials import new_material
 from collage.core.document.model import Network
 from collage.core.kernels import path_rows as p
-from collage.core.kernels import paths as k
+from collage.core.kernels import wandering as k
 from collage.core.render.inside import below, filling
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest

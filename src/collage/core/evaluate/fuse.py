@@ -11,7 +11,7 @@ import numpy as np
 
 from collage.core.document.types import CHANNELS, FLOATS, TEXTS
 from collage.core.evaluate.steps import Const, Ref, Source, Step
-from collage.core.evaluate.trace import NotFollowed, Symbol, Trace, Value
+from collage.core.evaluate.trace import Symbol, Trace, Value
 from collage.core.kernels import Family
 from collage.core.nodes.behaviour import Context
 
@@ -85,10 +85,11 @@ def _plain(step: Step) -> bool:
     """Whether a step looks like arithmetic: no points, no texts, numbers in and out."""
     if step.spatial or (step.type not in FLOATS and step.type not in ("boolean", "multioutput")):
         return False
-    return all(
+    numbers = all(
         source is None or source.type in FLOATS or source.type in ("boolean", "integer") or source.type in TEXTS
         for source in step.sources.values()
-    ) and _followed(_Call(step))
+    )
+    return numbers and _followed(_Call(step)) is not None
 
 
 class _Alike:
@@ -115,34 +116,56 @@ class _Call(_Alike):
         self._seen = (step.function, step.type, tuple(inputs))
 
 
+@dataclass(frozen=True, eq=False)
+class _Followed:
+    """What a step computes, written down once: its operations as a trace has them, the input and channel that some of
+    them read, and its results, by their names in the step, as the rows of symbols and whether they are truths."""
+
+    operations: Sequence[tuple[str, tuple[Value, ...]]]
+    reads: Mapping[int, tuple[str, int]]
+    results: Mapping[str, tuple[tuple[Value, ...], bool]]
+
+
 @lru_cache(maxsize=4096)
-def _followed(call: _Call) -> bool:
-    """Whether a step can be traced; kept, since most steps of a changed plan are as before."""
+def _followed(call: _Call) -> _Followed | None:
+    """What a step computes, None where it cannot be traced; kept, since most steps of a changed plan are as before."""
+    trace, inputs, reads = Trace(), dict[str, Any](), dict[int, tuple[str, int]]()
+    for name, source in call.step.sources.items():
+        inputs[name] = source.value if isinstance(source, Const) else None
+        if isinstance(source, Ref):
+            rows = [trace.input(name, channel) for channel in range(CHANNELS[source.type])]
+            inputs[name] = Symbol(trace, rows, truth=source.type == "boolean")
+            reads.update({row: (name, channel) for channel, row in enumerate(rows)})
     try:
-        _symbols(call.step, Trace(), {})
-    except NotFollowed:
-        return False
+        result = call.step.function(Context(None, call.step.type), **inputs)
     except Exception:  # what a function does with something that only looks like an array is its own affair
-        return False
-    return True
+        return None
+    results = result if isinstance(result, dict) else {"": result}
+    if not all(isinstance(value, Symbol) and not value.flat for value in results.values()):
+        return None  # a result that is the same everywhere
+    return _Followed(trace.operations, reads, {name: (one.rows, one.truth) for name, one in results.items()})
 
 
 def _symbols(step: Step, trace: Trace, known: dict[str, Symbol]) -> dict[str, Symbol]:
     """The results of a step by name; inputs not known yet become inputs of the trace."""
-    inputs: dict[str, Any] = {}
-    for name, source in step.sources.items():
-        inputs[name] = source.value if isinstance(source, Const) else _known(source, trace, known)
-    result = step.function(Context(None, step.type), **inputs)
-    results = result if isinstance(result, dict) else {"": result}
-    named = {f"{step.key}:{name}" if name else step.key: value for name, value in results.items()}
-    if not all(isinstance(value, Symbol) and not value.flat for value in named.values()):
-        raise NotFollowed("a result that is the same everywhere")
-    return named
+    followed, values = _followed(_Call(step)), list[Value]()
+    assert followed is not None
+    inputs = {name: _known(source, trace, known) for name, source in step.sources.items() if isinstance(source, Ref)}
+    for at, (name, operands) in enumerate(followed.operations):
+        if name == "input":
+            of, channel = followed.reads[at]
+            values.append(inputs[of].rows[channel])
+        else:
+            values.append(trace(name, *(values[one] if isinstance(one, int) else one for one in operands)))
+    return {
+        f"{step.key}:{name}" if name else step.key: Symbol(
+            trace, [values[one] if isinstance(one, int) else one for one in rows], truth=truth
+        )
+        for name, (rows, truth) in followed.results.items()
+    }
 
 
-def _known(source: Ref | None, trace: Trace, known: dict[str, Symbol]) -> Symbol | None:
-    if source is None:
-        return None
+def _known(source: Ref, trace: Trace, known: dict[str, Symbol]) -> Symbol:
     if source.name not in known:
         rows = [trace.input(source.name, channel) for channel in range(CHANNELS[source.type])]
         known[source.name] = Symbol(trace, rows, truth=source.type == "boolean")

@@ -51,6 +51,7 @@ FAMILIES = {
     "division": 4.0,
     "half_sphere": 2.8,
     "pyramids": 2.1,
+    "wandering": 2.0,
     "relief": 1.9,
     "film": 1.8,
     "png": 1.6,
@@ -61,7 +62,9 @@ FAMILIES = {
 }
 """By family, the seconds that compiling it took on one processor of an ordinary server: the shares of the progress."""
 
-NEEDED = tuple(name for name in FAMILIES if name not in ("hexagons", "uv", "paths", "wavelet", "half_sphere"))
+NEEDED = tuple(
+    name for name in FAMILIES if name not in ("hexagons", "uv", "paths", "wandering", "wavelet", "half_sphere")
+)
 """What a project's first picture needs; the rest can come after it."""
 
 ROOM = 400  # megabytes that one compiling process may take

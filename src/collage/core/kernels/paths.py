@@ -23,7 +23,7 @@ from collage.core.kernels.emitters import (
     toward_environment,
     toward_light,
 )
-from collage.core.kernels.flags import INLINE, LOOP
+from collage.core.kernels.flags import INLINE, LOOP, RUN
 from collage.core.kernels.lights import COLOUR, DISTANT, KIND, VISIBLE
 from collage.core.kernels.lobes import (
     COAT,
@@ -40,7 +40,7 @@ from collage.core.kernels.lobes import (
     visible_normal,
 )
 from collage.core.kernels.reflection import PI, any_frame, dot, unit
-from collage.core.kernels.sequence import pair
+from collage.core.kernels.sequence import pair, pairs
 
 F = np.float32
 f4, i4 = types.float32, types.int32
@@ -59,11 +59,10 @@ LEAST_LIFT = F(2e-6)  # and below one, where light soon goes another way
 SAFE_BOUNCES = 3  # before paths that carry little end by lot
 PAIRS = 6  # of numbers that a bounce draws
 LENS = 1 << 20  # the pair of numbers for the place in the lens
-WANDERING = 1 << 21  # the first one for ways below surfaces
 LOOKS = 2  # for light, from the first surface that the eye sees: what is known there is dear, and rays are not
-LOOKING = 3 << 20  # the first pair of numbers for all but the first of them
-MOST_STEPS = 512  # of a path below a surface
-LITTLE = F(0.1)  # carried, below which paths there end by lot
+LOOKING = (3 << 20) + 3  # the first pair of numbers for all but the first of them
+MOST_PAIRS = PAIRS + 3 * (LOOKS - 1)  # that a point draws
+SKY, SKY_CELLS = 1 << 22, 64  # the pair of numbers for the pool of directions to the environment, and its cells a side
 
 
 @njit(**INLINE)
@@ -181,31 +180,50 @@ def meet(
             _add(radiance, at, carried, (light[0] * weight, light[1] * weight, light[2] * weight), brightest)
 
 
+class Paths(NamedTuple):
+    """Paths that go on: origins, ways (n, 3), rows (ROWS, n), see kernels.path_rows, and whether each does (n,)."""
+
+    origins: np.ndarray
+    ways: np.ndarray
+    rows: np.ndarray
+    alive: np.ndarray
+
+
 @njit(**INLINE)
-def _go_on(origins, ways, paths, alive, j, place, own, way, carried, density, widening):
+def _go_on(going, j, place, own, way, carried, density, widening):
     """Carries a path on, from just above or below the surface."""
     side = LIFT if dot(own, way) > F(0) else -LIFT
     for axis in range(3):
-        origins[j, axis] = place[axis] + own[axis] * side
-        ways[j, axis] = way[axis]
-        paths[p.CARRIED + axis, j] = carried[axis]
-    paths[p.DENSITY, j] = density
-    paths[p.WIDENING, j] = widening
-    alive[j] = 1
+        going.origins[j, axis] = place[axis] + own[axis] * side
+        going.ways[j, axis] = way[axis]
+        going.rows[p.CARRIED + axis, j] = carried[axis]
+    going.rows[p.DENSITY, j] = density
+    going.rows[p.WIDENING, j] = widening
+    going.alive[j] = 1
 
 
 class Drawn(NamedTuple):
-    """Which numbers are drawn: the path's pixel and sample, the first pair of this bounce, and the seed."""
+    """Numbers that are drawn for the points of a run, (2 MOST_PAIRS, RUN), and the number of one of these points."""
 
-    pixel: int
-    sample: int
-    first: int
-    seed: int
+    numbers: np.ndarray
+    at: int
 
 
 @njit(**INLINE)
 def _pair(drawn, which):
-    return pair(drawn.pixel, drawn.sample, drawn.first + which, drawn.seed)
+    return drawn.numbers[2 * which, drawn.at], drawn.numbers[2 * which + 1, drawn.at]
+
+
+@njit(**INLINE)
+def _draw(first, pixel, of, begin, count, sample, bounce, seed, whose, numbers):
+    """Draws what the points of a run need. whose : (RUN,), room for their pixels. numbers : see Drawn."""
+    for i in range(count):
+        whose[i] = first + pixel[of[begin + i]]
+    for which in range(PAIRS):
+        pairs(whose, count, sample, 1 + PAIRS * bounce + which, seed, 2 * which, numbers)
+    if bounce == 0:
+        for which in range(MOST_PAIRS - PAIRS):
+            pairs(whose, count, sample, LOOKING + which, seed, 2 * (PAIRS + which), numbers)
 
 
 @njit(**INLINE)
@@ -224,17 +242,17 @@ def _inside(paths, j, kind, more, row, i):
 
 
 @njit(**INLINE)
-def _leave(origins, ways, paths, alive, j, place, hit, drawn, lot):
+def _leave(going, j, place, hit, drawn, lot):
     """Lets a path inside go out or be mirrored back. Light is not lost at the surface."""
-    point, inner = hit.point, paths[p.INSIDE, j]
+    point, inner = hit.point, going.rows[p.INSIDE, j]
     way, out = leaving(point.eye, visible_normal(hit.facets, point.eye, _pair(drawn, 1)), inner, lot)
     if out:
-        _in_air(paths, j)
+        _in_air(going.rows, j)
     across, n = dot(way, point.own_normal), point.own_normal
     if (across < F(0)) != out:  # a rough surface may send it to the wrong side
         way = (way[0] - F(2) * across * n[0], way[1] - F(2) * across * n[1], way[2] - F(2) * across * n[2])
-    widening = paths[p.WIDENING, j]
-    _go_on(origins, ways, paths, alive, j, place, n, way, _carried(paths, j), F(p.REFRACTED), widening)
+    widening = going.rows[p.WIDENING, j]
+    _go_on(going, j, place, n, way, _carried(going.rows, j), F(p.REFRACTED), widening)
 
 
 @njit(**INLINE)
@@ -249,6 +267,8 @@ def _looked_for(
     if from_below:  # matt and white, on the side that the path does not come from
         density = max(-dot(own, way), F(0)) / PI
         sent = (density, density, density)
+    elif (hit.point.turned_away <= F(0)) & (dot(own, way) <= F(0)) & (dot(hit.point.normal, way) <= F(0)):
+        return count  # light from behind
     else:
         sent, density = reflected(hit, way)
     share = (F(1) if alone else power(likely * looks, density)) / (divided * looks)
@@ -284,7 +304,7 @@ def _one_channel(carried, lot):
 
 
 @njit(**INLINE)
-def _through(origins, ways, paths, alive, j, place, hit, more, drawn, likely, carried, wide):
+def _through(going, j, place, hit, more, drawn, likely, carried, wide):
     """Lets a path go through the surface: into what is filled, or out behind a thin wall."""
     point, r, body = hit.point, hit.r, hit.body
     ior = F(1) if point.thin else max(hit.surface[s.IOR, point.at], F(1.0001))
@@ -297,18 +317,18 @@ def _through(origins, ways, paths, alive, j, place, hit, more, drawn, likely, ca
     if dot(way, point.own_normal) >= F(0):
         return
     if not point.thin:
-        _inside(paths, j, ior, more, p.FILLED, point.at)
+        _inside(going.rows, j, ior, more, p.FILLED, point.at)
     carried = (
         carried[0] * r[s.SEEN_THROUGH, 0] * body[0] / likely,
         carried[1] * r[s.SEEN_THROUGH, 1] * body[1] / likely,
         carried[2] * r[s.SEEN_THROUGH, 2] * body[2] / likely,
     )
-    widening = paths[p.WIDENING, j] + wide * hit.facets.along
-    _go_on(origins, ways, paths, alive, j, place, point.own_normal, way, carried, F(p.REFRACTED), widening)
+    widening = going.rows[p.WIDENING, j] + wide * hit.facets.along
+    _go_on(going, j, place, point.own_normal, way, carried, F(p.REFRACTED), widening)
 
 
 @njit(**INLINE)
-def _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot, carried, wide):
+def _reflect(going, j, place, hit, lobe, drawn, lot, carried, wide):
     """Lets a path go on above the surface, or behind a thin wall that scatters."""
     way = next_way(hit, lobe, _pair(drawn, 1), lot)
     sent, density = reflected(hit, way)
@@ -318,8 +338,8 @@ def _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot, carri
     if not carried[0] + carried[1] + carried[2] > F(0):
         return
     rough = F(1) if lobe == DIFFUSE else (hit.coat.along if lobe == COAT else hit.facets.along)
-    widening = paths[p.WIDENING, j] + wide * rough
-    _go_on(origins, ways, paths, alive, j, place, hit.point.own_normal, way, carried, density, widening)
+    widening = going.rows[p.WIDENING, j] + wide * rough
+    _go_on(going, j, place, hit.point.own_normal, way, carried, density, widening)
 
 
 @njit(**INLINE)
@@ -338,99 +358,31 @@ def _around_normal(normal, drawn):
 
 
 @njit(**INLINE)
-def _go_under(origins, ways, paths, alive, j, place, hit, more, drawn, likely, carried, entering, wide):
+def _go_under(going, j, place, hit, more, drawn, likely, carried, entering, wide):
     """Lets a path wander on below a matt surface, which is entered evenly."""
     i, own = hit.point.at, hit.point.own_normal
     below = (-own[0], -own[1], -own[2])
     way = _around_normal(below, _pair(drawn, 1))
     carried = (carried[0] * entering[0] / likely, carried[1] * entering[1] / likely, carried[2] * entering[2] / likely)
-    _inside(paths, j, F(p.UNDER), more, p.BELOW, i)
-    _go_on(origins, ways, paths, alive, j, place, own, way, carried, F(p.REFRACTED), paths[p.WIDENING, j] + wide)
+    _inside(going.rows, j, F(p.UNDER), more, p.BELOW, i)
+    _go_on(going, j, place, own, way, carried, F(p.REFRACTED), going.rows[p.WIDENING, j] + wide)
     densest = F(0)
     for channel in range(3):
-        densest = max(densest, paths[p.ABSORBED + channel, j] + paths[p.SCATTERED + channel, j])
+        densest = max(densest, going.rows[p.ABSORBED + channel, j] + going.rows[p.SCATTERED + channel, j])
     lift = min(LIFT, max(F(0.002) / max(densest, F(1)), LEAST_LIFT))  # what is dense is not begun far below
     for axis in range(3):
-        origins[j, axis] = place[axis] + below[axis] * lift
+        going.origins[j, axis] = place[axis] + below[axis] * lift
 
 
 @njit(**INLINE)
-def _come_out(origins, ways, paths, alive, j, place, hit, drawn, carried):
+def _come_out(going, j, place, hit, drawn, carried):
     """Lets a path that wandered below a surface go on above it."""
     own = hit.point.own_normal
     above = (-own[0], -own[1], -own[2])
     way = _around_normal(above, _pair(drawn, 1))
     density = max(dot(above, way), F(1e-6)) / PI
-    _in_air(paths, j)
-    _go_on(origins, ways, paths, alive, j, place, own, way, carried, density, paths[p.WIDENING, j])
-
-
-@njit(**INLINE)
-def _new_way(way, forward, drawn):
-    """Where scattered light goes (L. G. Henyey and J. L. Greenstein, Diffuse radiation in the galaxy, 1941)."""
-    if abs(forward) < F(1e-3):
-        cosine = F(1) - F(2) * drawn[0]
-    else:
-        part = (F(1) - forward * forward) / (F(1) - forward + F(2) * forward * drawn[0])
-        cosine = (F(1) + forward * forward - part * part) / (F(2) * forward)
-    cosine = min(max(cosine, F(-1)), F(1))
-    sine, turn = math.sqrt(F(1) - cosine * cosine), F(2) * PI * drawn[1]
-    x, y = sine * math.cos(turn), sine * math.sin(turn)
-    t, b = any_frame(way)
-    return unit(
-        t[0] * x + b[0] * y + way[0] * cosine,
-        t[1] * x + b[1] * y + way[1] * cosine,
-        t[2] * x + b[2] * y + way[2] * cosine,
-    )
-
-
-@njit(types.void(WHOLE1, IN1, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, i4), **LOOP)
-def wander(some, lengths, triangle, origins, ways, paths, going, pixel, first, sample, bounce, step, seed):
-    """One step of paths in what scatters light: to where they are sent another way, or to a surface.
-
-    some : (m,) which paths. lengths, triangle : (m,) how far the next surface is, -1 for none. origins, ways : (n, 3),
-    paths : (ROWS, n), carried on. going : (m,) filled, whether a path is to go on wandering; one that meets a surface
-    stays where it is, its share absorbed until there is taken by `meet`. pixel to seed : see `scatter`.
-    A channel is drawn for the length, and all are weighed by all of them (the balance heuristic of E. Veach, 1997).
-    """
-    for at in range(some.size):
-        j = some[at]
-        going[at] = 0
-        carried = _carried(paths, j)
-        total = carried[0] + carried[1] + carried[2]
-        is_open = triangle[at] < 0
-        if (not total > F(0)) | (is_open & (paths[p.INSIDE, j] > F(0))):  # glass that is open has no inside
-            continue
-        drawn = Drawn(first + pixel[j], sample, WANDERING + 3 * (bounce * MOST_STEPS + step), seed)
-        which, far = _pair(drawn, 0)
-        which *= total
-        channel = 0 if which < carried[0] else (1 if which < carried[0] + carried[1] else 2)
-        dense = paths[p.ABSORBED + channel, j] + paths[p.SCATTERED + channel, j]
-        length = -math.log(F(1) - far) / dense if dense > F(0) else F(1e30)
-        scattered = is_open | (length < lengths[at])  # below a sheet it goes on for ever
-        length = length if is_open else min(length, lengths[at])
-        likely, brightest = F(0), F(0)
-        for one in range(3):
-            dense = paths[p.ABSORBED + one, j] + paths[p.SCATTERED + one, j]
-            likely += carried[one] / total * math.exp(-dense * length) * (dense if scattered else F(1))
-        for one in range(3):
-            spread, lost = paths[p.SCATTERED + one, j], paths[p.ABSORBED + one, j]
-            left = math.exp(-(spread + lost) * length) * spread if scattered else math.exp(-spread * length)
-            paths[p.CARRIED + one, j] = carried[one] * left / max(likely, F(1e-30))
-            brightest = max(brightest, paths[p.CARRIED + one, j])
-        if not scattered:
-            continue
-        keep = min(brightest / LITTLE, F(1))
-        if (keep < F(1)) & (_pair(drawn, 2)[0] >= keep):
-            for one in range(3):
-                paths[p.CARRIED + one, j] = F(0)
-            continue
-        way = _new_way((ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.FORWARD, j], _pair(drawn, 1))
-        for axis in range(3):
-            origins[j, axis] += ways[j, axis] * length
-            ways[j, axis] = way[axis]
-            paths[p.CARRIED + axis, j] /= keep
-        going[at] = 1
+    _in_air(going.rows, j)
+    _go_on(going, j, place, own, way, carried, density, going.rows[p.WIDENING, j])
 
 
 @njit(**INLINE)
@@ -451,23 +403,30 @@ def _parted(hit, more, i):
 
 
 @njit(**INLINE)
+def _pooled(pool, drawn):
+    """A direction to the environment, its light and how likely it is; see fill_pool."""
+    across, down = min(int(drawn[0] * F(SKY_CELLS)), SKY_CELLS - 1), min(int(drawn[1] * F(SKY_CELLS)), SKY_CELLS - 1)
+    one = pool[down * SKY_CELLS + across]
+    return (one[0], one[1], one[2]), (one[3], one[4], one[5]), one[6]
+
+
+@njit(**INLINE)
 def _look_for_light(
-    hit, from_below, alone, sky, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
+    hit, from_below, alone, pool, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
 ):  # fmt: skip
     """Notes rays from a surface to the environment and to a light; see `_looked_for`."""
     looks = LOOKS if bounce == 0 else 1
     for look in range(looks):
-        first = drawn.first + 2 if look == 0 else LOOKING + 3 * look
-        numbers = Drawn(drawn.pixel, drawn.sample, first, drawn.seed)
-        if sky.settings[p.STRENGTH] > F(0):
-            way, light, likely = toward_environment(sky, _pair(numbers, 0))
+        pairs_of = 2 if look == 0 else PAIRS + 3 * (look - 1)
+        if pool.shape[0] > 0:
+            way, light, likely = _pooled(pool, _pair(drawn, pairs_of))
             count = _looked_for(
                 hit, from_below, alone, way, F(0), light, likely, likely, F(looks), carried, place, j, shadows,
                 shadow_of, count,
             )  # fmt: skip
         if lights.shape[0] > 0:
-            lot = _pair(numbers, 2)[0]
-            way, far, light, likely, divided = toward_light(lights, shares, place, _pair(numbers, 1), lot)
+            lot = _pair(drawn, pairs_of + 2)[0]
+            way, far, light, likely, divided = toward_light(lights, shares, place, _pair(drawn, pairs_of + 1), lot)
             count = _looked_for(
                 hit, from_below, alone, way, far, light, likely, divided, F(looks), carried, place, j, shadows,
                 shadow_of, count,
@@ -475,48 +434,52 @@ def _look_for_light(
     return count
 
 
+@njit(**INLINE)
+def _straight_on(going, geometry, j, place, i):
+    """Lets a path through what is not there, see p.OPACITY."""
+    own = (geometry[s.OWN_NORMAL, i], geometry[s.OWN_NORMAL + 1, i], geometry[s.OWN_NORMAL + 2, i])
+    way, density = (going.ways[j, 0], going.ways[j, 1], going.ways[j, 2]), going.rows[p.DENSITY, j]
+    if density > F(0):  # rays that look for light do not go through what is half open
+        density = F(p.REFRACTED)
+    _go_on(going, j, place, own, way, _carried(going.rows, j), density, going.rows[p.WIDENING, j])
+
+
 @njit(
     i4(
-        IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN3, IN1, IN2,
-        IN1, IN1, IN2, OUT2, OUT2, OUT2, OUT_WHOLE1, types.boolean,
+        IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN2, IN1, IN2,
+        OUT2, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT_WHOLE1, types.boolean,
     ),
     **LOOP,
 )  # fmt: skip
 def scatter(
     surface, geometry, more, front, of, origins, ways, paths, alive, pixel, first, sample, bounce, seed, lights, shares,
-    picture, rows, columns, sines, settings, table, r, radiance, shadows, shadow_of, alone,
+    pool, settings, table, r, whose, numbers, radiance, shadows, shadow_of, alone,
 ):  # fmt: skip
     """What happens to paths at some points of a surface. Returns how many rays look for light.
 
     surface, geometry : see kernels.packed. more : (MORE, m), see kernels.path_rows. front : (m,) whether the outside is
-    met. of : (m,) which path each point is of. origins, ways : (n, 3), paths : (ROWS, n), alive : (n,),
-    written where a path goes on. pixel : (n,), counted from the `first` of the picture. sample, bounce, seed : for the
-    numbers drawn. lights : (k, COLUMNS),
-    shares : (k,) how often each is looked at. picture to settings : see kernels.emitters. table : see render.energy.
-    r : (REFLECTED, 3), room. radiance : (3, pixels), to which surfaces that glow are added. shadows : (2 m, 10) origin,
-    way, distance (0 for any) and light of the rays that look for light; shadow_of : (2 m,) their paths; LOOKS times as
-    many at the first surface.
-    alone : whether paths end here.
+    met. of : (m,) which path each point is of. origins, ways : (n, 3), paths : (ROWS, n), alive : (n,), written where a
+    path goes on. pixel : (n,), counted from the `first` of the picture. sample, bounce, seed : for the numbers drawn.
+    lights : (k, COLUMNS), shares : (k,) how often each is looked at. pool : see fill_pool, of no rows where the
+    environment is off. table : see render.energy. r : (REFLECTED, 3), whose : (RUN,), numbers : (2 MOST_PAIRS, RUN),
+    room. radiance : (3, pixels), to which surfaces that glow are added. shadows : (2 m, 10) origin, way, distance (0
+    for any) and light of the rays that look for light; shadow_of : (2 m,) their paths; LOOKS times as many at the first
+    surface. alone : whether paths end here.
     """
-    count = 0
-    sky = Sky(picture, rows, columns, sines, settings)
-    wide = settings[p.FOCAL_LENGTH] * F(0.1)
+    count, wide, going = 0, settings[p.FOCAL_LENGTH] * F(0.1), Paths(origins, ways, paths, alive)
     for i in range(of.size):
-        j = of[i]
-        drawn = Drawn(first + pixel[j], sample, 1 + PAIRS * bounce, seed)
+        if i % RUN == 0:
+            _draw(first, pixel, of, i, min(RUN, of.size - i), sample, bounce, seed, whose, numbers)
+        j, drawn = of[i], Drawn(numbers, i % RUN)
         lot, veil = _pair(drawn, 0)
         place = (geometry[s.POSITION, i], geometry[s.POSITION + 1, i], geometry[s.POSITION + 2, i])
         carried = _carried(paths, j)
         if (veil >= more[p.OPACITY, i]) & (paths[p.INSIDE, j] != F(p.UNDER)):
-            own = (geometry[s.OWN_NORMAL, i], geometry[s.OWN_NORMAL + 1, i], geometry[s.OWN_NORMAL + 2, i])
-            way, density = (ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.DENSITY, j]
-            if density > F(0):  # rays that look for light do not go through what is half open
-                density = F(p.REFRACTED)
-            _go_on(origins, ways, paths, alive, j, place, own, way, carried, density, paths[p.WIDENING, j])
+            _straight_on(going, geometry, j, place, i)
             continue
         hit = hit_at(surface, geometry, i, table, r)
         if (paths[p.INSIDE, j] > F(0)) & (front[i] == 0):
-            _leave(origins, ways, paths, alive, j, place, hit, drawn, lot)
+            _leave(going, j, place, hit, drawn, lot)
             continue
         from_below = (paths[p.INSIDE, j] == F(p.UNDER)) & (front[i] == 0)
         entering, under = (F(0), F(0), F(0)), F(0)
@@ -529,7 +492,7 @@ def scatter(
         if (more[p.WALKS, i] > F(0)) & (not from_below):
             entering, under, hit = _parted(hit, more, i)
         count = _look_for_light(
-            hit, from_below, alone, sky, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
+            hit, from_below, alone, pool, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
         )
         if bounce >= SAFE_BOUNCES:
             keep = min(max(carried[0], max(carried[1], carried[2])), F(0.95))
@@ -537,19 +500,37 @@ def scatter(
                 continue
             carried = (carried[0] / keep, carried[1] / keep, carried[2] / keep)
         if from_below:
-            _come_out(origins, ways, paths, alive, j, place, hit, drawn, carried)
+            _come_out(going, j, place, hit, drawn, carried)
             continue
         if lot < under:
-            _go_under(origins, ways, paths, alive, j, place, hit, more, drawn, under, carried, entering, wide)
+            _go_under(going, j, place, hit, more, drawn, under, carried, entering, wide)
             continue
         lobe, likely_lobe = chosen(hit.lobes, lot - under)
         if likely_lobe <= F(0):
             continue
         if lobe == THROUGH:
-            _through(origins, ways, paths, alive, j, place, hit, more, drawn, likely_lobe, carried, wide)
+            _through(going, j, place, hit, more, drawn, likely_lobe, carried, wide)
         else:
-            _reflect(origins, ways, paths, alive, j, place, hit, lobe, drawn, lot - under, carried, wide)
+            _reflect(going, j, place, hit, lobe, drawn, lot - under, carried, wide)
     return count
+
+
+@njit(types.void(i4, i4, IN3, IN1, IN2, IN1, IN1, OUT2), **LOOP)
+def fill_pool(sample, seed, picture, rows, columns, sines, settings, pool):
+    """Directions of the environment for one sample of all pixels, drawn by its light: what is drawn anew for each point
+    waits for memory; what all choose from stays at hand.
+
+    Of every cell of a square of numbers drawn, in rows, one place: (SKY_CELLS ** 2, 8) direction, light, how likely it
+    is, per steradian, and 0. sample, seed : for the place in the cell. picture to settings : see kernels.emitters.
+    """
+    sky, each = Sky(picture, rows, columns, sines, settings), F(1.0 / SKY_CELLS)
+    for cell in range(pool.shape[0]):
+        a, b = pair(cell, sample, SKY, seed)
+        place = (F(cell % SKY_CELLS) + a) * each, (F(cell // SKY_CELLS) + b) * each
+        way, light, likely = toward_environment(sky, place)
+        for axis in range(3):
+            pool[cell, axis], pool[cell, 3 + axis] = way[axis], light[axis]
+        pool[cell, 6], pool[cell, 7] = likely, F(0)
 
 
 @njit(types.void(IN2, IN2, WHOLE1, WHOLE1, IN1, OUT2), **LOOP)

@@ -163,7 +163,7 @@ class Renderer:
             pixels = uncovered(pixels, None if alpha is None else alpha[inside].reshape(-1))
             display[inside] = developed(request, pixels, self.workers).reshape(made.shape)
             if picked:
-                triangle[inside] = scene.undivided(view.samples.triangle[tile.rows, tile.columns])
+                triangle[inside] = scene.before(view.samples.triangle[tile.rows, tile.columns])
         work.note_broken_tiles()
         seconds, remarks = time.perf_counter() - begin, tuple(work.remarks)
         return Picture(
@@ -242,7 +242,7 @@ class Renderer:
         return Picture(
             display,
             linear.reshape(shape),
-            view.scene.undivided(view.samples.triangle),
+            view.scene.before(view.samples.triangle),
             view.scene.undivided_ids,
             work.problems,
             time.perf_counter() - begin,

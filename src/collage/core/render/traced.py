@@ -35,7 +35,7 @@ from collage.core.scene.bench import Bench
 from collage.core.scene.scene import GROUND, Scene
 
 k = Family("paths")
-rays = Family("rays")
+rays, wandering = Family("rays"), Family("wandering")
 
 BLOCK = 80_000  # paths that are followed together at most
 SHARED = 4  # a larger picture is so many times as many blocks, so that two and four threads have as much to do
@@ -180,10 +180,11 @@ class Tracer:
         size = self.block  # the same blocks as of the whole
         starts = range(rows[0] * width // size * size, rows[1] * width, size)
         for sample in range(self.exposed.samples, self.how.samples):
+            pool = self._pool(sample)
 
-            def block(first: int, sample: int = sample) -> None:
+            def block(first: int, sample: int = sample, pool: np.ndarray = pool) -> None:
                 if self._done[first // size] <= sample:  # else it was done before the rest was called off
-                    self._follow(first, min(size, pixels - first), sample)
+                    self._follow(first, min(size, pixels - first), sample, pool)
                     self._done[first // size] = sample + 1
 
             if self.workers is None or len(starts) == 1:
@@ -194,7 +195,13 @@ class Tracer:
             self.exposed.samples = sample + 1
             yield self.exposed
 
-    def _follow(self, first: int, count: int, sample: int) -> None:
+    def _pool(self, sample: int) -> np.ndarray:
+        """Directions of the environment for one sample of all pixels, see kernels.paths; none where it is off."""
+        pool = np.empty((k.SKY_CELLS**2 if self.settings[p.STRENGTH] > 0 else 0, 8), np.float32)
+        k.fill_pool(sample, self.how.seed, *self.sky, pool)
+        return pool
+
+    def _follow(self, first: int, count: int, sample: int, pool: np.ndarray) -> None:
         """One sample of some pixels that follow each other."""
         width, height = self.what.size
         x, y, ways = np.empty(count, np.float32), np.empty(count, np.float32), np.empty((count, 3), np.float32)
@@ -207,7 +214,7 @@ class Tracer:
         paths = np.zeros((p.ROWS, count), np.float32)
         paths[p.CARRIED : p.CARRIED + 3] = 1
         paths[p.DENSITY], paths[p.WIDENING] = p.FROM_EYE, 1
-        pixel, here = np.arange(count, dtype=np.int32), _Block(self, copy(self.finder), first, sample, count)
+        pixel, here = np.arange(count, dtype=np.int32), _Block(self, copy(self.finder), first, sample, count, pool)
         for bounce in range(self.how.bounces + 1):
             if self.cancelled():
                 raise Cancelled
@@ -224,10 +231,10 @@ _NO_SKY = sky_table(np.zeros((1, 1, 3), np.float32))
 
 
 class _Block:
-    """One sample of the pixels that follow a first one."""
+    """One sample of the pixels that follow a first one. pool : see kernels.paths.fill_pool."""
 
-    def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, count: int) -> None:
-        self.tracer, self.finder, self.first, self.sample = tracer, finder, first, sample
+    def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, count: int, pool: np.ndarray) -> None:
+        self.tracer, self.finder, self.first, self.sample, self.pool = tracer, finder, first, sample, pool
         self.exposed = Exposed(count)
         self.radiance = self.exposed.radiance
 
@@ -261,7 +268,7 @@ class _Block:
         """Lets paths in what scatters light go on to where they meet a surface."""
         some = np.flatnonzero(paths[p.INSIDE]).astype(np.int32)
         some = some[(paths[p.SCATTERED : p.SCATTERED + 3, some] > 0).any(axis=0)]
-        for step in range(k.MOST_STEPS):
+        for step in range(wandering.MOST_STEPS):
             if not len(some):
                 return
             if self.tracer.cancelled():
@@ -270,7 +277,7 @@ class _Block:
                 np.ascontiguousarray(origins[some]), np.ascontiguousarray(ways[some])
             )
             going = np.empty(len(some), np.uint8)
-            k.wander(
+            wandering.wander(
                 some, found.distance, found.triangle, origins, ways, paths, going, pixel, self.first, self.sample,
                 bounce, step, self.tracer.how.seed,
             )  # fmt: skip
@@ -354,13 +361,17 @@ class _Block:
         origins, ways, paths, alive, pixel = state
         most = 2 * count * (k.LOOKS if bounce == 0 else 1)
         shadows, shadow_of = np.empty((most, 10), np.float32), np.empty(most, np.int32)
-        room = np.empty((packed.REFLECTED, 3), np.float32)
+        reflected, numbers = (
+            np.empty((packed.REFLECTED, 3), np.float32),
+            np.empty((2 * k.MOST_PAIRS, k.RUN), np.float32),
+        )
+        room = reflected, np.empty(k.RUN, np.int32), numbers
         of = np.ascontiguousarray(of, np.int32)
         carried = paths[p.CARRIED, of]
         sent = k.scatter(
             surface, geometry, more, front, of, origins, ways, paths, alive, pixel, self.first, self.sample, bounce,
-            tracer.how.seed, *tracer.lights, *tracer.sky, tracer.table, room, self.radiance, shadows, shadow_of,
-            caught,
+            tracer.how.seed, *tracer.lights, self.pool, tracer.settings, tracer.table, *room, self.radiance, shadows,
+            shadow_of, caught,
         )  # fmt: skip
         blocked = self._blocked(shadows[:sent])
         if caught:

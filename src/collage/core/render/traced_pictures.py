@@ -149,7 +149,7 @@ class TracedPicture:
         scene = work.scene
         triangle = self.view.samples.triangle if self.view is not None else np.zeros((0, 0), np.int32)
         return Picture(
-            display, linear, scene.undivided(triangle), scene.undivided_ids, work.problems,
+            display, linear, scene.before(triangle), scene.undivided_ids, work.problems,
             time.perf_counter() - self.begin, complete=done, remarks=tuple(work.remarks), samples=exposed.samples,
             noise=exposed.noise(), alpha=None if alpha is None else alpha.reshape(shape[:2]),
             layers=layers_of_picture(exposed, scene, request.bench, triangle) if self.layers else {},

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -33,7 +34,8 @@ class Scene:
     rows : what is read of every triangle. Where a hand moves there are triangles in between that are of no object.
     ids : (5, t + 1) int32: object (GROUND for the ground), part, piece, material slot and region of each triangle; the
         last column, which the number -1 finds, is NOTHING, as that of any triangle of no object.
-    undivided_ids : the same of the triangles as they are where nothing is displaced.
+    undivided : the same of the triangles of each object, and of the ground, where nothing is displaced; plain_key names
+        what they depend on.
     regions : what has a material of its own: the number of an object, and of the rule that assigns it, -1 for the
         object's own material. Of the ground, GROUND.
     rotations : (regions, 3, 3) from object to world space, for row vectors.
@@ -49,7 +51,8 @@ class Scene:
     tracer: Tracer
     rows: Rows
     ids: np.ndarray
-    undivided_ids: np.ndarray
+    undivided: Sequence[np.ndarray]
+    plain_key: tuple[str, ...]
     regions: tuple[tuple[int, int], ...]
     rotations: np.ndarray
     uv_sets: tuple[tuple[str, ...], ...]
@@ -83,7 +86,12 @@ class Scene:
         """What the displaced surface was before, None where nothing is displaced."""
         return self.rows.rest if self.sources is not None else None
 
-    def undivided(self, triangles: np.ndarray) -> np.ndarray:
+    @cached_property
+    def undivided_ids(self) -> np.ndarray:
+        """(5, u + 1), as `ids`, by the numbers that `before` gives."""
+        return self.ids if self.sources is None else np.concatenate([*self.undivided, NOTHING], axis=1)
+
+    def before(self, triangles: np.ndarray) -> np.ndarray:
         """The numbers that triangles have where nothing is displaced; -1 stays."""
         return triangles if self.sources is None else self.sources[triangles]
 
@@ -189,14 +197,19 @@ def build_scene(
     rows, spans, fresh = _rows(placed, keys, like, bool(displaced))
     shape, bodies = shape_of(objects, ground, displaced), dict[int, Body]()
     size = max([0, *(here.stop for here in spans.values())])
-    ids, undivided = np.empty((len(NOTHING), size + 1), np.int32), []
+    plain_key = (*(item.key for item in objects), "ground" if ground else "")
+    same = like if like is not None and like.plain_key == plain_key else None
+    undivided = same.undivided if same is not None else _undivided_ids(plain, objects, first, ground)
+    ids = np.empty((len(NOTHING), size + 1), np.int32)
     ids[:] = NOTHING
     for at, (number, mesh) in enumerate(placed.items()):  # each right where it will lie: a large mesh is there once
         here, one, item = spans[number], displaced.get(number), objects[number] if number != GROUND else None
         before = plain[number] if item is not None else mesh
         source = one.source if one is not None else slice(None)
-        undivided.append(_ids(number, before, _region(item, before, first[number]) if item is not None else GROUND))
-        ids[:, here] = undivided[-1][:, source]
+        if same is not None and number not in fresh and same.spans.get(number) == here:
+            ids[:, here] = same.ids[:, here]
+        else:
+            ids[:, here] = undivided[at][:, source]
         body = like.tracer.body(shape[at]) if like is not None else None
         body = body or _body(shape[at], item, before, mesh, source)
         bodies[number] = body if body.first == here.start else replace(body, first=here.start)
@@ -206,8 +219,7 @@ def build_scene(
             turn = turns[number] if number != GROUND else np.eye(3, dtype=np.float32)
             rows.lay(spans[number], placed[number], bodies[number].vertices, turn, displaced.get(number))
         tracer = tree.result()
-    undivided_ids = np.concatenate([*undivided, NOTHING], axis=1) if displaced else ids
-    ids.flags.writeable = undivided_ids.flags.writeable = False
+    ids.flags.writeable = False
     rotations = np.stack([turns[number] for number, _ in regions]) if turns else np.zeros((0, 3, 3), np.float32)
     names = tuple(tuple(meshes[number].uv) or (UV_SET,) for number, _ in regions)
     around = _around(objects, meshes, turns, ids[OBJECT], rows.gradients)
@@ -220,10 +232,19 @@ def build_scene(
     bounds = _bounds([body.bounds for number, body in bodies.items() if number >= 0 and len(body.triangles)])
     own = sum(spans[number].stop - spans[number].start for number in fresh)
     return Scene(
-        tracer, rows, ids, undivided_ids, tuple(regions), rotations, names, bounds, told, around, shape, keys,
+        tracer, rows, ids, undivided, plain_key, tuple(regions), rotations, names, bounds, told, around, shape, keys,
         _sources(plain, displaced, spans, size), spans, own if like is not None and rows is like.rows else rows.size,
         shape_of(objects, ground) if moving else shape,
     )  # fmt: skip
+
+
+def _undivided_ids(
+    plain: list[Mesh], objects: tuple[BenchObject, ...], first: Mapping[int, int], ground: bool
+) -> list[np.ndarray]:
+    """See Scene.undivided. first : the first region of each object."""
+    every = zip(plain, objects, strict=True)
+    found = [_ids(number, mesh, _region(item, mesh, first[number])) for number, (mesh, item) in enumerate(every)]
+    return found + ([_ids(GROUND, _ground(), GROUND)] if ground else [])
 
 
 def _ids(number: int, mesh: Mesh, region: np.ndarray | int) -> np.ndarray:

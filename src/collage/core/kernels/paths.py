@@ -54,6 +54,7 @@ TRUTHS = types.Array(types.uint8, 1, "C")
 TRUTHS_IN = types.Array(types.uint8, 1, "C", readonly=True)
 OUT_WHOLE1 = types.Array(i4, 1, "C")
 
+ENDLESS = F(1e6)  # lengths of a ray that ends at no light
 LIFT = F(1e-4)  # metres above a surface where a path goes on
 LEAST_LIFT = F(2e-6)  # and below one, where light soon goes another way
 SAFE_BOUNCES = 3  # before paths that carry little end by lot
@@ -255,9 +256,19 @@ def _leave(going, j, place, hit, drawn, lot):
     _go_on(going, j, place, n, way, _carried(going.rows, j), F(p.REFRACTED), widening)
 
 
+class Looks(NamedTuple):
+    """Rays that look for light: origins, ways (k, 3), how far each goes, its light (k, 3), and of which path it is."""
+
+    origins: np.ndarray
+    ways: np.ndarray
+    far: np.ndarray
+    light: np.ndarray
+    of: np.ndarray
+
+
 @njit(**INLINE)
 def _looked_for(
-    hit, from_below, alone, way, far, light, likely, divided, looks, carried, place, j, shadows, shadow_of, count
+    hit, from_below, alone, way, far, light, likely, divided, looks, carried, place, j, looking, count
 ):  # fmt: skip
     """Notes one of so many rays from a surface that look for light. from_below : whether the path comes out of what
     lies below. alone : whether the path itself finds no light."""
@@ -278,10 +289,10 @@ def _looked_for(
         return count
     side = LIFT if dot(own, way) > F(0) else -LIFT
     for axis in range(3):
-        shadows[count, axis] = place[axis] + own[axis] * side
-        shadows[count, 3 + axis] = way[axis]
-    shadows[count, 6], shadows[count, 7], shadows[count, 8], shadows[count, 9] = far, r, g, b
-    shadow_of[count] = j
+        looking.origins[count, axis] = place[axis] + own[axis] * side
+        looking.ways[count, axis] = way[axis]
+    looking.light[count, 0], looking.light[count, 1], looking.light[count, 2] = r, g, b
+    looking.far[count], looking.of[count] = far if far > F(0) else ENDLESS, j
     return count + 1
 
 
@@ -412,7 +423,7 @@ def _pooled(pool, drawn):
 
 @njit(**INLINE)
 def _look_for_light(
-    hit, from_below, alone, pool, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
+    hit, from_below, alone, pool, lights, shares, drawn, bounce, carried, place, j, looking, count
 ):  # fmt: skip
     """Notes rays from a surface to the environment and to a light; see `_looked_for`."""
     looks = LOOKS if bounce == 0 else 1
@@ -421,15 +432,15 @@ def _look_for_light(
         if pool.shape[0] > 0:
             way, light, likely = _pooled(pool, _pair(drawn, pairs_of))
             count = _looked_for(
-                hit, from_below, alone, way, F(0), light, likely, likely, F(looks), carried, place, j, shadows,
-                shadow_of, count,
+                hit, from_below, alone, way, F(0), light, likely, likely, F(looks), carried, place, j, looking,
+                count,
             )  # fmt: skip
         if lights.shape[0] > 0:
             lot = _pair(drawn, pairs_of + 2)[0]
             way, far, light, likely, divided = toward_light(lights, shares, place, _pair(drawn, pairs_of + 1), lot)
             count = _looked_for(
-                hit, from_below, alone, way, far, light, likely, divided, F(looks), carried, place, j, shadows,
-                shadow_of, count,
+                hit, from_below, alone, way, far, light, likely, divided, F(looks), carried, place, j, looking,
+                count,
             )  # fmt: skip
     return count
 
@@ -447,13 +458,13 @@ def _straight_on(going, geometry, j, place, i):
 @njit(
     i4(
         IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN2, IN1, IN2,
-        OUT2, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT_WHOLE1, types.boolean,
+        OUT2, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT2, OUT1, OUT2, OUT_WHOLE1, types.boolean,
     ),
     **LOOP,
 )  # fmt: skip
 def scatter(
     surface, geometry, more, front, of, origins, ways, paths, alive, pixel, first, sample, bounce, seed, lights, shares,
-    pool, settings, table, r, whose, numbers, radiance, shadows, shadow_of, alone,
+    pool, settings, table, r, whose, numbers, radiance, look_origins, look_ways, look_far, look_light, look_of, alone,
 ):  # fmt: skip
     """What happens to paths at some points of a surface. Returns how many rays look for light.
 
@@ -462,10 +473,10 @@ def scatter(
     path goes on. pixel : (n,), counted from the `first` of the picture. sample, bounce, seed : for the numbers drawn.
     lights : (k, COLUMNS), shares : (k,) how often each is looked at. pool : see fill_pool, of no rows where the
     environment is off. table : see render.energy. r : (REFLECTED, 3), whose : (RUN,), numbers : (2 MOST_PAIRS, RUN),
-    room. radiance : (3, pixels), to which surfaces that glow are added. shadows : (2 m, 10) origin, way, distance (0
-    for any) and light of the rays that look for light; shadow_of : (2 m,) their paths; LOOKS times as many at the first
-    surface. alone : whether paths end here.
+    room. radiance : (3, pixels), to which surfaces that glow are added. look_... : of the rays that look for light, see
+    Looks, 2 m of them, LOOKS times as many at the first surface. alone : whether paths end here.
     """
+    looking = Looks(look_origins, look_ways, look_far, look_light, look_of)
     count, wide, going = 0, settings[p.FOCAL_LENGTH] * F(0.1), Paths(origins, ways, paths, alive)
     for i in range(of.size):
         if i % RUN == 0:
@@ -492,7 +503,7 @@ def scatter(
         if (more[p.WALKS, i] > F(0)) & (not from_below):
             entering, under, hit = _parted(hit, more, i)
         count = _look_for_light(
-            hit, from_below, alone, pool, lights, shares, drawn, bounce, carried, place, j, shadows, shadow_of, count
+            hit, from_below, alone, pool, lights, shares, drawn, bounce, carried, place, j, looking, count
         )
         if bounce >= SAFE_BOUNCES:
             keep = min(max(carried[0], max(carried[1], carried[2])), F(0.95))
@@ -553,20 +564,28 @@ def note_seen(surface, geometry, of, pixel, eye, seen):
 
 
 @njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, f4, OUT2), **LOOP)
-def add_unblocked(blocked, shadows, shadow_of, count, pixel, brightest, radiance):
-    """Adds the light of rays that nothing blocks (blocked -1)."""
+def add_unblocked(blocked, light, of, count, pixel, brightest, radiance):
+    """Adds the light of rays that nothing blocks (blocked -1), see Looks."""
     white = (F(1), F(1), F(1))
     for i in range(count):
         if blocked[i] < 0:
-            _add(radiance, pixel[shadow_of[i]], (shadows[i, 7], shadows[i, 8], shadows[i, 9]), white, brightest)
+            _add(radiance, pixel[of[i]], (light[i, 0], light[i, 1], light[i, 2]), white, brightest)
 
 
 @njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, OUT1, OUT1), **LOOP)
-def add_caught(blocked, shadows, shadow_of, count, pixel, caught, unshadowed):
+def add_caught(blocked, light, of, count, pixel, caught, unshadowed):
     """For a ground that shows shadows alone: the sums of the light that arrives, and of all of it."""
     for i in range(count):
-        at = pixel[shadow_of[i]]
-        light = shadows[i, 7] + shadows[i, 8] + shadows[i, 9]
-        unshadowed[at] += light
+        at = pixel[of[i]]
+        sent = light[i, 0] + light[i, 1] + light[i, 2]
+        unshadowed[at] += sent
         if blocked[i] < 0:
-            caught[at] += light
+            caught[at] += sent
+
+
+@njit(types.void(IN2, WHOLE1, WHOLE1, IN2, TRUTHS), **LOOP)
+def from_outside(faces, triangle, of, ways, front):
+    """Whether paths meet the outside of triangles, (m,). faces : (t, 9), their normals first. of : (m,) paths."""
+    for i in range(of.size):
+        t, j = triangle[i], of[i]
+        front[i] = faces[t, 0] * ways[j, 0] + faces[t, 1] * ways[j, 1] + faces[t, 2] * ways[j, 2] < F(0)

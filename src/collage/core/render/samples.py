@@ -497,7 +497,10 @@ class Finder:
         def find(cut: slice) -> None:
             k.find_donors(layout, pixel, surface[:3], normal, cut.start, cut.stop, donor)
 
-        over_blocks(self.workers, find, ray.size)
+        if centres:
+            over_blocks(self.workers, find, ray.size)
+        else:
+            donor.fill(-1)
         groups = self._groups(surface, rays.triangle.take(ray), starts, ray < centres)
         return Samples(*size, pixel, shares, covered, groups, surface, pattern, layout, donor, seen)
 

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Mapping
 from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -221,8 +222,8 @@ class Tracer:
             alive = here.bounce(origins, ways, paths, pixel, bounce, last=bounce == self.how.bounces)
             if not len(alive):
                 break
-            origins, ways = origins[alive], ways[alive]
-            paths, pixel = np.ascontiguousarray(paths[:, alive]), pixel[alive]
+            origins, ways = origins.take(alive, axis=0), ways.take(alive, axis=0)
+            paths, pixel = paths.take(alive, axis=1), pixel.take(alive)
         here.exposed.squares[:] = here.radiance.mean(axis=0) ** 2
         self.exposed.add(here.exposed, first)
 
@@ -293,12 +294,13 @@ class _Block:
         state = origins, ways, paths, alive, pixel
         if group.region == GROUND:
             seen = paths[p.DENSITY, of] == p.FROM_EYE
-            for some, caught in ((np.flatnonzero(seen), True), (np.flatnonzero(~seen), False)):
-                if len(some):
-                    surface, geometry, more = _ground(points, some)
-                    self._scatter(
-                        surface, geometry, more, np.ones(len(some), np.uint8), of[some], state, bounce, caught
-                    )
+            whole: list[tuple[Any, bool]] = [(slice(None), True)]
+            parts = whole if seen.all() else [(np.flatnonzero(seen), True), (np.flatnonzero(~seen), False)]
+            for some, caught in parts:
+                here = of[some]
+                if len(here):
+                    front = np.ones(len(here), np.uint8)
+                    self._scatter(*_ground(points, some, len(here)), front, here, state, bounce, caught)
             return
         number, rule = tracer.what.scene.regions[group.region]
         material = tracer.what.bench.objects[number].material_of(rule)
@@ -314,8 +316,8 @@ class _Block:
         if tracer.what.only_clay:
             values = clay(values)
         assert points.triangle is not None
-        facing = np.einsum("ij,ij->i", tracer.what.scene.faces[points.triangle, :3], ways[of])
-        front = (facing < 0).astype(np.uint8)
+        front = np.empty(points.count, np.uint8)
+        k.from_outside(tracer.what.scene.faces, points.triangle, np.ascontiguousarray(of, np.int32), ways, front)
         layers = layers_of(values)
         share = _drawn_layer(
             [weight for weight, _ in layers], points.count, (self.first, int(of[0]), self.sample, bounce)
@@ -360,7 +362,8 @@ class _Block:
         tracer, count = self.tracer, len(of)
         origins, ways, paths, alive, pixel = state
         most = 2 * count * (k.LOOKS if bounce == 0 else 1)
-        shadows, shadow_of = np.empty((most, 10), np.float32), np.empty(most, np.int32)
+        (look_from, look_to, light), far = np.empty((3, most, 3), np.float32), np.empty(most, np.float32)
+        look_of = np.empty(most, np.int32)
         reflected, numbers = (
             np.empty((packed.REFLECTED, 3), np.float32),
             np.empty((2 * k.MOST_PAIRS, k.RUN), np.float32),
@@ -370,25 +373,17 @@ class _Block:
         carried = paths[p.CARRIED, of]
         sent = k.scatter(
             surface, geometry, more, front, of, origins, ways, paths, alive, pixel, self.first, self.sample, bounce,
-            tracer.how.seed, *tracer.lights, self.pool, tracer.settings, tracer.table, *room, self.radiance, shadows,
-            shadow_of, caught,
+            tracer.how.seed, *tracer.lights, self.pool, tracer.settings, tracer.table, *room, self.radiance,
+            look_from, look_to, far, light, look_of, caught,
         )  # fmt: skip
-        blocked = self._blocked(shadows[:sent])
+        blocked = tracer.what.scene.occluded(look_from[:sent], look_to[:sent], far[:sent])
         if caught:
             alive[of] = 0
             self.exposed.ground[pixel[of]] += carried  # no two are of one pixel
-            k.add_caught(blocked, shadows, shadow_of, sent, pixel, self.exposed.caught, self.exposed.unshadowed)
+            k.add_caught(blocked, light, look_of, sent, pixel, self.exposed.caught, self.exposed.unshadowed)
             return
         brightest = 1e30 if bounce == 0 else tracer.settings[p.BRIGHTEST]
-        k.add_unblocked(blocked, shadows, shadow_of, sent, pixel, brightest, self.radiance)
-
-    def _blocked(self, shadows: np.ndarray) -> np.ndarray:
-        """(n,) int32: -1 for rays that look for light and meet nothing."""
-        if not len(shadows):
-            return np.zeros(0, np.int32)
-        far = np.where(shadows[:, 6] > 0, shadows[:, 6], np.float32(1e6)).astype(np.float32)
-        origins, ways = np.ascontiguousarray(shadows[:, :3]), np.ascontiguousarray(shadows[:, 3:6])
-        return self.tracer.what.scene.occluded(origins, ways, far)
+        k.add_unblocked(blocked, light, look_of, sent, pixel, brightest, self.radiance)
 
 
 def _drawn_layer(weights: list[Array | None], count: int, seed: tuple[int, ...]) -> np.ndarray | None:
@@ -447,17 +442,17 @@ def _part_below(values: Mapping[str, Array], surface: Array, more: Array, seed: 
     _fill(more, p.BELOW, *below(colour, radius, scale, forward), forward)
 
 
-def _ground(points: Points, some: np.ndarray) -> tuple[Array, Array, Array]:
-    """The same for some points of the ground: matt grey."""
+def _ground(points: Points, some: np.ndarray | slice, count: int) -> tuple[Array, Array, Array]:
+    """The same for some points of the ground, as many as `count`: matt grey."""
     assert points.view is not None
-    surface = np.zeros((packed.ROWS, len(some)), np.float32)
+    surface = np.zeros((packed.ROWS, count), np.float32)
     surface[packed.BASE : packed.BASE + 3] = packed.GROUND_GREY
     surface[packed.ROUGHNESS], surface[packed.IOR] = 1, 1
-    geometry = np.empty((packed.GEOMETRY_ROWS, len(some)), np.float32)
+    geometry = np.empty((packed.GEOMETRY_ROWS, count), np.float32)
     for row in (packed.NORMAL, packed.COAT_NORMAL, packed.OWN_NORMAL):
         geometry[row : row + 3] = points.normal[:, some]
     geometry[packed.VIEW : packed.VIEW + 3] = points.view[:, some]
     geometry[packed.POSITION : packed.POSITION + 3] = points.position[:, some]
-    more = np.zeros((p.MORE, len(some)), np.float32)
+    more = np.zeros((p.MORE, count), np.float32)
     more[p.OPACITY] = 1
     return surface, geometry, more

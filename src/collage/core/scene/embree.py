@@ -7,7 +7,6 @@ times as long as Embree builds a tree of it: meshes are shared here.
 from __future__ import annotations
 
 import ctypes
-import threading
 import weakref
 from collections.abc import Sequence
 from functools import cache
@@ -63,16 +62,11 @@ def _address(name: str) -> int:
     return int(ctypes.cast(getattr(_library(), name), ctypes.c_void_p).value or 0)
 
 
-class _Room(threading.local):
-    """A thread's room for a ray, as floats and as whole numbers, at an address that 64 divides."""
-
-    def __init__(self) -> None:
-        words = np.zeros(k.ROOM + 16, np.float32)
-        self.floats = words[-words.ctypes.data % 64 // 4 :][: k.ROOM]
-        self.words, self.place = self.floats.view(np.int32), self.floats.ctypes.data
-
-
-_room = _Room()
+def _room() -> tuple[int, np.ndarray, np.ndarray]:
+    """Room for a ray, at an address that 64 divides: the address, the room as floats and as whole numbers."""
+    words = np.zeros(k.ROOM + 16, np.float32)
+    floats = words[-words.ctypes.data % 64 // 4 :][: k.ROOM]
+    return floats.ctypes.data, floats, floats.view(np.int32)
 
 
 class Tree:
@@ -117,10 +111,11 @@ class Tree:
         v: np.ndarray, distance: np.ndarray,
     ) -> None:  # fmt: skip
         """Writes what rays meet nearer than `distance`; see kernels.embree.nearest."""
-        query = _address("rtcIntersect1"), self._scene, _room.place
-        k.nearest(*query, first, origins, directions, _room.floats, _room.words, triangle, u, v, distance)
+        place, *ray = _room()
+        query = _address("rtcIntersect1"), self._scene, place
+        k.nearest(*query, first, origins, directions, *ray, triangle, u, v, distance)
 
     def occluded(self, origins: np.ndarray, directions: np.ndarray, distance: np.ndarray, out: np.ndarray) -> None:
         """Writes 0 for rays that meet something; see kernels.embree.occluded."""
-        query = _address("rtcOccluded1"), self._scene, _room.place
-        k.occluded(*query, origins, directions, distance, _room.floats, _room.words, out)
+        place, *ray = _room()
+        k.occluded(_address("rtcOccluded1"), self._scene, place, origins, directions, distance, *ray, out)

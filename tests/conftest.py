@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import subprocess
@@ -50,6 +51,16 @@ def pytest_sessionstart(session: pytest.Session) -> None:
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The longest tests first: at the end, one process would wait for the other."""
     items.sort(key=lambda item: not any(name in item.nodeid for name in LONG))
+
+
+@pytest.fixture(autouse=True)
+def garbage_goes_here() -> Iterator[None]:
+    """Once there was a window, Python looks for garbage no more by itself: see app.shell.garbage."""
+    yield
+    if not gc.isenabled():
+        gc.collect(1)
+        if gc.get_count()[2] > 20:
+            gc.collect()
 
 
 @pytest.fixture(scope="session")

@@ -174,8 +174,7 @@ class Opening:
         self.window.show()
         self.frame.hide()
         QTimer.singleShot(0, self.frame.deleteLater)
-        gc.freeze()
-        gc.enable()
+        gc.freeze()  # what is there stays; see shell.garbage
 
 
 class _Frame(QMainWindow):

@@ -13,6 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from collage.app.shell.garbage import collect_here
 from collage.app.shell.settings import Settings, load_settings
 from collage.app.shell.studio import Studio
 from collage.app.shell.window import MainWindow
@@ -31,6 +32,7 @@ def application(settings: Settings) -> QApplication:
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     app.setApplicationName("Collage")
     app.setDesktopFileName("collage")
+    collect_here(app)
     load_fonts()
     apply_theme(app, THEMES.get(settings.theme, THEMES["day"]))
     return app

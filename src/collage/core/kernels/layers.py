@@ -88,12 +88,13 @@ def point_at(surface, geometry, i):
     vx, vy, vz = -view[0], -view[1], -view[2]
     nx, ny, nz = _facing(_rows(geometry, s.NORMAL, i), own, (vx, vy, vz))
     nv = max(nx * vx + ny * vy + nz * vz, F(0.02))
-    cx, cy, cz = _facing(_rows(geometry, s.COAT_NORMAL, i), own, (vx, vy, vz))
     more = surface.shape[0] > s.ROWS
     roughness = min(max(surface[s.ROUGHNESS, i], F(0)), F(1))
     coat = min(max(surface[s.COAT, i], F(0)), F(1))
     coat_roughness = min(max(surface[s.COAT_ROUGHNESS, i], F(0)), F(1))
+    cx, cy, cz = nx, ny, nz
     if coat > F(0):  # a rough coat blurs what is seen through it
+        cx, cy, cz = _facing(_rows(geometry, s.COAT_NORMAL, i), own, (vx, vy, vz))
         wide = roughness**4 + F(2) * coat * coat_roughness**4
         roughness = math.sqrt(math.sqrt(min(wide, F(1))))
     thin = more and surface[s.THIN, i] > F(0)

@@ -135,7 +135,9 @@ def hit_at(surface, geometry, i, table, r):
     layers = layers_over(surface, point, table)
     reflectances(surface, point, layers, r)
     facets = _microfacets(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
-    coat = _microfacets(surface, s.COAT_TANGENT, i, point.coat_normal, point.coat_roughness, point.coat_brushed)
+    coat = facets
+    if point.coat > F(0):
+        coat = _microfacets(surface, s.COAT_TANGENT, i, point.coat_normal, point.coat_roughness, point.coat_brushed)
     body = body_of(surface, point, layers, r)
     return Hit(surface, r, point, layers, body, lobes_of(surface, point, layers, r, body), facets, coat)
 

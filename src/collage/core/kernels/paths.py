@@ -499,7 +499,8 @@ def scatter(
                 _in_air(paths, j)
             brightest = F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
             glow = (surface[s.EMISSION, i], surface[s.EMISSION + 1, i], surface[s.EMISSION + 2, i])
-            _add(radiance, pixel[j], carried, glow, brightest)
+            if (glow[0] > F(0)) | (glow[1] > F(0)) | (glow[2] > F(0)):
+                _add(radiance, pixel[j], carried, glow, brightest)
         if (more[p.WALKS, i] > F(0)) & (not from_below):
             entering, under, hit = _parted(hit, more, i)
         count = _look_for_light(

@@ -55,9 +55,7 @@ from collage.core.scene.scene import GROUND
 MOMENT = 0.1  # seconds that a picture waits for maps before greys stand in for them
 EDGE_EFFORT = 0.35  # of the rays of masks, from each of the samples on an edge
 MOST_BEHIND = 4  # surfaces that are seen through, one behind the other
-ONE_THREAD = (
-    2 * BLOCK
-)  # samples of a group that are shaded sooner by one thread than by several, one group beside the other
+ONE_THREAD = 2 * BLOCK  # samples of a group up to which one thread shades it, beside others, sooner than several
 RELIEF = "fine relief"  # kind of points, see View.with_points
 NOT_PEEKED = 0.12  # linear grey of objects that have another material than the one peeked at
 

@@ -84,6 +84,27 @@ def test_what_did_not_change_is_neither_traced_nor_evaluated_again(library, monk
     assert len(traced) == rays
 
 
+def test_uvs_moved_many_times_look_as_they_do_made_anew(library, monkeypatch) -> None:
+    """Rows of what is moved are put behind the others until there is no more room; then all lie elsewhere."""
+    renderer, rays, add = Renderer(library), [], lighting.LightTarget.add
+
+    def counted(*given) -> None:
+        rays.append(1)
+        add(*given)
+
+    monkeypatch.setattr(lighting.LightTarget, "add", counted)
+    bench, costs = BENCH.model_copy(update={"objects": BENCH.objects[:2]}), []
+    drawn(renderer, bench, "draft")
+    for step in range(1, 24):
+        bench = moved("Boards" if step % 3 else "Pot", 0.01 * step, bench)
+        count = len(rays)
+        found = drawn(renderer, bench, "draft")
+        costs.append(len(rays) - count)
+        if step % 4 == 0:
+            assert np.array_equal(found, drawn(Renderer(library), bench, "draft"))
+    assert sum(cost == 0 for cost in costs) >= 18, "light is traced anew only where rows have lost their places"
+
+
 def test_what_a_hand_that_turns_the_camera_sees_is_not_kept_and_what_it_changes_is(library) -> None:
     renderer = Renderer(library)
     plain = BENCH.model_copy(update={"objects": BENCH.objects[:2]})

@@ -96,11 +96,16 @@ class Scene:
         return triangles if self.sources is None else self.sources[triangles]
 
     def differs_in_uvs(self, other: Scene) -> bool:
-        """Whether the other one is this with other UVs, and no more: rays meet both in the same places."""
+        """Whether the other one is this with other UVs, and no more: rays meet both in the same places, and triangles
+        of what is as it was have the same numbers."""
         parted = self.shape, self.regions, self.uv_sets, self.around.names
-        return parted == (other.shape, other.regions, other.uv_sets, other.around.names) and bool(
-            np.array_equal(self.ids, other.ids)
-        )
+        if parted != (other.shape, other.regions, other.uv_sets, other.around.names):
+            return False
+        stays = [number for number, (a, b) in enumerate(zip(self.keys, other.keys, strict=True)) if a == b]
+        if any(self.spans[number] != other.spans[number] for number in (*stays, *self.spans.keys() & {GROUND})):
+            return False
+        both = zip(self.undivided, other.undivided, strict=True)
+        return all(one is another or np.array_equal(one, another) for one, another in both)
 
     @property
     def nbytes(self) -> int:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from benchmarks.by_embreex import embreex_scene, whole
 from benchmarks.pictures import SIZE, camera_pass
 from benchmarks.timing import row
 from collage.core.document import edits
@@ -20,7 +21,6 @@ from collage.core.project.pictures import picture_request
 from collage.core.render.renderer import Renderer
 from collage.core.render.request import PictureRequest
 from collage.core.scene.bench import Bench, Camera, DistantLight, Division, stock
-from collage.core.scene.scene import Scene
 from collage.demo.shed import make_sample
 
 RUNS = 7
@@ -47,25 +47,8 @@ def _seconds(make: Callable[[], object]) -> float:
 
 def _embree(positions: np.ndarray, triangles: np.ndarray) -> float:
     """Seconds of building a tree of the same triangles, which share their corners, by embreex alone."""
-    from embreex.mesh_construction import TriangleMesh
-    from embreex.rtcore_scene import EmbreeScene
-
     positions, triangles = positions.astype(np.float32), triangles.astype(np.int32)
-
-    def build() -> None:
-        scene = EmbreeScene()
-        TriangleMesh(scene, positions, triangles)
-        scene.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32))
-
-    return _seconds(build)
-
-
-def _whole(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
-    """Corners and triangles of all bodies of a scene together."""
-    bodies = scene.tracer.bodies
-    first = np.cumsum([0, *(len(one.vertices) for one in bodies)])
-    triangles = np.concatenate([one.triangles + at for one, at in zip(bodies, first, strict=False)])
-    return np.concatenate([one.vertices for one in bodies]), triangles
+    return _seconds(lambda: embreex_scene(positions, triangles))
 
 
 RIDGE = """<materialx version="1.39">
@@ -130,7 +113,7 @@ def _changed(renderer: Renderer, request: PictureRequest, what: str) -> None:
         found["divided"].append(_seconds(lambda again=again: renderer.reliefs.of(again, renderer.workers)))
         floor = renderer.reliefs.of(again).objects[0].mesh
         found["own"].append(_embree(floor.positions, floor.triangles))
-        found["embree"].append(_embree(*_whole(renderer.scene(changed))))
+        found["embree"].append(_embree(*whole(renderer.scene(changed))))
         found["passes"].append(12 * camera_pass(renderer, changed))
     found["allowed"] = [passes + build for passes, build in zip(found["passes"], found["embree"], strict=True)]
     middle = {name: sorted(times[1:])[RUNS // 2] for name, times in found.items()}  # the first makes ready what stays
@@ -141,7 +124,7 @@ def _changed(renderer: Renderer, request: PictureRequest, what: str) -> None:
 
     row(f"{what}, depth changed, {IN_MOTION[0]}×{IN_MOTION[1]} in motion", f"{1000 * middle['motion']:.0f} ms",
         "150 ms", middle["motion"] / 0.15)  # fmt: skip
-    count = len(_whole(renderer.scene(changed))[1])
+    count = len(whole(renderer.scene(changed))[1])
     told = f"12 passes {1000 * middle['passes']:.0f} ms and embreex {1000 * middle['embree']:.0f} ms"
     row(f"  first fine one at rest, {count:,} triangles", f"{1000 * middle['fine']:.0f} ms", told,
         ratio("fine", "allowed"))  # fmt: skip

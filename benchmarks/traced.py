@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from benchmarks.by_embreex import embreex_scene, whole
 from benchmarks.pictures import SIZE, camera_pass
 from benchmarks.timing import median, row
 from collage.core.evaluate.run import never
@@ -71,9 +72,6 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
 
 def _embreex_alone(renderer: Renderer, making: TracedPicture) -> float:
     """Rays a second and thread of embreex alone: those of one sample of every pixel, asked in the same parts."""
-    from embreex.mesh_construction import TriangleMesh
-    from embreex.rtcore_scene import EmbreeScene
-
     asked: list[tuple[str, np.ndarray, np.ndarray, np.ndarray | None]] = []
     nearest, occluded = Scene.nearest, Scene.occluded
 
@@ -90,11 +88,7 @@ def _embreex_alone(renderer: Renderer, making: TracedPicture) -> float:
         next(iter(making.passes()))
     finally:
         Scene.nearest, Scene.occluded = nearest, occluded  # type: ignore[method-assign]
-    scene, bodies = EmbreeScene(), making.work.scene.tracer.bodies
-    first = np.cumsum([0, *(len(one.vertices) for one in bodies)])
-    triangles = np.concatenate([one.triangles + at for one, at in zip(bodies, first, strict=False)])
-    TriangleMesh(scene, np.concatenate([one.vertices for one in bodies]).astype(np.float32), triangles.astype(np.int32))
-    scene.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32))
+    scene = embreex_scene(*whole(making.work.scene))
 
     def ask(query: str, origins: np.ndarray, ways: np.ndarray, far: np.ndarray | None) -> None:
         more = {} if far is None else {"dists": far}

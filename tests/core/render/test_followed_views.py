@@ -64,14 +64,21 @@ def test_every_picture_is_that_of_a_renderer_that_saw_no_other(library, quality:
         last = found
 
 
-def test_what_did_not_change_is_neither_traced_nor_evaluated_again(library, monkeypatch) -> None:
-    renderer, traced, add = Renderer(library), [], lighting.LightTarget.add
+@pytest.fixture
+def traced(monkeypatch) -> list[int]:
+    """An item for each time that rays are sent to a light."""
+    found, add = [], lighting.LightTarget.add
 
     def counted(*given) -> None:
-        traced.append(1)
+        found.append(1)
         add(*given)
 
     monkeypatch.setattr(lighting.LightTarget, "add", counted)
+    return found
+
+
+def test_what_did_not_change_is_neither_traced_nor_evaluated_again(library, traced: list[int]) -> None:
+    renderer = Renderer(library)
     plain = BENCH.model_copy(update={"objects": BENCH.objects[:2]})
     drawn(renderer, plain, "draft")
     first, rays = renderer.cache.evaluated, len(traced)
@@ -84,22 +91,16 @@ def test_what_did_not_change_is_neither_traced_nor_evaluated_again(library, monk
     assert len(traced) == rays
 
 
-def test_uvs_moved_many_times_look_as_they_do_made_anew(library, monkeypatch) -> None:
+def test_uvs_moved_many_times_look_as_they_do_made_anew(library, traced: list[int]) -> None:
     """Rows of what is moved are put behind the others until there is no more room; then all lie elsewhere."""
-    renderer, rays, add = Renderer(library), [], lighting.LightTarget.add
-
-    def counted(*given) -> None:
-        rays.append(1)
-        add(*given)
-
-    monkeypatch.setattr(lighting.LightTarget, "add", counted)
+    renderer = Renderer(library)
     bench, costs = BENCH.model_copy(update={"objects": BENCH.objects[:2]}), []
     drawn(renderer, bench, "draft")
     for step in range(1, 24):
         bench = moved("Boards" if step % 3 else "Pot", 0.01 * step, bench)
-        count = len(rays)
+        count = len(traced)
         found = drawn(renderer, bench, "draft")
-        costs.append(len(rays) - count)
+        costs.append(len(traced) - count)
         if step % 4 == 0:
             assert np.array_equal(found, drawn(Renderer(library), bench, "draft"))
     assert sum(cost == 0 for cost in costs) >= 18, "light is traced anew only where rows have lost their places"

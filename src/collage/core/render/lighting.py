@@ -130,9 +130,6 @@ class LightTarget:
 
     def __init__(self, scene: Scene, samples: Sender, row: np.ndarray) -> None:
         self.scene, self.samples, self.row, self.room = scene, samples, row, _Room()
-        self.own, self.donated_to = (
-            np.where(takes, np.int32(-1), samples.pattern) for takes in (samples.donor >= 0, samples.donor < 0)
-        )
         step = np.arange(k.SUBSETS * LIGHT_RAYS)
         # a rank-1 sequence over the light (M. Roberts, The unreasonable effectiveness of quasirandom sequences, 2018)
         places = np.stack([step * 0.7548776662, step * 0.5698402910], axis=1) + 0.5
@@ -142,13 +139,13 @@ class LightTarget:
             self.reach = 0.9
 
     def add(self, cut: slice, first: int, last: int, out: np.ndarray) -> None:
-        if last < self.rays:
-            self._trace(cut, self.own[cut], first, last, out)
-        elif not first:
-            self._trace(cut, self.samples.pattern[cut], 0, last, out)
-        else:
-            self._trace(cut, self.own[cut], first, last, out)
-            self._trace(cut, self.donated_to[cut], 0, last, out)
+        pattern, takes, complete = self.samples.pattern[cut], self.samples.donor[cut] >= 0, last >= self.rays
+        if complete and not first:
+            self._trace(cut, pattern, 0, last, out)
+            return
+        self._trace(cut, np.where(takes, np.int32(-1), pattern), first, last, out)
+        if complete:
+            self._trace(cut, np.where(takes, pattern, np.int32(-1)), 0, last, out)
 
     def _trace(self, cut: slice, pattern: np.ndarray, first: int, last: int, out: np.ndarray) -> None:
         samples = self.samples
@@ -275,10 +272,9 @@ class View:
     def with_points(self, group: ObjectSamples, kind: str, name: str, make: Callable[[], Points]) -> ObjectSamples:
         """A group with other points, of which there is one of each kind; kept until their name changes."""
         key = kind, group.start
-        known = self._changed.get(key)
-        if known is None or known[0] != name:
-            known = self._changed[key] = name, replace(group, points=make())
-        return known[1]
+        if not self.has_points(group, kind, name):
+            self._changed[key] = name, replace(group, points=make())
+        return self._changed[key][1]
 
     def has_points(self, group: ObjectSamples, kind: str, name: str) -> bool:
         """Whether a group is kept with other points of this name, see `with_points`."""

@@ -270,9 +270,9 @@ class Work:
     def _with_fine_relief(self, view: View, group: ObjectSamples, slopes: Surface, *, quick: bool) -> ObjectSamples:
         """A group of a displaced surface with the normals of its height. quick : in half the time, where they are not
         there yet."""
-        quick = quick and not view.has_points(group, RELIEF, f"{False} {slopes.key}")
+        quick = quick and not view.has_points(group, RELIEF, slopes.key)
         make = partial(with_fine_relief, group.points, view.scene, slopes, quick, self.renderer.workers, self.cancelled)
-        return view.with_points(group, RELIEF, f"{quick} {slopes.key}", make)
+        return view.with_points(group, RELIEF, f"quick {slopes.key}" if quick else slopes.key, make)
 
     def _hidden_slopes(self, view: View, group: ObjectSamples, bumps: Plan) -> dict[str, Array]:
         """What pixels hide of the slopes of bump, see `bump_variance`. At edges that is as in the middles beside them;

@@ -31,7 +31,7 @@ TRACER_BYTES = 200  # of Embree's tree, by triangle
 class Scene:
     """All objects' triangles in one, with what is read where a ray hits. Immutable once built.
 
-    rows : what is read of every triangle. Where a hand moves there are triangles in between that are of no object.
+    rows : what is read of every triangle. Where something has changed some in between may be of no object.
     ids : (5, t + 1) int32: object (GROUND for the ground), part, piece, material slot and region of each triangle; the
         last column, which the number -1 finds, is NOTHING, as that of any triangle of no object.
     undivided : the same of the triangles of each object, and of the ground, where nothing is displaced; plain_key names

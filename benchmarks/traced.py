@@ -56,18 +56,18 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
         return wrapped
 
     nearest, occluded, evaluate = Scene.nearest, Scene.occluded, traced_module.evaluate_surface  # type: ignore[attr-defined]
-    kernels = traced_module.k
-    scatter, meet = kernels.scatter, kernels.meet
+    kernels, scattering = traced_module.k, traced_module.scattering
+    scatter, meet = scattering.scatter, kernels.meet
     Scene.nearest = timed("rays", nearest, True)  # type: ignore[method-assign]
     Scene.occluded = timed("shadow rays", occluded, True)  # type: ignore[method-assign]
     traced_module.evaluate_surface = timed("networks", evaluate)  # type: ignore[attr-defined]
-    kernels.__dict__["scatter"], kernels.__dict__["meet"] = timed("shading", scatter), timed("shading", meet)
+    scattering.__dict__["scatter"], kernels.__dict__["meet"] = timed("shading", scatter), timed("shading", meet)
     try:
         yield seconds, counts
     finally:
         Scene.nearest, Scene.occluded = nearest, occluded  # type: ignore[method-assign]
         traced_module.evaluate_surface = evaluate  # type: ignore[attr-defined]
-        kernels.__dict__["scatter"], kernels.__dict__["meet"] = scatter, meet
+        scattering.__dict__["scatter"], kernels.__dict__["meet"] = scatter, meet
 
 
 def _embreex_alone(renderer: Renderer, making: TracedPicture) -> float:
@@ -164,9 +164,9 @@ def _importance(renderer: Renderer, request: PictureRequest) -> None:
         if even:
             sky = making.work.traceable().sky
             assert sky is not None
-            flat = sky_table(np.ones_like(sky.picture))
-            table = replace(flat, picture=sky.picture)
-            making.tracer = Tracer(replace(making.work.traceable(), sky=table), making.how, renderer.workers)
+            flat = sky_table(np.ones_like(sky.texels[..., :3]))
+            flat.texels[..., :3] = sky.texels[..., :3]
+            making.tracer = Tracer(replace(making.work.traceable(), sky=flat), making.how, renderer.workers)
         *_, (exposed, _) = making.passes()
         return exposed.on_film()[:, :3]
 

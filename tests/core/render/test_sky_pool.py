@@ -17,8 +17,8 @@ from collage.core.render.sky import sky_table
 def pool_of(picture: np.ndarray, sample: int, seed: int = 3, strength: float = 1.0) -> np.ndarray:
     sky, settings = sky_table(picture), np.zeros(p.SETTINGS, np.float32)
     settings[[p.COSINE, p.STRENGTH]] = 1, strength
-    pool = np.empty((k.SKY_CELLS**2, 8), np.float32)
-    k.fill_pool(sample, seed, sky.picture, sky.rows, sky.columns, sky.sines, settings, pool)
+    pool = np.empty((p.SKY_CELLS**2, 8), np.float32)
+    k.fill_pool(sample, seed, sky.texels, sky.rows, sky.columns, sky.sines, settings, pool)
     return pool
 
 

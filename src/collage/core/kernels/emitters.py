@@ -31,7 +31,7 @@ from collage.core.kernels.lights import (
     SIZE,
     UP,
 )
-from collage.core.kernels.reflection import PI, dot, unit
+from collage.core.kernels.reflection import PI, arcsine, circle, dot, turn_to, unit
 
 F = np.float32
 
@@ -39,13 +39,14 @@ F = np.float32
 class Sky(NamedTuple):
     """The environment: a latitude-longitude picture, and how likely its directions are drawn.
 
-    picture : (h, w, 3), the top row first. rows : (h + 1 + GUIDES,), columns : (h, w + 1 + GUIDES), sums of how likely
-    the rows are, and the texels in each (M. Pharr and others, Physically Based Rendering, 2D sampling by marginal and
-    conditional densities); behind them in which interval of the sums each of GUIDES even steps lies. sines : (h + 1,)
-    of the heights between the rows. settings : see kernels.path_rows.
+    texels : (h, w, 4), the top row first: light, and how likely directions in the texel are, per steradian.
+    rows : (h + 1 + GUIDES,), columns : (h, w + 1 + GUIDES), sums of how likely the rows are, and the texels in each
+    (M. Pharr and others, Physically Based Rendering, 2D sampling by marginal and conditional densities); behind them in
+    which interval of the sums each of GUIDES even steps lies. sines : (h + 1,) of the heights between the rows.
+    settings : see kernels.path_rows.
     """
 
-    picture: np.ndarray
+    texels: np.ndarray
     rows: np.ndarray
     columns: np.ndarray
     sines: np.ndarray
@@ -77,54 +78,40 @@ def _found(sums, count, wanted):
 
 
 @njit(**INLINE)
-def _texel_density(sky, row, column):
-    """How likely a direction in a texel is, per steradian."""
-    wide = F(2) * PI / F(sky.picture.shape[1])
-    share = (sky.rows[row + 1] - sky.rows[row]) * (sky.columns[row, column + 1] - sky.columns[row, column])
-    return share / max(wide * (sky.sines[row] - sky.sines[row + 1]), F(1e-12))
+def place_of(way, height, width, sine, cosine):
+    """Where a direction lies in a turned picture of a height and width, in texels across and down."""
+    x, z = way[0] * cosine + way[2] * sine, way[2] * cosine - way[0] * sine
+    return (turn_to(x, -z) + F(0.5)) * width, (F(0.5) - arcsine(way[1]) / PI) * height
 
 
 @njit(**INLINE)
-def _light_at(picture, x, y, channel):
-    """Bilinear, round the sides."""
-    height, width = picture.shape[0], picture.shape[1]
+def light_at(sky, x, y):
+    """The environment's light at a place, bilinear, round the sides; and how likely toward_environment draws the
+    direction, per steradian."""
+    height, width, strength = np.int32(sky.texels.shape[0]), np.int32(sky.texels.shape[1]), sky.settings[p.STRENGTH]
+    column, row = min(np.int32(x), width - np.int32(1)), min(np.int32(y), height - np.int32(1))
     x, y = x - F(0.5), min(max(y - F(0.5), F(0)), F(height - 1))
-    left, top = np.int32(math.floor(x)), min(np.int32(y), height - 1)
+    left, top = np.int32(math.floor(x)), min(np.int32(y), height - np.int32(1))
     a, b = x - F(left), y - F(top)
-    left, below = left % width, min(top + 1, height - 1)
+    left, below = (left + width) % width, min(top + 1, height - 1)
     right = left + 1 if left + 1 < width else 0
-    upper = picture[top, left, channel] * (F(1) - a) + picture[top, right, channel] * a
-    lower = picture[below, left, channel] * (F(1) - a) + picture[below, right, channel] * a
-    return upper * (F(1) - b) + lower * b
-
-
-@njit(**INLINE)
-def _all_light(sky, x, y):
-    strength = sky.settings[p.STRENGTH]
+    one, two = (F(1) - a) * (F(1) - b) * strength, a * (F(1) - b) * strength
+    three, four = (F(1) - a) * b * strength, a * b * strength
+    texels = sky.texels
     return (
-        _light_at(sky.picture, x, y, 0) * strength,
-        _light_at(sky.picture, x, y, 1) * strength,
-        _light_at(sky.picture, x, y, 2) * strength,
-    )
-
-
-@njit(**INLINE)
-def looked_up(sky, way):
-    """The environment's light from a direction, and how likely toward_environment draws it, per steradian."""
-    height, width = sky.picture.shape[0], sky.picture.shape[1]
-    x = way[0] * sky.settings[p.COSINE] + way[2] * sky.settings[p.SINE]
-    z = way[2] * sky.settings[p.COSINE] - way[0] * sky.settings[p.SINE]
-    across = (math.atan2(x, -z) / (F(2) * PI) + F(0.5)) * F(width)
-    down = (F(0.5) - math.asin(min(max(way[1], F(-1)), F(1))) / PI) * F(height)
-    column, row = min(max(int(across), 0), width - 1), min(max(int(down), 0), height - 1)
-    light = _all_light(sky, across, down)
-    return light, _texel_density(sky, row, column)
+        texels[top, left, 0] * one + texels[top, right, 0] * two
+        + texels[below, left, 0] * three + texels[below, right, 0] * four,
+        texels[top, left, 1] * one + texels[top, right, 1] * two
+        + texels[below, left, 1] * three + texels[below, right, 1] * four,
+        texels[top, left, 2] * one + texels[top, right, 2] * two
+        + texels[below, left, 2] * three + texels[below, right, 2] * four,
+    ), texels[row, column, 3]  # fmt: skip
 
 
 @njit(**INLINE)
 def toward_environment(sky, drawn):
     """A direction drawn by the environment's brightness, its light, and how likely it is, per steradian."""
-    height, width = sky.picture.shape[0], sky.picture.shape[1]
+    height, width = sky.texels.shape[0], sky.texels.shape[1]
     row = _found(sky.rows, height, drawn[1])
     part = (drawn[1] - sky.rows[row]) / max(sky.rows[row + 1] - sky.rows[row], F(1e-12))
     column = _found(sky.columns[row], width, drawn[0])
@@ -142,8 +129,8 @@ def toward_environment(sky, drawn):
         z * sky.settings[p.COSINE] + x * sky.settings[p.SINE],
     )
     down = (F(0.5) - math.asin(min(max(y, F(-1)), F(1))) / PI) * F(height)
-    light = _all_light(sky, across, down)
-    return way, light, _texel_density(sky, row, column)
+    light, _ = light_at(sky, across, down)
+    return way, light, sky.texels[row, column, 3]
 
 
 @njit(**INLINE)
@@ -283,68 +270,77 @@ def _lit_plane(lights, k, origin, way):
 
 
 @njit(**INLINE)
-def _toward_ball(lights, k, shares, place, drawn, colour):
+def _toward_ball(lights, k, share, place, drawn, colour):
     """See toward_light: a direction drawn evenly from those in which a ball is seen."""
     x, y, z = lights[k, CENTRE] - place[0], lights[k, CENTRE + 1] - place[1], lights[k, CENTRE + 2] - place[2]
     far2, radius2 = x * x + y * y + z * z, lights[k, SIZE] * lights[k, SIZE]
     far = math.sqrt(max(far2, F(1e-12)))
-    if far2 <= radius2:  # within it
-        return (F(0), F(1), F(0)), far, colour, F(0), F(1)
     middle, cap = (x / far, y / far, z / far), _ball_cap(radius2, far2)
-    turn, low = F(2) * PI * drawn[0], cap * drawn[1]
+    (cosine, sine), low = circle(drawn[0]), cap * drawn[1]
     flat = math.sqrt(max(low * (F(2) - low), F(0)))
     right, up = frame_around(middle)
-    a, b, c = flat * math.cos(turn), flat * math.sin(turn), F(1) - low
+    a, b, c = flat * cosine, flat * sine, F(1) - low
     way = unit(
         middle[0] * c + right[0] * a + up[0] * b, middle[1] * c + right[1] * a + up[1] * b,
         middle[2] * c + right[2] * a + up[2] * b,
     )  # fmt: skip
     away = far * c - math.sqrt(max(radius2 - far2 * flat * flat, F(0)))
-    sent = (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2])
-    share = _in_cone(lights, k, -dot(way, sent))
-    likely = shares[k] / (F(2) * PI * cap)
-    return way, away * F(0.9999), (colour[0] * share, colour[1] * share, colour[2] * share), likely, likely
+    part = _in_cone(lights, k, -dot(way, _sent_in(lights, k)))
+    likely = share / (F(2) * PI * cap) if far2 > radius2 else F(0)  # else the place is within it
+    return way, away * F(0.9999), (colour[0] * part, colour[1] * part, colour[2] * part), likely, max(likely, F(1e-20))
 
 
 @njit(**INLINE)
-def toward_light(lights, shares, place, drawn, lot):
-    """A direction to one of the lights, drawn by their shares.
+def _sent_in(lights, k):
+    """The direction in which a light shines."""
+    return lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]
 
-    Returns the direction, how far the light is (0 for endlessly), its light, how likely the direction is, per
-    steradian, and what the light is to be divided by.
-    """
-    k = 0
-    while (k < lights.shape[0] - 1) & (lot >= shares[k]):
-        lot -= shares[k]
-        k += 1
-    colour = (lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2])
-    if lights[k, KIND] == F(BALL):
-        return _toward_ball(lights, k, shares, place, drawn, colour)
-    if lights[k, KIND] != F(DISTANT):
-        a, b = F(2) * drawn[0] - F(1), F(2) * drawn[1] - F(1)
-        if lights[k, KIND] == F(DISC):
-            turn, away = F(2) * PI * drawn[0], math.sqrt(drawn[1])
-            a, b = away * math.cos(turn), away * math.sin(turn)
-        x = lights[k, CENTRE] + a * lights[k, RIGHT] + b * lights[k, UP] - place[0]
-        y = lights[k, CENTRE + 1] + a * lights[k, RIGHT + 1] + b * lights[k, UP + 1] - place[1]
-        z = lights[k, CENTRE + 2] + a * lights[k, RIGHT + 2] + b * lights[k, UP + 2] - place[2]
-        far = math.sqrt(max(x * x + y * y + z * z, F(1e-12)))
-        way = (x / far, y / far, z / far)
-        facing = -dot(way, (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]))
-        if facing <= F(1e-6):
-            return way, far, colour, F(0), F(1)
-        likely = far * far / (facing * _area(lights, k)[0]) * shares[k]
-        share = _in_cone(lights, k, facing)
-        colour = (colour[0] * share, colour[1] * share, colour[2] * share)
-        return way, far * F(0.9999), colour, likely, likely
+
+@njit(**INLINE)
+def _toward_plane(lights, k, share, place, drawn, colour):
+    """See toward_light: a direction to a place on a rectangle or disc."""
+    a, b = F(2) * drawn[0] - F(1), F(2) * drawn[1] - F(1)
+    if lights[k, KIND] == F(DISC):
+        (cosine, sine), away = circle(drawn[0]), math.sqrt(drawn[1])
+        a, b = away * cosine, away * sine
+    x = lights[k, CENTRE] + a * lights[k, RIGHT] + b * lights[k, UP] - place[0]
+    y = lights[k, CENTRE + 1] + a * lights[k, RIGHT + 1] + b * lights[k, UP + 1] - place[1]
+    z = lights[k, CENTRE + 2] + a * lights[k, RIGHT + 2] + b * lights[k, UP + 2] - place[2]
+    far = math.sqrt(max(x * x + y * y + z * z, F(1e-12)))
+    way = (x / far, y / far, z / far)
+    facing = -dot(way, _sent_in(lights, k))
+    likely = far * far / (max(facing, F(1e-6)) * _area(lights, k)[0]) * share
+    part = _in_cone(lights, k, facing)
+    colour = (colour[0] * part, colour[1] * part, colour[2] * part)
+    return way, far * F(0.9999), colour, (likely if facing > F(1e-6) else F(0)), likely
+
+
+@njit(**INLINE)
+def _toward_sun(lights, k, share, drawn, colour):
+    """See toward_light: a direction to a distant light."""
     depth, brighter = _cap(lights, k)
     colour = (colour[0] * brighter, colour[1] * brighter, colour[2] * brighter)
-    turn, low = F(2) * PI * drawn[0], depth * drawn[1]
+    (cosine, sine), low = circle(drawn[0]), depth * drawn[1]
     flat = math.sqrt(max(low * (F(2) - low), F(0)))
-    a, b = flat * math.cos(turn), flat * math.sin(turn)
+    a, b = flat * cosine, flat * sine
     scale = F(1) / max(lights[k, SIZE], F(1e-9))
     x = -lights[k, DIRECTION] * (F(1) - low) + scale * (lights[k, RIGHT] * a + lights[k, UP] * b)
     y = -lights[k, DIRECTION + 1] * (F(1) - low) + scale * (lights[k, RIGHT + 1] * a + lights[k, UP + 1] * b)
     z = -lights[k, DIRECTION + 2] * (F(1) - low) + scale * (lights[k, RIGHT + 2] * a + lights[k, UP + 2] * b)
     # its irradiance is spread over the disc: the solid angle that likely divides by is in the light already
-    return unit(x, y, z), F(0), colour, shares[k] / (F(2) * PI * depth), shares[k]
+    return unit(x, y, z), F(0), colour, share / (F(2) * PI * depth), share
+
+
+@njit(**INLINE)
+def toward_light(lights, k, share, place, drawn):
+    """A direction to a light, which is one of several drawn by their shares.
+
+    Returns the direction, how far the light is (0 for endlessly), its light, how likely the direction is, per
+    steradian, and what the light is to be divided by.
+    """
+    colour = (lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2])
+    if lights[k, KIND] == F(BALL):
+        return _toward_ball(lights, k, share, place, drawn, colour)
+    if lights[k, KIND] == F(DISTANT):
+        return _toward_sun(lights, k, share, drawn, colour)
+    return _toward_plane(lights, k, share, place, drawn, colour)

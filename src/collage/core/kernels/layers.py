@@ -42,6 +42,16 @@ class Point(NamedTuple):
     turned_away: float  # of a thin wall half of what scatters leaves on the other side
 
 
+class Has(NamedTuple):
+    """What a surface is made of beside its base. Known of many points together, whose loops then have no branches, or
+    asked of each: then it is no more than is there."""
+
+    coat: bool
+    brushed: bool
+    fuzz: bool
+    more: bool  # whether there are rows behind ROWS, see kernels.packed
+
+
 class Layers(NamedTuple):
     """What the layers over the base let through and send back."""
 
@@ -55,6 +65,15 @@ class Layers(NamedTuple):
     caught: float  # light caught under the coat (OpenPBR, coat darkening)
     fuzz: float
     fuzz_back: float
+
+
+class Reflectance(NamedTuple):
+    """What the base sends back of one channel: scattered, mirrored straight on and at the rim, and let through."""
+
+    albedo: float
+    f0: float
+    f90: float
+    seen_through: float
 
 
 @njit(**INLINE)
@@ -82,22 +101,30 @@ def _rows(geometry, row, i):
 
 
 @njit(**INLINE)
-def point_at(surface, geometry, i):
+def has_at(surface, i):
+    """What the surface has at one point."""
+    more = surface.shape[0] > s.ROWS
+    coat, fuzz = surface[s.COAT, i] > F(0), surface[s.FUZZ, i] > F(0)
+    brushed = more and (surface[s.BRUSHED, i] > F(0) or surface[s.COAT_BRUSHED, i] > F(0))
+    return Has(coat, brushed, fuzz, more)
+
+
+@njit(**INLINE)
+def point_at(surface, geometry, i, has):
     """A sample, with its normals turned until they face the eye."""
     view, own = _rows(geometry, s.VIEW, i), _rows(geometry, s.OWN_NORMAL, i)
     vx, vy, vz = -view[0], -view[1], -view[2]
     nx, ny, nz = _facing(_rows(geometry, s.NORMAL, i), own, (vx, vy, vz))
     nv = max(nx * vx + ny * vy + nz * vz, F(0.02))
-    more = surface.shape[0] > s.ROWS
     roughness = min(max(surface[s.ROUGHNESS, i], F(0)), F(1))
     coat = min(max(surface[s.COAT, i], F(0)), F(1))
     coat_roughness = min(max(surface[s.COAT_ROUGHNESS, i], F(0)), F(1))
     cx, cy, cz = nx, ny, nz
-    if coat > F(0):  # a rough coat blurs what is seen through it
+    if has.coat:  # a rough coat blurs what is seen through it
         cx, cy, cz = _facing(_rows(geometry, s.COAT_NORMAL, i), own, (vx, vy, vz))
         wide = roughness**4 + F(2) * coat * coat_roughness**4
         roughness = math.sqrt(math.sqrt(min(wide, F(1))))
-    thin = more and surface[s.THIN, i] > F(0)
+    thin = has.more and surface[s.THIN, i] > F(0)
     return Point(
         i,
         (nx, ny, nz),
@@ -109,10 +136,10 @@ def point_at(surface, geometry, i):
         max(cx * vx + cy * vy + cz * vz, F(0.02)),
         surface[s.METAL, i],
         roughness,
-        surface[s.BRUSHED, i] if more else F(0),
+        surface[s.BRUSHED, i] if has.brushed else F(0),
         coat,
         coat_roughness,
-        surface[s.COAT_BRUSHED, i] if more else F(0),
+        surface[s.COAT_BRUSHED, i] if has.brushed else F(0),
         min(max(surface[s.TRANSMISSION, i], F(0)), F(1)),
         thin,
         F(0.5) if thin else F(0),
@@ -120,20 +147,21 @@ def point_at(surface, geometry, i):
 
 
 @njit(**INLINE)
-def layers_over(surface, point, table):
+def layers_over(surface, point, table, has):
+    """What the layers over the base do at a point. table : see render.energy."""
     i = point.at
     a, b = energy(table, point.nv, point.roughness)
-    if point.brushed > F(0):
+    if has.brushed and point.brushed > F(0):
         frame = brushing_frame(surface, s.TANGENT, i, point.normal)
         more = brushed_energy(table, point.nv, point.roughness, point.brushed, frame, point.eye)
         a, b = a * more, b * more
     coat_f0, coat_back, coat_gain, caught = F(0), F(0), F(1), F(0)
-    if point.coat > F(0):
+    if has.coat:
         coat_ior = max(surface[s.COAT_IOR, i], F(1.0001))
         ratio = (coat_ior - F(1)) / (coat_ior + F(1))
         coat_f0 = ratio * ratio
         ca, cb = energy(table, point.coat_nv, point.coat_roughness)
-        if point.coat_brushed > F(0):
+        if has.brushed and point.coat_brushed > F(0):
             frame = brushing_frame(surface, s.COAT_TANGENT, i, point.coat_normal)
             more = brushed_energy(table, point.coat_nv, point.coat_roughness, point.coat_brushed, frame, point.eye)
             ca, cb = ca * more, cb * more
@@ -142,7 +170,7 @@ def layers_over(surface, point, table):
         caught = F(1) - (F(1) - coat_f0) / (coat_ior * coat_ior) * F(0.95)
     fuzz = min(max(surface[s.FUZZ, i], F(0)), F(1))
     fuzz_back = F(0)
-    if fuzz > F(0):
+    if has.fuzz:
         fuzz_soft = F(0.25) + F(0.75) * surface[s.FUZZ_ROUGHNESS, i]
         fuzz_back = (F(1) - point.nv) ** (F(1) / max(fuzz_soft, F(0.05))) * (F(0.35) + F(0.5) * fuzz_soft)
         fuzz_back = min(fuzz_back, F(1))
@@ -151,48 +179,45 @@ def layers_over(surface, point, table):
 
 
 @njit(**INLINE)
-def reflectances(surface, point, layers, r):
-    """Fills the rows ALBEDO to SEEN_THROUGH of `r` (6, 3)."""
+def reflectance(surface, point, layers, has, channel):
+    """What the base sends back of a channel."""
     i, metal = point.at, point.metal
     ior = max(surface[s.IOR, i], F(1.0001))
     ratio = (ior - F(1)) / (ior + F(1))
     dielectric = min(max(ratio * ratio * surface[s.SPECULAR_WEIGHT, i], F(0)), F(1))
     edge = min(surface[s.SPECULAR_WEIGHT, i], F(1))
     film = min(max(surface[s.FILM_WEIGHT, i], F(0)), F(1))
-    more = surface.shape[0] > s.ROWS
-    for channel in range(3):
-        base = max(surface[s.BASE + channel, i], F(0))
-        tint = max(surface[s.SPECULAR + channel, i], F(0))
-        f0 = dielectric * tint * (F(1) - metal) + min(base, F(1)) * metal
-        # a thin film changes what is reflected straight on; its colour at this angle comes with the surface
-        r[s.F0, channel] = f0 + (surface[s.FILM + channel, i] - f0) * film
-        r[s.F90, channel] = edge * ((F(1) - metal) + tint * metal)
-        spent = (dielectric * tint * layers.a + edge * layers.b) * (F(1) + dielectric * (F(1) / layers.single - F(1)))
-        left = (F(1) - metal) * (F(1) - min(spent, F(1)))
-        inside = surface[s.SCATTERED + channel, i] if more else F(0)
-        r[s.ALBEDO, channel] = left * (base * (F(1) - point.clear) + inside * point.clear)
-        r[s.SEEN_THROUGH, channel] = left * point.clear * max(surface[s.TRANSMISSION_COLOUR + channel, i], F(0))
+    base = max(surface[s.BASE + channel, i], F(0))
+    tint = max(surface[s.SPECULAR + channel, i], F(0))
+    f0 = dielectric * tint * (F(1) - metal) + min(base, F(1)) * metal
+    # a thin film changes what is reflected straight on; its colour at this angle comes with the surface
+    f0 += (surface[s.FILM + channel, i] - f0) * film
+    f90 = edge * ((F(1) - metal) + tint * metal)
+    spent = (dielectric * tint * layers.a + edge * layers.b) * (F(1) + dielectric * (F(1) / layers.single - F(1)))
+    left = (F(1) - metal) * (F(1) - min(spent, F(1)))
+    inside = surface[s.SCATTERED + channel, i] if has.more else F(0)
+    albedo = left * (base * (F(1) - point.clear) + inside * point.clear)
+    seen_through = left * point.clear * max(surface[s.TRANSMISSION_COLOUR + channel, i], F(0))
+    return Reflectance(albedo, f0, f90, seen_through)
 
 
 @njit(**INLINE)
-def gained(layers, r, channel):
+def gained(layers, f0):
     """What further bounces between microfacets add to the first (E. Turquin, Practical multiple scattering
     compensation for microfacet models, 2019)."""
-    return F(1) + r[s.F0, channel] * (F(1) / layers.single - F(1))
+    return F(1) + f0 * (F(1) / layers.single - F(1))
 
 
 @njit(**INLINE)
-def mirrored_energy(layers, r, channel):
+def mirrored_energy(layers, f0, f90):
     """How much of even light from everywhere the base mirrors to the eye."""
-    return (r[s.F0, channel] * layers.a + r[s.F90, channel] * layers.b) * gained(layers, r, channel)
+    return (f0 * layers.a + f90 * layers.b) * gained(layers, f0)
 
 
 @njit(**INLINE)
-def coat_tint(surface, point, layers, r, channel):
+def coat_tint(surface, point, layers, albedo, f0, channel):
     """What the coat's colour and darkening leave of a channel of the base."""
-    if point.coat <= F(0):
-        return F(1)
-    inner = r[s.ALBEDO, channel] + r[s.F0, channel] * point.metal
+    inner = albedo + f0 * point.metal
     dark = (F(1) - layers.caught) / max(F(1) - inner * layers.caught, F(1e-3))
     tint = F(1) + (max(surface[s.COAT_COLOUR + channel, point.at], F(0)) - F(1)) * point.coat
     return tint * (F(1) + (dark - F(1)) * point.coat * surface[s.COAT_DARKENING, point.at])
@@ -212,9 +237,7 @@ def flattening(surface, point, toward, nl, channel):
 
     J. Portsmouth, P. Kutz and S. Hill, EON: A practical energy-preserving rough diffuse BRDF, JCGT 14(1), 2025.
     """
-    rough = surface[s.DIFFUSE_ROUGHNESS, point.at]
-    if rough <= F(0):
-        return F(1)
+    rough = max(surface[s.DIFFUSE_ROUGHNESS, point.at], F(0))
     across = dot(toward, point.eye) - nl * point.nv
     t = F(1) if across <= F(0) else max(nl, point.nv)
     once = (F(1) + rough * across / max(t, F(1e-3))) / (F(1) + FUJII * rough)

@@ -1,6 +1,7 @@
 """Lobes of a surface: what it reflects from a direction, and directions drawn from them.
 
-Helpers of kernels.paths, compiled into it. They say what kernels.shading says of one direction.
+Helpers of kernels.scattering, compiled into it. They say what kernels.shading says of one direction, without a branch
+that a loop over many points would stumble over.
 """
 
 from __future__ import annotations
@@ -14,18 +15,26 @@ from numba import njit
 from collage.core.kernels import packed as s
 from collage.core.kernels.flags import INLINE
 from collage.core.kernels.layers import (
-    Layers,
-    Point,
     coat_tint,
     flattening,
     gained,
     layers_over,
     mirrored_energy,
     point_at,
-    reflectances,
+    reflectance,
     unshadowed,
 )
-from collage.core.kernels.reflection import PI, alphas, any_frame, brushing_frame, dot, fifth_power, ggx_brushed, unit
+from collage.core.kernels.reflection import (
+    PI,
+    alphas,
+    any_frame,
+    brushing_frame,
+    circle,
+    dot,
+    fifth_power,
+    ggx_brushed,
+    unit,
+)
 
 F = np.float32
 DIFFUSE, MIRROR, THROUGH, COAT = range(4)
@@ -53,20 +62,24 @@ class Lobes(NamedTuple):
 
 
 class Hit(NamedTuple):
-    """A surface where a path meets it.
+    """A surface where a path meets it. What goes by channel is a tuple of three."""
 
-    surface : see kernels.packed; r : (REFLECTED, 3), what this point reflects. point, layers : see kernels.layers.
-    body : what the coat and the fuzz leave of the base, by channel. facets, coat : of the base and of the coat.
-    """
-
-    surface: np.ndarray
-    r: np.ndarray
-    point: Point
-    layers: Layers
-    body: tuple
+    at: int  # its column
+    own_normal: tuple  # of the surface itself, without normal maps and bump
+    eye: tuple  # direction to it
+    nv: float
+    turned_away: float  # see layers.Point
+    albedo: tuple
+    f0: tuple  # mirrored straight on, with what further bounces between microfacets add
+    f90: tuple
+    seen_through: tuple
+    body: tuple  # what the coat and the fuzz leave of the base
+    fuzz: float  # what it sends back of white light, before its colour
+    coat: float  # how much there is, under the fuzz, with what further bounces add
+    coat_f0: float
     lobes: Lobes
     facets: Microfacets
-    coat: Microfacets
+    coat_facets: Microfacets
 
 
 @njit(**INLINE)
@@ -76,84 +89,90 @@ def luminance(r, g, b):
 
 
 @njit(**INLINE)
-def body_of(surface, point, layers, r):
-    """What the coat and the fuzz leave of the base, by channel."""
-    left = layers.through * (F(1) - layers.fuzz * layers.fuzz_back)
-    return (
-        left * coat_tint(surface, point, layers, r, 0),
-        left * coat_tint(surface, point, layers, r, 1),
-        left * coat_tint(surface, point, layers, r, 2),
-    )
+def _luminance_of(colour, body):
+    return luminance(colour[0] * body[0], colour[1] * body[1], colour[2] * body[2])
 
 
 @njit(**INLINE)
-def lobes_of(surface, point, layers, r, body):
-    """How often each lobe is to be followed, by the light that it sends back."""
-    i, fuzz = point.at, layers.fuzz * layers.fuzz_back
-    diffuse = luminance(r[s.ALBEDO, 0] * body[0], r[s.ALBEDO, 1] * body[1], r[s.ALBEDO, 2] * body[2])
+def _lobes(surface, point, fuzz, coat, diffuse, mirror, through):
+    """How often each lobe is to be followed, by the light that it sends back. diffuse, mirror, through : of the base,
+    coat : of the coat."""
+    i = point.at
     diffuse += fuzz * luminance(surface[s.FUZZ_COLOUR, i], surface[s.FUZZ_COLOUR + 1, i], surface[s.FUZZ_COLOUR + 2, i])
-    mirror = luminance(
-        mirrored_energy(layers, r, 0) * body[0],
-        mirrored_energy(layers, r, 1) * body[1],
-        mirrored_energy(layers, r, 2) * body[2],
-    )
-    through = F(0)
-    if point.clear > F(0):
-        through = luminance(
-            r[s.SEEN_THROUGH, 0] * body[0], r[s.SEEN_THROUGH, 1] * body[1], r[s.SEEN_THROUGH, 2] * body[2]
-        )
-    coat = point.coat * layers.coat_back * (F(1) - fuzz)
     soft = max(surface[s.SOFT, i], max(surface[s.SOFT + 1, i], surface[s.SOFT + 2, i]))
-    behind = point.turned_away * min(soft, F(1))
     total = diffuse + mirror + through + coat
-    if not total > F(1e-9):
-        return Lobes(F(0), F(0), F(0), F(0), F(0))
     # what sends little is followed now and then even so: it may send much of a bright light
     least = F(0.04) * total
     diffuse = max(diffuse, least) if diffuse > F(0) else F(0)
     mirror = max(mirror, least) if mirror > F(0) else F(0)
     through = max(through, least) if through > F(0) else F(0)
     coat = max(coat, least) if coat > F(0) else F(0)
-    total = F(1) / (diffuse + mirror + through + coat)
-    return Lobes(diffuse * total, mirror * total, through * total, coat * total, behind)
+    each = F(1) / (diffuse + mirror + through + coat) if total > F(1e-9) else F(0)
+    return Lobes(diffuse * each, mirror * each, through * each, coat * each, point.turned_away * min(soft, F(1)))
 
 
 @njit(**INLINE)
-def _microfacets(surface, row, i, normal, roughness, brushed):
-    if brushed > F(0):
+def _microfacets(surface, row, i, normal, roughness, brushed, can_be_brushed):
+    alpha = min(max(roughness * roughness, F(0.002)), F(1))
+    slopes, frame = (alpha, alpha), any_frame(normal)
+    if can_be_brushed and brushed > F(0):
         slopes, frame = alphas(roughness, brushed), brushing_frame(surface, row, i, normal)
-    else:
-        alpha = min(max(roughness * roughness, F(0.002)), F(1))
-        slopes, frame = (alpha, alpha), any_frame(normal)
     return Microfacets(normal, frame[0], frame[1], slopes[0], slopes[1])
 
 
 @njit(**INLINE)
-def hit_at(surface, geometry, i, table, r):
-    """The surface at a point; `r` is filled."""
-    point = point_at(surface, geometry, i)
-    layers = layers_over(surface, point, table)
-    reflectances(surface, point, layers, r)
-    facets = _microfacets(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed)
-    coat = facets
-    if point.coat > F(0):
-        coat = _microfacets(surface, s.COAT_TANGENT, i, point.coat_normal, point.coat_roughness, point.coat_brushed)
-    body = body_of(surface, point, layers, r)
-    return Hit(surface, r, point, layers, body, lobes_of(surface, point, layers, r, body), facets, coat)
+def _body(surface, point, layers, fuzz, found, has, channel):
+    """What the coat and the fuzz leave of a channel of the base."""
+    left = layers.through * (F(1) - fuzz)
+    return left * coat_tint(surface, point, layers, found.albedo, found.f0, channel) if has.coat else left
+
+
+@njit(**INLINE)
+def hit_at(surface, geometry, i, table, has):
+    """The surface at a point."""
+    point = point_at(surface, geometry, i, has)
+    layers = layers_over(surface, point, table, has)
+    fuzz = layers.fuzz * layers.fuzz_back
+    r = reflectance(surface, point, layers, has, 0)
+    g = reflectance(surface, point, layers, has, 1)
+    b = reflectance(surface, point, layers, has, 2)
+    body = (
+        _body(surface, point, layers, fuzz, r, has, 0),
+        _body(surface, point, layers, fuzz, g, has, 1),
+        _body(surface, point, layers, fuzz, b, has, 2),
+    )
+    albedo, through = (r.albedo, g.albedo, b.albedo), (r.seen_through, g.seen_through, b.seen_through)
+    energy = (
+        mirrored_energy(layers, r.f0, r.f90), mirrored_energy(layers, g.f0, g.f90), mirrored_energy(layers, b.f0, b.f90)
+    )  # fmt: skip
+    coat = point.coat * (F(1) - fuzz)
+    lobes = _lobes(
+        surface, point, fuzz, coat * layers.coat_back,
+        _luminance_of(albedo, body), _luminance_of(energy, body), _luminance_of(through, body),
+    )  # fmt: skip
+    facets = _microfacets(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed, has.brushed)
+    coat_facets = facets
+    if has.coat:
+        coat_facets = _microfacets(
+            surface, s.COAT_TANGENT, i, point.coat_normal, point.coat_roughness, point.coat_brushed, has.brushed
+        )
+    gain = gained(layers, r.f0), gained(layers, g.f0), gained(layers, b.f0)
+    f0 = r.f0 * gain[0], g.f0 * gain[1], b.f0 * gain[2]
+    f90 = r.f90 * gain[0], g.f90 * gain[1], b.f90 * gain[2]
+    return Hit(
+        i, point.own_normal, point.eye, point.nv, point.turned_away, albedo, f0, f90, through, body, fuzz,
+        coat * layers.coat_gain, layers.coat_f0, lobes, facets, coat_facets,
+    )  # fmt: skip
 
 
 @njit(**INLINE)
 def chosen(lobes, lot):
     """Which lobe a number from 0 to 1 stands for, and how likely it is."""
-    if lot < lobes.diffuse:
-        return DIFFUSE, lobes.diffuse
-    lot -= lobes.diffuse
-    if lot < lobes.mirror:
-        return MIRROR, lobes.mirror
-    lot -= lobes.mirror
-    if (lot < lobes.through) | (lobes.coat <= F(0)):
-        return THROUGH, lobes.through
-    return COAT, lobes.coat
+    mirrored, through = lot - lobes.diffuse, lot - lobes.diffuse - lobes.mirror
+    behind = (through < lobes.through) | (lobes.coat <= F(0))
+    lobe, likely = (THROUGH, lobes.through) if behind else (COAT, lobes.coat)
+    lobe, likely = (MIRROR, lobes.mirror) if mirrored < lobes.mirror else (lobe, likely)
+    return (DIFFUSE, lobes.diffuse) if lot < lobes.diffuse else (lobe, likely)
 
 
 @njit(**INLINE)
@@ -163,11 +182,11 @@ def visible_normal(facets, eye, drawn):
     x, y = facets.along * dot(facets.tangent, eye), facets.across * dot(facets.bitangent, eye)
     z = max(dot(facets.normal, eye), LEAST_NV)
     x, y, z = unit(x, y, z)
-    turn = F(2) * PI * drawn[0]
+    cosine, sine = circle(drawn[0])
     height = (F(1) - drawn[1]) * (F(1) + z) - z
     wide = math.sqrt(min(max(F(1) - height * height, F(0)), F(1)))
-    hx = (wide * math.cos(turn) + x) * facets.along
-    hy = (wide * math.sin(turn) + y) * facets.across
+    hx = (wide * cosine + x) * facets.along
+    hy = (wide * sine + y) * facets.across
     hz = max(height + z, F(0))
     t, b, n = facets.tangent, facets.bitangent, facets.normal
     return unit(t[0] * hx + b[0] * hy + n[0] * hz, t[1] * hx + b[1] * hy + n[1] * hz, t[2] * hx + b[2] * hy + n[2] * hz)
@@ -219,73 +238,76 @@ def leaving(eye, half, ior, lot):
 
 
 @njit(**INLINE)
-def next_way(hit, lobe, drawn, lot):
+def which_of(yes, one, other):
+    """One of two 3-vectors."""
+    return (
+        one[0] if yes else other[0], one[1] if yes else other[1], one[2] if yes else other[2]
+    )  # fmt: skip
+
+
+@njit(**INLINE)
+def next_way(hit, lobe, drawn, lot, has):
     """A direction in which a path goes on, above the surface or behind a thin wall."""
-    if lobe == MIRROR:
-        return mirrored(hit.point.eye, visible_normal(hit.facets, hit.point.eye, drawn))
-    if lobe == COAT:
-        return mirrored(hit.point.eye, visible_normal(hit.coat, hit.point.eye, drawn))
+    half = visible_normal(hit.facets, hit.eye, drawn)
+    if has.coat:
+        half = which_of(lobe == COAT, visible_normal(hit.coat_facets, hit.eye, drawn), half)
+    mirror = mirrored(hit.eye, half)
     # cosine-weighted (Malley's method); the lot is even over what is left of it
-    turn, radius = F(2) * PI * drawn[0], math.sqrt(drawn[1])
-    x, y, z = radius * math.cos(turn), radius * math.sin(turn), math.sqrt(max(F(1) - drawn[1], F(0)))
-    if lot < hit.lobes.diffuse * hit.lobes.behind:
-        z = -z
+    cosine, sine = circle(drawn[0])
+    radius, z = math.sqrt(drawn[1]), math.sqrt(max(F(1) - drawn[1], F(0)))
+    x, y = radius * cosine, radius * sine
+    z = -z if lot < hit.lobes.diffuse * hit.lobes.behind else z
     t, b, n = hit.facets.tangent, hit.facets.bitangent, hit.facets.normal
-    return t[0] * x + b[0] * y + n[0] * z, t[1] * x + b[1] * y + n[1] * z, t[2] * x + b[2] * y + n[2] * z
+    matt = t[0] * x + b[0] * y + n[0] * z, t[1] * x + b[1] * y + n[1] * z, t[2] * x + b[2] * y + n[2] * z
+    return which_of(lobe == DIFFUSE, matt, mirror)
 
 
 @njit(**INLINE)
-def _mirror_lobe(facets, half, way, point):
+def _mirror_lobe(facets, half, way, hit):
     """GGX times the cosine and what relief shadows."""
-    nl = dot(facets.normal, way)
-    if nl <= F(0):
-        return F(0)
+    nl = max(dot(facets.normal, way), F(0))
     lobe = ggx_brushed(
-        facets.along, facets.across, (facets.tangent, facets.bitangent), facets.normal, half, way, point.eye
+        facets.along, facets.across, (facets.tangent, facets.bitangent), facets.normal, half, way, hit.eye
     )
-    return lobe * nl * unshadowed(point.own_normal, facets.normal, way)
+    return lobe * nl * unshadowed(hit.own_normal, facets.normal, way)
 
 
 @njit(**INLINE)
-def reflected(hit, way):
+def _sent(surface, hit, way, fresnel, mirror, falling, channel, has):
+    """What the base and the fuzz send to the eye of a channel. mirror : of microfacets, falling : cosine over pi and
+    what relief leaves of it."""
+    nl = dot(hit.facets.normal, way)
+    lit = falling * flattening(surface, hit, way, max(nl, F(0)), channel)
+    if has.more:
+        aside = hit.turned_away * surface[s.SOFT + channel, hit.at]
+        lit = lit * (F(1) - aside) + max(-nl, F(0)) / PI * aside
+    f0, f90 = hit.f0[channel], hit.f90[channel]
+    sent = (hit.albedo[channel] * lit + (f0 + (f90 - f0) * fresnel) * mirror) * hit.body[channel]
+    if has.fuzz:
+        sent += falling * hit.fuzz * surface[s.FUZZ_COLOUR + channel, hit.at]
+    return sent
+
+
+@njit(**INLINE)
+def reflected(surface, hit, way, has):
     """What a surface sends to the eye of light from a direction, times the cosine, by channel; and how likely a path
     would go there, per steradian."""
-    surface, r, point, layers, lobes = hit.surface, hit.r, hit.point, hit.layers, hit.lobes
-    i = point.at
-    nl = dot(point.normal, way)
-    half = unit(way[0] + point.eye[0], way[1] + point.eye[1], way[2] + point.eye[2])
+    lobes, normal = hit.lobes, hit.facets.normal
+    nl, above = dot(normal, way), dot(way, hit.own_normal) > F(0)
+    half = unit(way[0] + hit.eye[0], way[1] + hit.eye[1], way[2] + hit.eye[2])
+    fresnel = fifth_power(F(1) - max(dot(hit.eye, half), F(0)))
     density = lobes.diffuse * abs(nl) / PI * (lobes.behind if nl < F(0) else F(1) - lobes.behind)
-    mirror, coated = F(0), F(0)
-    if dot(way, point.own_normal) > F(0):
-        mirror = _mirror_lobe(hit.facets, half, way, point)
-        if lobes.mirror > F(0):
-            density += lobes.mirror * _mirror_density(hit.facets, half, point.eye)
-        if lobes.coat > F(0):
-            coated = _mirror_lobe(hit.coat, half, way, point)
-            density += lobes.coat * _mirror_density(hit.coat, half, point.eye)
-    fresnel = fifth_power(F(1) - max(dot(point.eye, half), F(0)))
-    coated *= (
-        point.coat * (layers.coat_f0 + (F(1) - layers.coat_f0) * fresnel) * (F(1) - layers.fuzz * layers.fuzz_back)
+    mirror = _mirror_lobe(hit.facets, half, way, hit) if above else F(0)
+    density += lobes.mirror * _mirror_density(hit.facets, half, hit.eye) if above else F(0)
+    coated = F(0)
+    if has.coat:
+        coated = _mirror_lobe(hit.coat_facets, half, way, hit) if above else F(0)
+        coated *= hit.coat * (hit.coat_f0 + (F(1) - hit.coat_f0) * fresnel)
+        density += lobes.coat * _mirror_density(hit.coat_facets, half, hit.eye) if above else F(0)
+    falling = max(nl, F(0)) / PI * unshadowed(hit.own_normal, normal, way)
+    sent = (
+        _sent(surface, hit, way, fresnel, mirror, falling, 0, has) + coated,
+        _sent(surface, hit, way, fresnel, mirror, falling, 1, has) + coated,
+        _sent(surface, hit, way, fresnel, mirror, falling, 2, has) + coated,
     )
-    coated *= layers.coat_gain
-    falling = F(0)
-    if nl > F(0):
-        falling = nl / PI * unshadowed(point.own_normal, point.normal, way)
-    fuzz = falling * layers.fuzz * layers.fuzz_back
-    out0, out1, out2 = F(0), F(0), F(0)
-    for channel in range(3):
-        f0, f90 = r[s.F0, channel], r[s.F90, channel]
-        gain = gained(layers, r, channel)
-        lit = falling * flattening(surface, point, way, max(nl, F(0)), channel)
-        if point.turned_away > F(0):
-            aside = point.turned_away * surface[s.SOFT + channel, i]
-            lit = lit * (F(1) - aside) + max(-nl, F(0)) / PI * aside
-        sent = r[s.ALBEDO, channel] * lit + (f0 + (f90 - f0) * fresnel) * mirror * gain
-        sent = sent * hit.body[channel] + fuzz * surface[s.FUZZ_COLOUR + channel, i] + coated
-        if channel == 0:
-            out0 = sent
-        elif channel == 1:
-            out1 = sent
-        else:
-            out2 = sent
-    return (out0, out1, out2), density
+    return sent, density

@@ -29,3 +29,6 @@ SEEN = 13
 SINE, COSINE, STRENGTH, BRIGHTEST, FOCAL_LENGTH = range(5)  # the first three of the environment
 SETTINGS = 5
 GUIDES = 128  # steps from which a direction of the environment is looked for, see kernels.emitters.Sky
+
+LOOKS = 3  # for light, from the first surface that the eye sees: what is known there is dear, and rays are not
+SKY_CELLS = 64  # a side, of the pool of directions to the environment, see paths.fill_pool

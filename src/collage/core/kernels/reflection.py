@@ -143,6 +143,53 @@ def unit(x, y, z):
 
 
 @njit(**INLINE)
+def circle(turn):
+    """Cosine and sine of a turn from 0 to 1, to 2e-7: by polynomials over an eighth of it to either side of a quarter
+    (S. L. Moshier, Cephes Mathematical Library), so that many are found at once."""
+    quarter = np.int32(turn * F(4) + F(0.5))
+    x = (turn * F(4) - F(quarter)) * (PI * F(0.5))
+    x2 = x * x
+    sine = x + x * x2 * (F(-1.6666654611e-1) + x2 * (F(8.3321608736e-3) + x2 * F(-1.9515295891e-4)))
+    cosine = F(1) - F(0.5) * x2
+    cosine += x2 * x2 * (F(4.166664568298827e-2) + x2 * (F(-1.388731625493765e-3) + x2 * F(2.443315711809948e-5)))
+    odd, far = (quarter & np.int32(1)) != 0, (quarter & np.int32(2)) != 0
+    c, b = (-sine if odd else cosine), (cosine if odd else sine)
+    return (-c if far else c), (-b if far else b)
+
+
+@njit(**INLINE)
+def _arccosine(x):
+    """acos of x from 0 to 1, to 2e-8 (M. Abramowitz and I. Stegun, Handbook of Mathematical Functions, 4.4.46)."""
+    p = F(-0.0012624911)
+    for a in (0.0066700901, -0.0170881256, 0.0308918810, -0.0501743046, 0.0889789874, -0.2145988016, 1.5707963050):
+        p = p * x + F(a)
+    return math.sqrt(F(1) - x) * p
+
+
+@njit(**INLINE)
+def arcsine(x):
+    """asin, of many at once."""
+    angle = PI * F(0.5) - _arccosine(min(abs(x), F(1)))
+    return angle if x >= F(0) else -angle
+
+
+@njit(**INLINE)
+def turn_to(x, y):
+    """The turn, -0.5 to 0.5, from y to x as the y and x of math.atan2; of many at once, to 1e-8 (as above, 4.4.49)."""
+    wide, high = abs(x), abs(y)
+    q = min(wide, high) / max(max(wide, high), F(1e-20))
+    q2, p = q * q, F(0.0028662257)
+    for a in (
+        -0.0161657367, 0.0429096138, -0.0752896400, 0.1065626393, -0.1420889944, 0.1999355085, -0.3333314528, 1.0
+    ):  # fmt: skip
+        p = p * q2 + F(a)
+    angle = p * q
+    angle = PI * F(0.5) - angle if wide > high else angle
+    angle = PI - angle if y < F(0) else angle
+    return (angle if x >= F(0) else -angle) / (F(2) * PI)
+
+
+@njit(**INLINE)
 def any_frame(n):
     """Two directions that stand on a normal and on each other (T. Duff et al., JCGT 6(1), 2017)."""
     sign = F(1) if n[2] >= F(0) else F(-1)
@@ -240,14 +287,11 @@ def behind(normal, view, ior, turn):
 
 @njit(**INLINE)
 def angle_over_sine(c):
-    """acos(c) / sin(acos(c)), to 2e-7 (M. Abramowitz and I. Stegun, Handbook of Mathematical Functions, 4.4.46)."""
+    """acos(c) / sin(acos(c)), to 2e-7."""
     x = abs(c)
-    p = F(-0.0012624911)
-    for a in (0.0066700901, -0.0170881256, 0.0308918810, -0.0501743046, 0.0889789874, -0.2145988016, 1.5707963050):
-        p = p * x + F(a)
-    root = math.sqrt(F(1) - x)
-    angle = root * p if c >= F(0) else PI - root * p
-    return angle / (root * math.sqrt(F(1) + x))
+    angle = _arccosine(x)
+    angle = angle if c >= F(0) else PI - angle
+    return angle / math.sqrt(F(1) - x * x)
 
 
 @njit(**INLINE)

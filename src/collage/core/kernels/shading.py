@@ -20,10 +20,11 @@ from collage.core.kernels.layers import (
     coat_tint,
     flattening,
     gained,
+    has_at,
     layers_over,
     mirrored_energy,
     point_at,
-    reflectances,
+    reflectance,
     unshadowed,
 )
 from collage.core.kernels.levels import IRRADIANCE
@@ -59,6 +60,23 @@ OUT2 = types.Array(f4, 2, "C")
 ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
 IN1 = types.Array(f4, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
+
+
+@njit(**INLINE)
+def _reflectances(surface, point, layers, has, r):
+    """Fills the rows ALBEDO to SEEN_THROUGH of `r`."""
+    for channel in range(3):
+        found = reflectance(surface, point, layers, has, channel)
+        r[s.ALBEDO, channel], r[s.F0, channel] = found.albedo, found.f0
+        r[s.F90, channel], r[s.SEEN_THROUGH, channel] = found.f90, found.seen_through
+
+
+@njit(**INLINE)
+def _tint(surface, point, layers, r, channel):
+    """What the coat leaves of a channel of the base."""
+    if point.coat <= F(0):
+        return F(1)
+    return coat_tint(surface, point, layers, r[s.ALBEDO, channel], r[s.F0, channel], channel)
 
 
 @njit(**INLINE)
@@ -118,12 +136,12 @@ def _lit_by_environment(surface, point, layers, light, maps, turn, r, out):
             mirrored = r[s.BRUSHED_LIGHT, channel]
         else:
             mirrored = between(maps, level, share, mirror_place, channel)
-        specular = mirrored * mirrored_energy(layers, r, channel) * glossy_open
+        specular = mirrored * mirrored_energy(layers, r[s.F0, channel], r[s.F90, channel]) * glossy_open
         if point.clear > F(0):
             specular += _seen_through(surface, point, maps, turn, r, channel)
         body = (albedo * around * arrived + specular) * turn.strength * layers.through
         fuzz_light = ahead * arrived * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * turn.strength
-        tint = coat_tint(surface, point, layers, r, channel)
+        tint = _tint(surface, point, layers, r, channel)
         out[channel, i] = body * tint * (F(1) - fuzz * fuzz_back) + fuzz_light * fuzz
 
 
@@ -145,10 +163,8 @@ def _add_bounced(surface, point, layers, light, turn, near, r, out):
         own = light[channel, i] * turn.strength
         around = (near[channel] + max(near[3 + channel], own)) * deep
         sent = reflect * around / (F(1) - albedo * reflect * closed * closed)
-        mirror = mirrored_energy(layers, r, channel)
-        body = (
-            (albedo * closed + mirror * glossy_closed) * layers.through * coat_tint(surface, point, layers, r, channel)
-        )
+        mirror = mirrored_energy(layers, r[s.F0, channel], r[s.F90, channel])
+        body = (albedo * closed + mirror * glossy_closed) * layers.through * _tint(surface, point, layers, r, channel)
         out[channel, i] += sent * (body * (F(1) - fuzz) + fuzz * surface[s.FUZZ_COLOUR + channel, i] * closed)
 
 
@@ -258,16 +274,18 @@ def _add_light(surface, geometry, point, layers, lights, k, seen, r, out):
     for channel in range(3):
         light = lights[k, COLOUR + channel] * seen
         f0, f90 = r[s.F0, channel], r[s.F90, channel]
-        gain = gained(layers, r, channel)
+        gain = gained(layers, f0)
         specular = (f0 + (f90 - f0) * fresnel) * lobe * gain
         scattered = surface[s.SOFT + channel, i]
-        lit = got.falling * relief * flattening(surface, point, got.toward, max(got.nl, F(0)), channel)
+        lit = got.falling * relief
+        if surface[s.DIFFUSE_ROUGHNESS, i] > F(0):
+            lit *= flattening(surface, point, got.toward, max(got.nl, F(0)), channel)
         if point.turned_away > F(0):
             lit += (got.through_wall - lit) * point.turned_away * scattered
         else:
             lit = max(lit, got.beyond * scattered)
         diffuse = r[s.ALBEDO, channel] * lit * got.sent
-        tint = coat_tint(surface, point, layers, r, channel)
+        tint = _tint(surface, point, layers, r, channel)
         body = (diffuse + specular) * layers.through * tint * (F(1) - fuzz * fuzz_back)
         fuzz_light = got.falling * relief * got.sent * surface[s.FUZZ_COLOUR + channel, i] * fuzz_back * fuzz
         left = F(1) - fuzz * fuzz_back
@@ -301,9 +319,10 @@ def shade(surface, geometry, light, lights, seen, maps, table, environment, r, r
     """
     turn = Turn(environment[0], environment[1], environment[2])
     for i in range(out.shape[1]):
-        point = point_at(surface, geometry, i)
-        layers = layers_over(surface, point, table)
-        reflectances(surface, point, layers, r)
+        has = has_at(surface, i)
+        point = point_at(surface, geometry, i, has)
+        layers = layers_over(surface, point, table, has)
+        _reflectances(surface, point, layers, has, r)
         _brushed_reflections(surface, point, maps, turn, r)
         _lit_by_environment(surface, point, layers, light, maps, turn, r, out)
         if point.coat > F(0):
@@ -371,3 +390,16 @@ def shade_ground(position, arriving, unoccluded, lights, seen, strength, row, ou
             found += sent * seen[k, i]
             every += sent
         out[i] = min(max(found / max(every, F(1e-9)), F(0)), F(1))
+
+
+@njit(types.void(ROWS2, ROWS2, OUT2), **LOOP)
+def unit_normals(normal, own, out):
+    """Normals (3, n) at length 1; the surface's own where one is no direction."""
+    for i in range(out.shape[1]):
+        x, y, z = normal[0, i], normal[1, i], normal[2, i]
+        length = math.sqrt(x * x + y * y + z * z)
+        good = (length > F(1e-6)) & (length < F(3e38))
+        each = F(1) / length if good else F(0)
+        out[0, i] = x * each if good else own[0, i]
+        out[1, i] = y * each if good else own[1, i]
+        out[2, i] = z * each if good else own[2, i]

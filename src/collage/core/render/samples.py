@@ -384,20 +384,19 @@ class Finder:
         rays.spread = np.full(count, wide, np.float32)
         return self._samples(rays, np.ones(count, np.float32), 0, rays.triangle.reshape(1, count), (count, 1))
 
-    def met(self, found: Hits, directions: np.ndarray, spread: np.ndarray, effort: float) -> Samples:
-        """The surface where rays (n, 3) have met it; their pixels are the rays, in a row.
+    def met(
+        self, found: Hits, directions: np.ndarray, spread: np.ndarray, effort: float
+    ) -> tuple[tuple[ObjectSamples, ...], np.ndarray]:
+        """The surface where rays (n, 3) have met it, and which ray each sample is of, (m,) int32.
 
         found : see Scene.nearest. spread : (n,) metres from the camera at which a pixel is as wide as a ray is there.
         effort : see Points.
         """
         self.effort = effort
-        count, triangle = len(directions), found.triangle
-        of = self.scene.ids[REGION].take(triangle, mode="wrap")
-        number = np.arange(count, dtype=np.int32)
-        rays = _Rays(
-            directions, triangle, of, found.u, found.v, found.distance, spread, number, np.zeros(count, np.int32)
-        )
-        return self._samples(rays, np.ones(count, np.float32), 0, triangle.reshape(1, count), (count, 1))
+        of, number = self.scene.ids[REGION].take(found.triangle, mode="wrap"), np.empty(0, np.int32)
+        rays = _Rays(directions, found.triangle, of, found.u, found.v, found.distance, spread, number, number)
+        starts, ray, surface = self._surface(rays)
+        return self._groups(surface, rays.triangle.take(ray), starts, None), ray
 
     def _go_on(self, rays: _Rays, some: np.ndarray, origins: np.ndarray, furthest: float) -> None:
         """Lets some rays (n,) go on behind what they have met."""
@@ -462,10 +461,8 @@ class Finder:
 
     # ---- samples ------------------------------------------------------------------------------
 
-    def _samples(
-        self, rays: _Rays, weight: np.ndarray, centres: int, seen: np.ndarray, size: tuple[int, int]
-    ) -> Samples:
-        """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
+    def _surface(self, rays: _Rays) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """The surface where rays meet it, (rows, m), by groups: where each begins, and which ray each sample is of."""
         starts = np.empty(len(self.first) + 2, np.int32)
         ray = np.empty(int(np.count_nonzero(rays.region > BACKGROUND)), np.int32)
         k.sort_by_object(self.group_of.take(rays.region), starts, ray)
@@ -480,6 +477,13 @@ class Finder:
             )  # fmt: skip
 
         over_blocks(self.workers, block, ray.size)
+        return starts, ray, surface
+
+    def _samples(
+        self, rays: _Rays, weight: np.ndarray, centres: int, seen: np.ndarray, size: tuple[int, int]
+    ) -> Samples:
+        """Samples of the rays that hit; the first `centres` of them go through the middle of a pixel each."""
+        starts, ray, surface = self._surface(rays)
         pixel, pattern, donor = (np.empty(ray.size, np.int32) for _ in range(3))
         grid, shares = np.full(size[0] * size[1], -1, np.int32), np.empty(ray.size, np.float32)
         covered = np.empty(grid.size, np.float32)
@@ -505,11 +509,12 @@ class Finder:
         return Samples(*size, pixel, shares, covered, groups, surface, pattern, layout, donor, seen)
 
     def _groups(
-        self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray, middle: np.ndarray
+        self, surface: np.ndarray, triangle: np.ndarray, starts: np.ndarray, middle: np.ndarray | None
     ) -> tuple[ObjectSamples, ...]:
         runs = []
         for number, start, stop in zip(range(GROUND, len(starts)), starts, starts[1:], strict=False):
-            between = int(start) + int(np.count_nonzero(middle[start:stop]))  # those in the middle come first
+            # those in the middle of a pixel come first; None stands for all
+            between = int(stop) if middle is None else int(start) + int(np.count_nonzero(middle[start:stop]))
             runs += [(number, int(start), between, False), (number, between, int(stop), True)]
 
         def group(run: tuple[int, int, int, bool]) -> ObjectSamples:

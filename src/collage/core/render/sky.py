@@ -14,9 +14,9 @@ EVEN = 0.02  # of the directions are drawn evenly, so that none that is bright b
 
 @dataclass(frozen=True, eq=False)
 class SkyTable:
-    """A picture of the environment, and how likely its rows and the texels in them are. See kernels.emitters."""
+    """A picture of the environment, and how likely its rows and the texels in them are. See kernels.emitters.Sky."""
 
-    picture: np.ndarray
+    texels: np.ndarray
     rows: np.ndarray
     columns: np.ndarray
     sines: np.ndarray
@@ -24,7 +24,7 @@ class SkyTable:
     @property
     def nbytes(self) -> int:
         """Bytes of its arrays."""
-        return self.picture.nbytes + self.rows.nbytes + self.columns.nbytes + self.sines.nbytes
+        return self.texels.nbytes + self.rows.nbytes + self.columns.nbytes + self.sines.nbytes
 
 
 def sky_table(picture: np.ndarray) -> SkyTable:
@@ -44,8 +44,12 @@ def sky_table(picture: np.ndarray) -> SkyTable:
     rows = np.concatenate([[0.0], np.cumsum(down) / down.sum()])
     columns = np.concatenate([np.zeros((height, 1)), np.cumsum(share, axis=1) / down[:, None]], axis=1)
     rows[-1] = columns[:, -1] = 1
-    arrays = (np.asarray(one, np.float32) for one in (picture, _guided(rows[None])[0], _guided(columns), sines))
-    return SkyTable(*(np.ascontiguousarray(one) for one in arrays))
+    rows, columns, sines = (one.astype(np.float32) for one in (rows, columns, sines))
+    drawn = np.diff(rows)[:, None] * np.diff(columns, axis=1)  # as likely as the rounded sums make them
+    texels = np.empty((height, width, 4), np.float32)
+    texels[..., :3] = picture
+    texels[..., 3] = drawn / np.maximum(2 * np.pi / width * -np.diff(sines), 1e-12)[:, None]
+    return SkyTable(texels, _guided(rows[None])[0], _guided(columns), sines)
 
 
 def _guided(sums: np.ndarray) -> np.ndarray:

@@ -18,6 +18,7 @@ from collage.core.evaluate.run import ResultCache, Workers, never, run
 from collage.core.evaluate.steps import Const
 from collage.core.geometry.points import Points
 from collage.core.images.store import ImageRef, ImageStore
+from collage.core.kernels import Family
 from collage.core.kernels import packed as k
 from collage.core.nodes.behaviour import Array
 from collage.core.nodes.library import Library
@@ -26,6 +27,8 @@ from collage.core.render.bump_variance import bumps_of
 from collage.core.render.channels import CHANNELS, DEFAULTS, SHOWN
 from collage.core.render.inside import PathLength, medium, no_path
 from collage.core.render.normal_variance import SUFFIX, widened, with_variances
+
+kernels = Family("shading")
 
 NITS = 1000.0
 """Luminance (nits) that counts as radiance 1."""
@@ -181,23 +184,28 @@ def pack(
     more = _needs_more(cut)
     packed = np.empty((k.MORE_ROWS if more else k.ROWS, count), np.float32)
     under = cut("subsurface_weight")  # scattering inside is shown as diffuse of its own colour
-    colour = cut("base_color") * (1 - under) + cut("subsurface_color") * under
+    colour = cut("base_color")
+    if under.any():
+        colour = colour * (1 - under) + cut("subsurface_color") * under
+        packed[k.SOFT : k.SOFT + 3] = under * _softness(cut)
+    else:
+        packed[k.SOFT : k.SOFT + 3] = 0
     packed[k.BASE : k.BASE + 3] = colour * cut("base_weight")
     packed[k.EMISSION : k.EMISSION + 3] = cut("emission_color") * (cut("emission_luminance") / NITS)
     for channel in _TAKEN_OVER:
         value = cut(channel.name)
         assert channel.row is not None
-        packed[channel.row : channel.row + len(value)] = (
-            value if channel.limits is None else np.clip(value, *channel.limits)
-        )
+        low, high = channel.limits or (None, None)
+        value = value if low is None else np.maximum(value, low)
+        value = value if high is None else np.minimum(value, high)
+        packed[channel.row : channel.row + len(value)] = value
     for name, row in ((NORMAL, k.ROUGHNESS), (COAT_NORMAL, k.COAT_ROUGHNESS)):
         if name + SUFFIX in values:
             packed[row] = widened(packed[row], cut(name + SUFFIX)[0])
-    packed[k.SOFT : k.SOFT + 3] = under * _softness(cut)
     if more:
         _pack_more(packed, cut, points, start, stop, path_length)
-    packed[k.FILM_WEIGHT] = film = np.clip(cut("thin_film_weight"), 0, 1)
-    if film.any():
+    packed[k.FILM_WEIGHT] = np.clip(cut("thin_film_weight"), 0, 1)
+    if cut("thin_film_weight").any():
         facing = _facing(points, start, stop)
         packed[k.FILM : k.FILM + 3] = film_reflection(
             _reflected(packed), facing, cut("thin_film_thickness"), cut("thin_film_ior")
@@ -303,9 +311,9 @@ def normal_of(value: Array | None, points: Points, start: int, stop: int) -> Arr
     if value is None:
         return np.ascontiguousarray(own)
     value = value[:, start:stop] if value.shape[1] > 1 else np.broadcast_to(value, own.shape)
-    length = np.sqrt((value * value).sum(axis=0))
-    good = np.isfinite(length) & (length > 1e-6)
-    return np.ascontiguousarray(np.where(good, value / np.where(good, length, 1), own), np.float32)
+    out = np.empty(own.shape, np.float32)
+    kernels.unit_normals(np.asarray(value, np.float32), own, out)
+    return out
 
 
 def is_see_through(surface: Surface) -> bool:

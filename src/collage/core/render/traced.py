@@ -11,8 +11,9 @@ import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from copy import copy
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 
@@ -36,11 +37,13 @@ from collage.core.scene.bench import Bench
 from collage.core.scene.scene import GROUND, Scene
 
 k = Family("paths")
-rays, wandering = Family("rays"), Family("wandering")
+rays, wandering, scattering = Family("rays"), Family("wandering"), Family("scattering")
 
 BLOCK = 80_000  # paths that are followed together at most
 SHARED = 4  # a larger picture is so many times as many blocks, so that two and four threads have as much to do
 EYE_EFFORT, BOUNCED_EFFORT = 0.15, 0.03  # of the rays of masks: samples of a pixel add up to many
+NEAR = 8 * 1024  # points whose rays to lights are asked together: they lie near the processor then
+TOGETHER, FEW = 4, 0.02  # bounces after which paths of all blocks go on together, if so few of a block are left
 LEAST_SAMPLES = 8  # after which noise is told
 
 
@@ -89,6 +92,15 @@ class Exposed:
         for name in _SUMS:
             own, more = getattr(self, name), getattr(sample, name)
             own[..., first : first + more.shape[-1]] += more
+
+    def add_to_sample(self, more: Exposed, pixel: np.ndarray, bright: np.ndarray) -> None:
+        """Adds to a sample that some pixels (n,) have got already; no two of them are the same.
+
+        more : of all pixels. bright : (n,), the brightness of what they have got of that sample.
+        """
+        more.squares[pixel] = (bright + more.radiance[:, pixel].mean(axis=0)) ** 2 - bright**2
+        for name in _SUMS:
+            getattr(self, name)[..., pixel] += getattr(more, name)[..., pixel]
 
     def write(self, path: Path) -> None:
         """Keeps it in a file. Raises OSError; the file before stays whole then."""
@@ -142,6 +154,31 @@ def block_of(pixels: int) -> int:
 _SUMS = ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "missed", "seen")
 
 
+class _Paths(NamedTuple):
+    """Paths on their way: origins and ways (n, 3), rows (ROWS, n), see kernels.path_rows, and their pixels (n,)."""
+
+    origins: np.ndarray
+    ways: np.ndarray
+    rows: np.ndarray
+    pixel: np.ndarray
+
+    def some(self, which: np.ndarray) -> _Paths:
+        """Those of some numbers."""
+        count, which = len(which), np.ascontiguousarray(which, np.int32)
+        origins, ways = np.empty((2, count, 3), np.float32)
+        kept = _Paths(origins, ways, np.empty((len(self.rows), count), np.float32), np.empty(count, np.int32))
+        k.keep(which, *self, *kept)
+        return kept
+
+
+class _Left(NamedTuple):
+    """Paths that are left of a block, their pixels counted from the picture's first one, and the brightness (n,) that
+    these have got of the sample."""
+
+    paths: _Paths
+    bright: np.ndarray
+
+
 class Tracer:
     """Follows paths for one picture."""
 
@@ -161,12 +198,13 @@ class Tracer:
         self.settings[p.FOCAL_LENGTH] = self.focal_length
         self.settings[p.BRIGHTEST] = min(how.brightest / 2.0**what.bench.exposure, 1e30)
         sky = what.sky or _NO_SKY
-        self.sky = sky.picture, sky.rows, sky.columns, sky.sines, self.settings
+        self.sky = sky.texels, sky.rows, sky.columns, sky.sines, self.settings
         count = len(what.lights)
         self.lights = what.lights, np.full(count, 1 / max(count, 1), np.float32)
         self.table = energy_table()
         self.block = block_of(what.size[0] * what.size[1])
         self._done = np.zeros(-(-what.size[0] * what.size[1] // self.block), int)  # samples of each block
+        self._left: dict[int, _Left] = {}  # by block, what is left of the sample that is under way
         self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
 
     def take_up(self, exposed: Exposed) -> None:
@@ -185,7 +223,7 @@ class Tracer:
 
             def block(first: int, sample: int = sample, pool: np.ndarray = pool) -> None:
                 if self._done[first // size] <= sample:  # else it was done before the rest was called off
-                    self._follow(first, min(size, pixels - first), sample, pool)
+                    self._left[first] = self._follow(first, min(size, pixels - first), sample, pool)
                     self._done[first // size] = sample + 1
 
             if self.workers is None or len(starts) == 1:
@@ -193,17 +231,43 @@ class Tracer:
                     block(first)
             else:
                 self.workers.map(block, starts)
+            self._follow_left(sample, pool)
             self.exposed.samples = sample + 1
             yield self.exposed
 
     def _pool(self, sample: int) -> np.ndarray:
         """Directions of the environment for one sample of all pixels, see kernels.paths; none where it is off."""
-        pool = np.empty((k.SKY_CELLS**2 if self.settings[p.STRENGTH] > 0 else 0, 8), np.float32)
+        pool = np.empty((p.SKY_CELLS**2 if self.settings[p.STRENGTH] > 0 else 0, 8), np.float32)
         k.fill_pool(sample, self.how.seed, *self.sky, pool)
         return pool
 
-    def _follow(self, first: int, count: int, sample: int, pool: np.ndarray) -> None:
+    def _follow(self, first: int, count: int, sample: int, pool: np.ndarray) -> _Left:
         """One sample of some pixels that follow each other."""
+        here = _Block(self, copy(self.finder), first, sample, count, pool)
+        paths, last = self._from_eye(first, count, sample), self.how.bounces + 1
+        paths = here.follow(paths, 0, min(TOGETHER, last))
+        if len(paths.pixel) > FEW * count:
+            paths = here.follow(paths, TOGETHER, last)
+        bright = here.radiance.mean(axis=0)
+        here.exposed.squares[:] = bright**2
+        self.exposed.add(here.exposed, first)
+        return _Left(paths._replace(pixel=paths.pixel + np.int32(first)), bright[paths.pixel])
+
+    def _follow_left(self, sample: int, pool: np.ndarray) -> None:
+        """Follows what is left of all blocks to its end: for a few paths a bounce takes as long as for many."""
+        left = [self._left[first] for first in sorted(self._left)]
+        pixel = np.concatenate([one.paths.pixel for one in left])
+        if len(pixel):
+            width, height = self.what.size
+            here = _Block(self, copy(self.finder), 0, sample, width * height, pool)
+            rows = np.concatenate([one.paths.rows for one in left], axis=1)
+            origins, ways = (np.concatenate([one.paths[at] for one in left]) for at in (0, 1))
+            here.follow(_Paths(origins, ways, rows, pixel), TOGETHER, self.how.bounces + 1)
+            self.exposed.add_to_sample(here.exposed, pixel, np.concatenate([one.bright for one in left]))
+        self._left.clear()
+
+    def _from_eye(self, first: int, count: int, sample: int) -> _Paths:
+        """Paths that begin at the eye, through some pixels that follow each other."""
         width, height = self.what.size
         x, y, ways = np.empty(count, np.float32), np.empty(count, np.float32), np.empty((count, 3), np.float32)
         k.in_pixels(first, sample, self.how.seed, width / 2, height / 2, width, x, y)
@@ -212,20 +276,10 @@ class Tracer:
         if camera.aperture > 0:
             focus = camera.focus or camera.distance
             k.through_lens(first, sample, self.how.seed, self.axes, camera.aperture / 2000, focus, origins, ways)
-        paths = np.zeros((p.ROWS, count), np.float32)
-        paths[p.CARRIED : p.CARRIED + 3] = 1
-        paths[p.DENSITY], paths[p.WIDENING] = p.FROM_EYE, 1
-        pixel, here = np.arange(count, dtype=np.int32), _Block(self, copy(self.finder), first, sample, count, pool)
-        for bounce in range(self.how.bounces + 1):
-            if self.cancelled():
-                raise Cancelled
-            alive = here.bounce(origins, ways, paths, pixel, bounce, last=bounce == self.how.bounces)
-            if not len(alive):
-                break
-            origins, ways = origins.take(alive, axis=0), ways.take(alive, axis=0)
-            paths, pixel = paths.take(alive, axis=1), pixel.take(alive)
-        here.exposed.squares[:] = here.radiance.mean(axis=0) ** 2
-        self.exposed.add(here.exposed, first)
+        rows = np.zeros((p.ROWS, count), np.float32)
+        rows[p.CARRIED : p.CARRIED + 3] = 1
+        rows[p.DENSITY], rows[p.WIDENING] = p.FROM_EYE, 1
+        return _Paths(origins, ways, rows, np.arange(count, dtype=np.int32))
 
 
 _NO_SKY = sky_table(np.zeros((1, 1, 3), np.float32))
@@ -239,6 +293,16 @@ class _Block:
         self.exposed = Exposed(count)
         self.radiance = self.exposed.radiance
 
+    def follow(self, paths: _Paths, begin: int, end: int) -> _Paths:
+        """Follows paths from one bounce up to another. Returns those that are left."""
+        for bounce in range(begin, end):
+            if not len(paths.pixel):
+                break
+            if self.tracer.cancelled():
+                raise Cancelled
+            paths = paths.some(self.bounce(*paths, bounce, last=bounce == self.tracer.how.bounces))
+        return paths
+
     def bounce(
         self, origins: np.ndarray, ways: np.ndarray, paths: np.ndarray, pixel: np.ndarray, bounce: int, *, last: bool
     ) -> np.ndarray:
@@ -248,18 +312,16 @@ class _Block:
         found = scene.nearest(origins, ways)
         k.meet(
             origins, ways, found.distance, found.triangle, paths, pixel, bounce, *tracer.lights, *tracer.sky,
-            self.radiance,
+            self.radiance, self.exposed.missed,
         )  # fmt: skip
-        missed = (found.triangle < 0) & (paths[p.DENSITY] == p.FROM_EYE)  # carries nothing where it has met a light
-        self.exposed.missed[pixel[missed]] += paths[p.CARRIED, missed]  # no two are of one pixel
         if bounce == 1:  # what follows has bounced
             self.exposed.direct[:] = self.radiance
         alive = np.zeros(len(pixel), np.uint8)
         if not last and (found.triangle >= 0).any():
             effort = EYE_EFFORT if bounce == 0 else BOUNCED_EFFORT
-            samples = self.finder.met(found, ways, paths[p.WIDTH], effort)
-            for group in samples.groups:
-                of = samples.pixel[group.start : group.stop]
+            groups, ray = self.finder.met(found, ways, paths[p.WIDTH], effort)
+            for group in groups:
+                of = ray[group.start : group.stop]
                 self._at_surface(group, of, origins, ways, paths, alive, pixel, bounce)
         if bounce == 0:  # where no path goes on, that is all
             self.exposed.direct[:] = self.radiance
@@ -293,14 +355,7 @@ class _Block:
         tracer, points = self.tracer, group.points
         state = origins, ways, paths, alive, pixel
         if group.region == GROUND:
-            seen = paths[p.DENSITY, of] == p.FROM_EYE
-            whole: list[tuple[Any, bool]] = [(slice(None), True)]
-            parts = whole if seen.all() else [(np.flatnonzero(seen), True), (np.flatnonzero(~seen), False)]
-            for some, caught in parts:
-                here = of[some]
-                if len(here):
-                    front = np.ones(len(here), np.uint8)
-                    self._scatter(*_ground(points, some, len(here)), front, here, state, bounce, caught)
+            self._on_ground(points, of, state, bounce)
             return
         number, rule = tracer.what.scene.regions[group.region]
         material = tracer.what.bench.objects[number].material_of(rule)
@@ -335,6 +390,16 @@ class _Block:
                 surface, geometry, more = (np.ascontiguousarray(one[:, some]) for one in (surface, geometry, more))
                 self._scatter(surface, geometry, more, front[some], of[some], state, bounce, False)
 
+    def _on_ground(self, points: Points, of: np.ndarray, state: tuple[np.ndarray, ...], bounce: int) -> None:
+        """The same on the ground, of which the eye itself sees nothing but the shadows."""
+        surface, more, front = _ground()
+        seen = state[2][p.DENSITY, of] == p.FROM_EYE
+        for caught in (True, False):
+            some = np.flatnonzero(seen == caught)
+            for start in range(0, len(some), NEAR):
+                here = some[start : start + NEAR]
+                self._scatter(surface, _on_level(points, here), more, front, of[here], state, bounce, caught)
+
     def _note_seen(self, surface: Array, geometry: Array, of: np.ndarray, pixel: np.ndarray) -> None:
         """Adds what the eye sees of a surface to its pixels, of which no two are the same."""
         seen = self.exposed.seen
@@ -359,31 +424,30 @@ class _Block:
         state: tuple[np.ndarray, ...], bounce: int, caught: bool,
     ) -> None:  # fmt: skip
         """Lets paths look for light and go on. caught : whether only the shadows that fall there are shown."""
-        tracer, count = self.tracer, len(of)
+        tracer, exposed, count = self.tracer, self.exposed, min(len(of), NEAR)
         origins, ways, paths, alive, pixel = state
-        most = 2 * count * (k.LOOKS if bounce == 0 else 1)
-        (look_from, look_to, light), far = np.empty((3, most, 3), np.float32), np.empty(most, np.float32)
-        look_of = np.empty(most, np.int32)
-        reflected, numbers = (
-            np.empty((packed.REFLECTED, 3), np.float32),
-            np.empty((2 * k.MOST_PAIRS, k.RUN), np.float32),
-        )
-        room = reflected, np.empty(k.RUN, np.int32), numbers
         of = np.ascontiguousarray(of, np.int32)
-        carried = paths[p.CARRIED, of]
-        sent = k.scatter(
-            surface, geometry, more, front, of, origins, ways, paths, alive, pixel, self.first, self.sample, bounce,
-            tracer.how.seed, *tracer.lights, self.pool, tracer.settings, tracer.table, *room, self.radiance,
-            look_from, look_to, far, light, look_of, caught,
-        )  # fmt: skip
-        blocked = tracer.what.scene.occluded(look_from[:sent], look_to[:sent], far[:sent])
-        if caught:
-            alive[of] = 0
-            self.exposed.ground[pixel[of]] += carried  # no two are of one pixel
-            k.add_caught(blocked, light, look_of, sent, pixel, self.exposed.caught, self.exposed.unshadowed)
-            return
         brightest = 1e30 if bounce == 0 else tracer.settings[p.BRIGHTEST]
-        k.add_unblocked(blocked, light, look_of, sent, pixel, brightest, self.radiance)
+        if caught:
+            exposed.ground[pixel[of]] += paths[p.CARRIED, of]  # no two are of one pixel
+        most = 2 * count * (p.LOOKS if bounce == 0 else 1)
+        (look_from, look_to, light), far = np.empty((3, most, 3), np.float32), np.empty(most, np.float32)
+        look_of, numbers = (
+            np.empty(most, np.int32),
+            np.empty((2 * scattering.MOST_PAIRS, scattering.RUN), np.float32),
+        )
+        room = np.empty(scattering.ROOM, np.float32), np.empty(scattering.RUN, np.int32), numbers
+        for begin in range(0, len(of), NEAR):
+            sent = scattering.scatter(
+                begin, min(begin + NEAR, len(of)), surface, geometry, more, front, of, origins, ways, paths, alive,
+                pixel, self.first, self.sample, bounce, tracer.how.seed, *tracer.lights, self.pool, tracer.settings,
+                tracer.table, *room, self.radiance, look_from, look_to, far, light, look_of, caught,
+            )  # fmt: skip
+            blocked = tracer.what.scene.occluded(look_from[:sent], look_to[:sent], far[:sent])
+            if caught:
+                k.add_caught(blocked, light, look_of, sent, pixel, exposed.caught, exposed.unshadowed)
+            else:
+                k.add_unblocked(blocked, light, look_of, sent, pixel, brightest, self.radiance)
 
 
 def _drawn_layer(weights: list[Array | None], count: int, seed: tuple[int, ...]) -> np.ndarray | None:
@@ -409,8 +473,9 @@ def _packed(values: Mapping[str, Array], points: Points) -> tuple[Array, Array, 
         geometry[row : row + 3] = value
     more = np.zeros((p.MORE, points.count), np.float32)
     more[p.OPACITY] = np.clip(np.nan_to_num(value_of(values, OPACITY)), 0, 1)
-    lost = filling(*(value_of(values, name) for name in _MEDIUM[:3]))
-    _fill(more, p.FILLED, *lost, value_of(values, _MEDIUM[3]))
+    if surface[packed.TRANSMISSION].any():
+        lost = filling(*(value_of(values, name) for name in _MEDIUM[:3]))
+        _fill(more, p.FILLED, *lost, value_of(values, _MEDIUM[3]))
     return surface, geometry, more
 
 
@@ -442,17 +507,23 @@ def _part_below(values: Mapping[str, Array], surface: Array, more: Array, seed: 
     _fill(more, p.BELOW, *below(colour, radius, scale, forward), forward)
 
 
-def _ground(points: Points, some: np.ndarray | slice, count: int) -> tuple[Array, Array, Array]:
-    """The same for some points of the ground, as many as `count`: matt grey."""
-    assert points.view is not None
-    surface = np.zeros((packed.ROWS, count), np.float32)
+@lru_cache(maxsize=1)
+def _ground() -> tuple[Array, Array, np.ndarray]:
+    """Rows of the surface and of what lies below it for NEAR points of the ground: matt grey; and their fronts."""
+    surface, more = np.zeros((packed.ROWS, NEAR), np.float32), np.zeros((p.MORE, NEAR), np.float32)
     surface[packed.BASE : packed.BASE + 3] = packed.GROUND_GREY
     surface[packed.ROUGHNESS], surface[packed.IOR] = 1, 1
-    geometry = np.empty((packed.GEOMETRY_ROWS, count), np.float32)
+    more[p.OPACITY] = 1
+    return surface, more, np.ones(NEAR, np.uint8)
+
+
+def _on_level(points: Points, some: np.ndarray) -> Array:
+    """Rows of the geometry of some points of the ground."""
+    assert points.view is not None
+    geometry = np.empty((packed.GEOMETRY_ROWS, len(some)), np.float32)
+    normal = points.normal[:, some]
     for row in (packed.NORMAL, packed.COAT_NORMAL, packed.OWN_NORMAL):
-        geometry[row : row + 3] = points.normal[:, some]
+        geometry[row : row + 3] = normal
     geometry[packed.VIEW : packed.VIEW + 3] = points.view[:, some]
     geometry[packed.POSITION : packed.POSITION + 3] = points.position[:, some]
-    more = np.zeros((p.MORE, count), np.float32)
-    more[p.OPACITY] = 1
-    return surface, geometry, more
+    return geometry

@@ -146,7 +146,8 @@ def wandered(
     paths[p.SCATTERED : p.SCATTERED + 3] = np.array(spread, np.float32)[:, None]
     some, going = np.arange(count, dtype=np.int32), np.empty(count, np.uint8)
     lengths, triangle = np.full(count, length, np.float32), np.zeros(count, np.int32)
-    k.wander(some, lengths, triangle, origins, ways, paths, going, some, 0, 0, 1, 0, 3)
+    own = np.stack([some, np.zeros_like(some)])
+    k.wander(some, lengths, triangle, origins, ways, paths, going, some, own, 1, 0, 3)
     return paths, origins, ways, going > 0
 
 

@@ -63,16 +63,17 @@ def test_samples_and_seeds_have_directions_of_their_own() -> None:
 
 def test_numbers_drawn_together_are_those_drawn_one_by_one() -> None:
     @njit
-    def together(pixels, sample, which, seed, out):  # type: ignore[no-untyped-def]
-        pairs(pixels, len(pixels) - 1, sample, which, seed, 2, out)
+    def together(pixels, samples, which, seed, out):  # type: ignore[no-untyped-def]
+        pairs(pixels, samples, len(pixels) - 1, which, seed, 2, out)
 
     @njit
     def alone(pixel, sample, which, seed):  # type: ignore[no-untyped-def]
         return pair(pixel, sample, which, seed)
 
     pixels, out = np.array([0, 5, 7, 300_000, 12, 9], np.int32), np.full((6, 6), 7, np.float32)
-    together(pixels, 11, 4, 99, out)
-    for at, pixel in enumerate(pixels[:-1]):
-        assert tuple(out[2:4, at]) == alone(pixel, 11, 4, 99)
+    samples = np.array([11, 2, 11, 0, 3, 1], np.int32)
+    together(pixels, samples, 4, 99, out)
+    for at, (pixel, sample) in enumerate(zip(pixels[:-1], samples[:-1], strict=True)):
+        assert tuple(out[2:4, at]) == alone(pixel, sample, 4, 99)
     out[2:4, :-1] = 7
     assert (out == 7).all(), "nothing else is written"

@@ -24,12 +24,14 @@ IN3 = types.Array(f4, 3, "C", readonly=True)
 OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
 WHOLE1 = types.Array(i4, 1, "C", readonly=True)
+WHOLE2 = types.Array(i4, 2, "C", readonly=True)
 TRUTHS = types.Array(types.uint8, 1, "C")
 TRUTHS_IN = types.Array(types.uint8, 1, "C", readonly=True)
 OUT_WHOLE1 = types.Array(i4, 1, "C")
 
 LENS = 1 << 20  # the pair of numbers for the place in the lens
-SKY = 1 << 22  # and that for the pool of directions to the environment
+SKY = 1 << 22  # that for the pool of directions to the environment
+LAYER, BELOW, OPEN = (n << 22 for n in (2, 3, 4))  # the first of those for lots, see render.traced
 
 
 @njit(types.void(i4, i4, i4, f4, f4, i4, OUT1, OUT1), **LOOP)
@@ -259,3 +261,12 @@ def keep(some, origins, ways, rows, pixel, kept_origins, kept_ways, kept_rows, k
     for row in range(rows.shape[0]):
         for i in range(some.size):
             kept_rows[row, i] = rows[row, some[i]]
+
+
+@njit(types.void(WHOLE1, WHOLE1, WHOLE2, i4, i4, OUT2), **LOOP)
+def lots(of, pixel, own, which, seed, out):
+    """Two numbers from 0 up to 1 for each point (m,) of paths, see kernels.sequence. out : (2, m). of to own : see
+    kernels.scattering.scatter. which : of the pairs of numbers."""
+    for i in range(of.size):
+        j = pixel[of[i]]
+        out[0, i], out[1, i] = pair(own[0, j], own[1, j], which, seed)

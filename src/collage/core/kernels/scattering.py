@@ -51,6 +51,7 @@ IN2 = types.Array(f4, 2, "C", readonly=True)
 OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
 WHOLE1 = types.Array(i4, 1, "C", readonly=True)
+WHOLE2 = types.Array(i4, 2, "C", readonly=True)
 TRUTHS = types.Array(types.uint8, 1, "C")
 TRUTHS_IN = types.Array(types.uint8, 1, "C", readonly=True)
 OUT_WHOLE1 = types.Array(i4, 1, "C")
@@ -67,15 +68,17 @@ PLAIN, COATED, ALL = Has(False, False, False, False), Has(True, False, False, Fa
 
 
 @njit(**INLINE)
-def _draw(first, pixel, of, begin, count, sample, bounce, seed, whose, numbers):
-    """Draws what the points of a run need. whose : (RUN,), room for their pixels. numbers : see Drawn."""
+def _draw(own, pixel, of, begin, count, bounce, seed, whose, samples, numbers):
+    """Draws what the points of a run need. whose, samples : (RUN,), room for their pixels in the picture and their
+    samples. numbers : see Drawn."""
     for i in range(count):
-        whose[i] = first + pixel[of[begin + i]]
+        j = pixel[of[begin + i]]
+        whose[i], samples[i] = own[0, j], own[1, j]
     for which in range(PAIRS):
-        pairs(whose, count, sample, 1 + PAIRS * bounce + which, seed, 2 * which, numbers)
+        pairs(whose, samples, count, 1 + PAIRS * bounce + which, seed, 2 * which, numbers)
     if bounce == 0:
         for which in range(MOST_PAIRS - PAIRS):
-            pairs(whose, count, sample, LOOKING + which, seed, 2 * (PAIRS + which), numbers)
+            pairs(whose, samples, count, LOOKING + which, seed, 2 * (PAIRS + which), numbers)
 
 
 @njit(**PART)
@@ -143,13 +146,13 @@ def _part_below(more, begin, count, room):
 
 
 @njit(**PART)
-def _toward_sky(pool, count, numbers, which, room):
-    """Directions to the environment for the points of a run, see paths.fill_pool."""
+def _toward_sky(pool, first, samples, count, numbers, which, room):
+    """Directions to the environment for the points of a run, see paths.fill_pool. first : the pool's first sample."""
     for i in range(count):
         a, b = numbers[2 * which, i], numbers[2 * which + 1, i]
         across = min(np.int32(a * F(p.SKY_CELLS)), np.int32(p.SKY_CELLS - 1))
         down = min(np.int32(b * F(p.SKY_CELLS)), np.int32(p.SKY_CELLS - 1))
-        one = down * p.SKY_CELLS + across
+        one = ((samples[i] - first) * p.SKY_CELLS + down) * p.SKY_CELLS + across
         put_three(room, h.WAY, i, (pool[one, 0], pool[one, 1], pool[one, 2]))
         put_three(room, h.LIGHT, i, (pool[one, 3], pool[one, 4], pool[one, 5]))
         put_three(room, h.LIKELY, i, (pool[one, 6], pool[one, 6], ENDLESS))
@@ -337,26 +340,27 @@ def _choose(made_of, surface, begin, count, numbers, room):
 
 @njit(
     i4(
-        i4, i4, IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, IN2, IN1, IN2, IN1,
-        IN2, OUT1, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT2, OUT1, OUT2, OUT_WHOLE1, types.boolean,
+        i4, i4, IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, WHOLE2, i4, i4, i4, IN2, IN1, IN2,
+        IN1, IN2, OUT1, OUT_WHOLE1, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT2, OUT1, OUT2, OUT_WHOLE1, types.boolean,
     ),
     **LOOP,
 )  # fmt: skip
 def scatter(
-    start, stop, surface, geometry, more, front, of, origins, ways, rows, alive, pixel, first, sample, bounce, seed,
-    lights, shares, pool, settings, table, room, whose, numbers, radiance, look_from, look_to, look_far, look_light,
-    look_of, alone,
+    start, stop, surface, geometry, more, front, of, origins, ways, rows, alive, pixel, own, first, bounce, seed,
+    lights, shares, pool, settings, table, room, whose, samples, numbers, radiance, look_from, look_to, look_far,
+    look_light, look_of, alone,
 ):  # fmt: skip
     """What happens to paths at some points of a surface. Returns how many rays look for light.
 
     start, stop : the first of the m points that is gone through, and the one after the last. surface, geometry : see
     kernels.packed. more : (MORE, m), see kernels.path_rows. front : (m,) whether the outside is met. of : (m,) which
     path each point is of. origins, ways : (n, 3), rows : (ROWS, n), alive : (n,), written where a path goes on. pixel :
-    (n,), counted from the `first` of the picture. sample, bounce, seed : for the numbers drawn. lights : (k, COLUMNS),
-    shares : (k,) how often each is looked at. pool : see paths.fill_pool, of no rows where the environment is off.
-    table : see render.energy. room : (ROOM,), whose : (RUN,), numbers : (2 MOST_PAIRS, RUN), for a run. radiance :
-    (3, pixels), to which surfaces that glow are added. look_... : of the rays that look for light, see Looks, two for
-    each point, LOOKS times as many at the first surface. alone : whether paths end here.
+    (n,), of those that are followed together; own : (2, pixels), the pixel of the picture and the sample of each, and
+    first : the first of these samples. bounce, seed : for the numbers drawn. lights : (k, COLUMNS), shares : (k,) how
+    often each is looked at. pool : see paths.fill_pool, one for each sample, of no rows where the environment is off.
+    table : see render.energy. room : (ROOM,), whose, samples : (RUN,), numbers : (2 MOST_PAIRS, RUN), for a run.
+    radiance : (3, pixels), to which surfaces that glow are added. look_... : of the rays that look for light, see
+    Looks, two for each point, LOOKS times as many at the first surface. alone : whether paths end here.
     """
     points, paths = Points(surface, geometry, more, front, of, pixel), Paths(origins, ways, rows, alive)
     looking, noted = Looks(look_from, look_to, look_far, look_light, look_of), 0
@@ -365,7 +369,7 @@ def scatter(
     for at in range(start, stop, RUN):
         # of 32 bits, so that a compiler sees that points of a run follow each other
         begin, count = np.int32(at), np.int32(min(RUN, stop - at))
-        _draw(first, pixel, of, begin, count, sample, bounce, seed, whose, numbers)
+        _draw(own, pixel, of, begin, count, bounce, seed, whose, samples, numbers)
         some_walk = _arrive(points, paths, begin, count, numbers, brightest, radiance, room)
         _find(made_of, points, table, begin, count, room)
         if some_walk:
@@ -373,7 +377,7 @@ def scatter(
         for number in range(looks):
             which = 2 if number == 0 else PAIRS + 3 * (number - 1)
             if pool.shape[0] > 0:
-                _toward_sky(pool, count, numbers, which, room)
+                _toward_sky(pool, first, samples, count, numbers, which, room)
                 _look(made_of, surface, begin, count, F(looks), alone, room)
                 noted = _note_looks(points, looking, begin, count, noted, room)
             if lights.shape[0] > 0:

@@ -69,10 +69,10 @@ def pair(pixel, sample, which, seed):
 
 
 @njit(**INLINE)
-def pairs(pixels, count, sample, which, seed, row, out):
-    """Writes the pairs of many pixels, of the first `count`, to two rows of `out` from `row` on. A processor draws
-    several at once, in a sixth of the time that each would take by itself."""
+def pairs(pixels, samples, count, which, seed, row, out):
+    """Writes the pairs of many pixels and their samples, of the first `count`, to two rows of `out` from `row` on. A
+    processor draws several at once, in a sixth of the time that each would take by itself."""
     for i in range(count):
-        x, y = pair(pixels[i], sample, which, seed)
+        x, y = pair(pixels[i], samples[i], which, seed)
         out[row, i] = x
         out[row + 1, i] = y

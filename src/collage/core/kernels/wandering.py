@@ -17,6 +17,7 @@ f4, i4 = types.float32, types.int32
 IN1 = types.Array(f4, 1, "C", readonly=True)
 OUT2 = types.Array(f4, 2, "C")
 WHOLE1 = types.Array(i4, 1, "C", readonly=True)
+WHOLE2 = types.Array(i4, 2, "C", readonly=True)
 TRUTHS = types.Array(types.uint8, 1, "C")
 
 WANDERING = 1 << 21  # the first pair of numbers drawn, see kernels.paths
@@ -43,14 +44,15 @@ def _new_way(way, forward, drawn):
     )
 
 
-@njit(types.void(WHOLE1, IN1, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, i4, i4, i4, i4, i4), **LOOP)
-def wander(some, lengths, triangle, origins, ways, paths, going, pixel, first, sample, bounce, step, seed):
+@njit(types.void(WHOLE1, IN1, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, WHOLE2, i4, i4, i4), **LOOP)
+def wander(some, lengths, triangle, origins, ways, paths, going, pixel, own, bounce, step, seed):
     """One step of paths in what scatters light: to where they are sent another way, or to a surface.
 
     some : (m,) which paths. lengths, triangle : (m,) how far the next surface is, -1 for none. origins, ways : (n, 3),
     paths : (ROWS, n), carried on. going : (m,) filled, whether a path is to go on wandering; one that meets a surface
-    stays where it is, its share absorbed until there is taken by kernels.paths.meet. pixel to seed : see scatter there.
-    A channel is drawn for the length, and all are weighed by all of them (the balance heuristic of E. Veach, 1997).
+    stays where it is, its share absorbed until there is taken by kernels.paths.meet. pixel to seed : see scatter in
+    kernels.scattering. A channel is drawn for the length, and all are weighed by all of them (the balance heuristic of
+    E. Veach, 1997).
     """
     for at in range(some.size):
         j = some[at]
@@ -60,8 +62,8 @@ def wander(some, lengths, triangle, origins, ways, paths, going, pixel, first, s
         is_open = triangle[at] < 0
         if (not total > F(0)) | (is_open & (paths[p.INSIDE, j] > F(0))):  # glass that is open has no inside
             continue
-        own, number = first + pixel[j], WANDERING + 3 * (bounce * MOST_STEPS + step)
-        which, far = pair(own, sample, number, seed)
+        whose, sample, number = own[0, pixel[j]], own[1, pixel[j]], WANDERING + 3 * (bounce * MOST_STEPS + step)
+        which, far = pair(whose, sample, number, seed)
         which *= total
         channel = 0 if which < carried[0] else (1 if which < carried[0] + carried[1] else 2)
         dense = paths[p.ABSORBED + channel, j] + paths[p.SCATTERED + channel, j]
@@ -80,11 +82,11 @@ def wander(some, lengths, triangle, origins, ways, paths, going, pixel, first, s
         if not scattered:
             continue
         keep = min(brightest / LITTLE, F(1))
-        if (keep < F(1)) & (pair(own, sample, number + 2, seed)[0] >= keep):
+        if (keep < F(1)) & (pair(whose, sample, number + 2, seed)[0] >= keep):
             for one in range(3):
                 paths[p.CARRIED + one, j] = F(0)
             continue
-        way = _new_way((ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.FORWARD, j], pair(own, sample, number + 1, seed))
+        way = _new_way((ways[j, 0], ways[j, 1], ways[j, 2]), paths[p.FORWARD, j], pair(whose, sample, number + 1, seed))
         for axis in range(3):
             origins[j, axis] += ways[j, axis] * length
             ways[j, axis] = way[axis]

@@ -44,6 +44,7 @@ SHARED = 4  # a larger picture is so many times as many blocks, so that two and 
 EYE_EFFORT, BOUNCED_EFFORT = 0.15, 0.03  # of the rays of masks: samples of a pixel add up to many
 NEAR = 8 * 1024  # points whose rays to lights are asked together: they lie near the processor then
 TOGETHER, FEW = 4, 0.02  # bounces after which paths of all blocks go on together, if so few of a block are left
+AT_ONCE, MOST_AT_ONCE = 1_300_000, 4  # paths and samples that are made before the picture is shown again, at most
 LEAST_SAMPLES = 8  # after which noise is told
 
 
@@ -87,20 +88,24 @@ class Exposed:
         self.caught, self.unshadowed, self.ground, self.missed = (np.zeros(pixels, np.float32) for _ in range(4))
         self.direct, self.seen = np.zeros((3, pixels), np.float32), np.zeros((SEEN, pixels), np.float32)
 
-    def add(self, sample: Exposed, first: int) -> None:
-        """Adds one sample of some pixels that follow each other."""
+    def add(self, block: Exposed, first: int, samples: int) -> None:
+        """Adds samples of some pixels that follow each other from `first`: all those of `block`, sample by sample."""
+        count = len(block.squares) // samples
         for name in _SUMS:
-            own, more = getattr(self, name), getattr(sample, name)
-            own[..., first : first + more.shape[-1]] += more
+            own, more = getattr(self, name), getattr(block, name)
+            for sample in range(samples):
+                own[..., first : first + count] += more[..., sample * count : (sample + 1) * count]
 
-    def add_to_sample(self, more: Exposed, pixel: np.ndarray, bright: np.ndarray) -> None:
-        """Adds to a sample that some pixels (n,) have got already; no two of them are the same.
+    def add_at(self, left: Exposed, pixel: np.ndarray, bright: np.ndarray) -> None:
+        """Adds what paths bring that were left of some samples.
 
-        more : of all pixels. bright : (n,), the brightness of what they have got of that sample.
+        left : of as many pixels as there are paths. pixel, bright : (n,), the pixel of each, and the brightness that it
+        has got of that sample already.
         """
-        more.squares[pixel] = (bright + more.radiance[:, pixel].mean(axis=0)) ** 2 - bright**2
+        left.squares[:] = (bright + left.radiance.mean(axis=0)) ** 2 - bright**2
         for name in _SUMS:
-            getattr(self, name)[..., pixel] += getattr(more, name)[..., pixel]
+            for own, more in zip(np.atleast_2d(getattr(self, name)), np.atleast_2d(getattr(left, name)), strict=True):
+                np.add.at(own, pixel, more)
 
     def write(self, path: Path) -> None:
         """Keeps it in a file. Raises OSError; the file before stays whole then."""
@@ -145,10 +150,16 @@ class Exposed:
         return float((np.sqrt(spread[some]) / (mean[some] + 0.05)).mean()) if some.any() else 0.0
 
 
-def block_of(pixels: int) -> int:
+def block_of(paths: int) -> int:
     """How many paths of a picture are followed together, the same on any number of threads."""
-    parts = SHARED * -(-pixels // (SHARED * BLOCK)) if pixels > BLOCK // 2 else 2 if pixels > BLOCK // SHARED else 1
-    return -(-pixels // parts)
+    parts = SHARED * -(-paths // (SHARED * BLOCK)) if paths > BLOCK // 2 else 2 if paths > BLOCK // SHARED else 1
+    return -(-paths // parts)
+
+
+def samples_at_once(pixels: int, made: int, samples: int) -> int:
+    """How many samples are made before the picture is shown again; the first ones alone, for there to be one soon."""
+    most = max(min(MOST_AT_ONCE, AT_ONCE // pixels), 1)
+    return min(1 if made < 2 else 2 if made < 4 else MOST_AT_ONCE, most, samples - made)
 
 
 _SUMS = ("radiance", "direct", "squares", "caught", "unshadowed", "ground", "missed", "seen")
@@ -172,10 +183,11 @@ class _Paths(NamedTuple):
 
 
 class _Left(NamedTuple):
-    """Paths that are left of a block, their pixels counted from the picture's first one, and the brightness (n,) that
-    these have got of the sample."""
+    """Paths that are left of a block, the pixel in the picture and the sample of each, (2, n), and the brightness (n,)
+    that it has brought."""
 
     paths: _Paths
+    own: np.ndarray
     bright: np.ndarray
 
 
@@ -202,95 +214,109 @@ class Tracer:
         count = len(what.lights)
         self.lights = what.lights, np.full(count, 1 / max(count, 1), np.float32)
         self.table = energy_table()
-        self.block = block_of(what.size[0] * what.size[1])
-        self._done = np.zeros(-(-what.size[0] * what.size[1] // self.block), int)  # samples of each block
-        self._left: dict[int, _Left] = {}  # by block, what is left of the sample that is under way
+        self._left: dict[int, _Left] = {}  # by block, what is left of the samples that are under way
         self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
 
     def take_up(self, exposed: Exposed) -> None:
         """Goes on from what was exposed of the same picture."""
         self.exposed = exposed
-        self._done[:] = exposed.samples
+        self._left.clear()
 
     def passes(self) -> Iterator[Exposed]:
-        """What is exposed after each sample of every pixel; goes on where it was called off. Raises Cancelled."""
-        width, height = self.what.size
-        rows, pixels = self.what.rows or (0, height), width * height
-        size = self.block  # the same blocks as of the whole
-        starts = range(rows[0] * width // size * size, rows[1] * width, size)
-        for sample in range(self.exposed.samples, self.how.samples):
-            pool = self._pool(sample)
-
-            def block(first: int, sample: int = sample, pool: np.ndarray = pool) -> None:
-                if self._done[first // size] <= sample:  # else it was done before the rest was called off
-                    self._left[first] = self._follow(first, min(size, pixels - first), sample, pool)
-                    self._done[first // size] = sample + 1
-
-            if self.workers is None or len(starts) == 1:
-                for first in starts:
-                    block(first)
-            else:
-                self.workers.map(block, starts)
-            self._follow_left(sample, pool)
-            self.exposed.samples = sample + 1
+        """What is exposed after one or some samples of every pixel; goes on where it was called off. Raises
+        Cancelled."""
+        pixels = self.what.size[0] * self.what.size[1]
+        while (made := self.exposed.samples) < self.how.samples:
+            samples = range(made, made + samples_at_once(pixels, made, self.how.samples))
+            self._follow_all(samples, self._pools(samples))
+            self.exposed.samples = samples.stop
             yield self.exposed
 
-    def _pool(self, sample: int) -> np.ndarray:
-        """Directions of the environment for one sample of all pixels, see kernels.paths; none where it is off."""
-        pool = np.empty((p.SKY_CELLS**2 if self.settings[p.STRENGTH] > 0 else 0, 8), np.float32)
-        k.fill_pool(sample, self.how.seed, *self.sky, pool)
-        return pool
+    def _follow_all(self, samples: range, pools: np.ndarray) -> None:
+        """Some samples of every pixel."""
+        width, height = self.what.size
+        rows, pixels = self.what.rows or (0, height), width * height
+        size = block_of(pixels * len(samples)) // len(samples) + 1
+        starts = range(rows[0] * width // size * size, rows[1] * width, size)  # the same blocks as of the whole
 
-    def _follow(self, first: int, count: int, sample: int, pool: np.ndarray) -> _Left:
-        """One sample of some pixels that follow each other."""
-        here = _Block(self, copy(self.finder), first, sample, count, pool)
-        paths, last = self._from_eye(first, count, sample), self.how.bounces + 1
+        def block(first: int) -> None:
+            if first not in self._left:  # else it was done before the rest was called off
+                self._left[first] = self._follow(first, min(size, pixels - first), samples, pools)
+
+        if self.workers is None or len(starts) == 1:
+            for first in starts:
+                block(first)
+        else:
+            self.workers.map(block, starts)
+        self._follow_left(samples, pools)
+
+    def _pools(self, samples: range) -> np.ndarray:
+        """Directions of the environment for each sample of all pixels, see kernels.paths; none where it is off."""
+        each = p.SKY_CELLS**2 if self.settings[p.STRENGTH] > 0 else 0
+        pools = np.empty((len(samples) * each, 8), np.float32)
+        for number, sample in enumerate(samples):
+            k.fill_pool(sample, self.how.seed, *self.sky, pools[number * each : (number + 1) * each])
+        return pools
+
+    def _follow(self, first: int, count: int, samples: range, pools: np.ndarray) -> _Left:
+        """Some samples of some pixels that follow each other."""
+        own = np.empty((2, len(samples), count), np.int32)
+        own[0], own[1] = np.arange(first, first + count), np.array(samples)[:, None]
+        here = _Block(self, own.reshape(2, -1), samples.start, pools)
+        paths, last = self._from_eye(first, count, samples), self.how.bounces + 1
         paths = here.follow(paths, 0, min(TOGETHER, last))
-        if len(paths.pixel) > FEW * count:
+        if len(paths.pixel) > FEW * here.own.shape[1]:
             paths = here.follow(paths, TOGETHER, last)
         bright = here.radiance.mean(axis=0)
         here.exposed.squares[:] = bright**2
-        self.exposed.add(here.exposed, first)
-        return _Left(paths._replace(pixel=paths.pixel + np.int32(first)), bright[paths.pixel])
+        self.exposed.add(here.exposed, first, len(samples))
+        return _Left(paths, here.own[:, paths.pixel], bright[paths.pixel])
 
-    def _follow_left(self, sample: int, pool: np.ndarray) -> None:
+    def _follow_left(self, samples: range, pools: np.ndarray) -> None:
         """Follows what is left of all blocks to its end: for a few paths a bounce takes as long as for many."""
         left = [self._left[first] for first in sorted(self._left)]
-        pixel = np.concatenate([one.paths.pixel for one in left])
-        if len(pixel):
-            width, height = self.what.size
-            here = _Block(self, copy(self.finder), 0, sample, width * height, pool)
+        own = np.ascontiguousarray(np.concatenate([one.own for one in left], axis=1))
+        if own.size:
+            here = _Block(self, own, samples.start, pools)
             rows = np.concatenate([one.paths.rows for one in left], axis=1)
             origins, ways = (np.concatenate([one.paths[at] for one in left]) for at in (0, 1))
-            here.follow(_Paths(origins, ways, rows, pixel), TOGETHER, self.how.bounces + 1)
-            self.exposed.add_to_sample(here.exposed, pixel, np.concatenate([one.bright for one in left]))
+            paths = _Paths(origins, ways, rows, np.arange(own.shape[1], dtype=np.int32))
+            here.follow(paths, TOGETHER, self.how.bounces + 1)
+            self.exposed.add_at(here.exposed, own[0], np.concatenate([one.bright for one in left]))
         self._left.clear()
 
-    def _from_eye(self, first: int, count: int, sample: int) -> _Paths:
-        """Paths that begin at the eye, through some pixels that follow each other."""
-        width, height = self.what.size
-        x, y, ways = np.empty(count, np.float32), np.empty(count, np.float32), np.empty((count, 3), np.float32)
-        k.in_pixels(first, sample, self.how.seed, width / 2, height / 2, width, x, y)
-        rays.camera_rays(x, y, self.axes, self.focal_length, ways)
-        origins, camera = np.tile(self.eye, (count, 1)), self.what.bench.camera
-        if camera.aperture > 0:
-            focus = camera.focus or camera.distance
-            k.through_lens(first, sample, self.how.seed, self.axes, camera.aperture / 2000, focus, origins, ways)
-        rows = np.zeros((p.ROWS, count), np.float32)
+    def _from_eye(self, first: int, count: int, samples: range) -> _Paths:
+        """Paths that begin at the eye, through some pixels that follow each other, sample by sample."""
+        (width, height), seed, camera = self.what.size, self.how.seed, self.what.bench.camera
+        every, focus = count * len(samples), camera.focus or camera.distance
+        (x, y), ways = np.empty((2, every), np.float32), np.empty((every, 3), np.float32)
+        origins = np.tile(self.eye, (every, 1))
+        for number, sample in enumerate(samples):
+            cut = slice(number * count, (number + 1) * count)
+            k.in_pixels(first, sample, seed, width / 2, height / 2, width, x[cut], y[cut])
+            rays.camera_rays(x[cut], y[cut], self.axes, self.focal_length, ways[cut])
+            if camera.aperture > 0:
+                lens = self.axes, camera.aperture / 2000, focus
+                k.through_lens(first, sample, seed, *lens, origins[cut], ways[cut])
+        rows = np.zeros((p.ROWS, every), np.float32)
         rows[p.CARRIED : p.CARRIED + 3] = 1
         rows[p.DENSITY], rows[p.WIDENING] = p.FROM_EYE, 1
-        return _Paths(origins, ways, rows, np.arange(count, dtype=np.int32))
+        return _Paths(origins, ways, rows, np.arange(every, dtype=np.int32))
 
 
 _NO_SKY = sky_table(np.zeros((1, 1, 3), np.float32))
 
 
 class _Block:
-    """One sample of the pixels that follow a first one. pool : see kernels.paths.fill_pool."""
+    """Paths that are followed together.
 
-    def __init__(self, tracer: Tracer, finder: Finder, first: int, sample: int, count: int, pool: np.ndarray) -> None:
-        self.tracer, self.finder, self.first, self.sample, self.pool = tracer, finder, first, sample, pool
-        self.exposed = Exposed(count)
+    own : (2, n), the pixel in the picture and the sample of each. first : the first sample of all. pools : one for each
+    sample from there, see kernels.paths.fill_pool.
+    """
+
+    def __init__(self, tracer: Tracer, own: np.ndarray, first: int, pools: np.ndarray) -> None:
+        self.tracer, self.finder, self.own, self.first, self.pools = tracer, copy(tracer.finder), own, first, pools
+        self.exposed = Exposed(own.shape[1])
         self.radiance = self.exposed.radiance
 
     def follow(self, paths: _Paths, begin: int, end: int) -> _Paths:
@@ -341,8 +367,8 @@ class _Block:
             )
             going = np.empty(len(some), np.uint8)
             wandering.wander(
-                some, found.distance, found.triangle, origins, ways, paths, going, pixel, self.first, self.sample,
-                bounce, step, self.tracer.how.seed,
+                some, found.distance, found.triangle, origins, ways, paths, going, pixel, self.own, bounce, step,
+                self.tracer.how.seed,
             )  # fmt: skip
             some = some[going > 0]
         paths[p.SCATTERED : p.SCATTERED + 3, some] = 0  # those that are left go straight on: no light is lost
@@ -374,14 +400,18 @@ class _Block:
         front = np.empty(points.count, np.uint8)
         k.from_outside(tracer.what.scene.faces, points.triangle, np.ascontiguousarray(of, np.int32), ways, front)
         layers = layers_of(values)
-        share = _drawn_layer(
-            [weight for weight, _ in layers], points.count, (self.first, int(of[0]), self.sample, bounce)
-        )
+        weights = [weight for weight, _ in layers]
+        share = None
+        if len(weights) > 1 or weights[0] is not None:
+            share = _drawn_layer(weights, self._lots(of, pixel, k.LAYER + bounce)[0])
         for at, (_, own) in enumerate(layers):
             surface, geometry, more = _packed(own, points)
             if bounce == 0 and at == 0:
                 self._note_seen(surface, geometry, of, pixel)
-            _part_below(own, surface, more, (self.first, int(of[0]), self.sample, bounce, at))
+            under = _below_at(own)
+            if under is not None:
+                lots = self._lots(of, pixel, k.BELOW + (bounce << 8) + at)[0]
+                _part_below(own, surface, more, lots < np.broadcast_to(under[0], lots.shape))
             if share is None:
                 self._scatter(surface, geometry, more, front, of, state, bounce, False)
                 continue
@@ -405,18 +435,23 @@ class _Block:
         seen = self.exposed.seen
         k.note_seen(surface, geometry, of, pixel, self.tracer.eye, seen)
         if self.tracer.what.occlusion:
-            seen[OCCLUSION, pixel[of]] += self._in_the_open(geometry, pixel[of])
+            seen[OCCLUSION, pixel[of]] += self._in_the_open(geometry, self._lots(of, pixel, k.OPEN))
 
-    def _in_the_open(self, geometry: Array, pixel: np.ndarray) -> np.ndarray:
+    def _lots(self, of: np.ndarray, pixel: np.ndarray, which: int) -> np.ndarray:
+        """Two numbers from 0 up to 1 for some paths, (2, m); see kernels.paths.lots."""
+        out = np.empty((2, len(of)), np.float32)
+        k.lots(np.ascontiguousarray(of, np.int32), pixel, self.own, which, self.tracer.how.seed, out)
+        return out
+
+    def _in_the_open(self, geometry: Array, lots: np.ndarray) -> np.ndarray:
         """(n,) whether a ray from each point, drawn by the cosine, meets nothing within OCCLUSION_REACH."""
-        lots = np.random.default_rng((self.first, int(pixel[0]), self.sample)).random((2, len(pixel)), np.float32)
         normal = geometry[packed.OWN_NORMAL : packed.OWN_NORMAL + 3].T
         tangent, bitangent = any_frame(normal)
         turn, flat = 2 * np.pi * lots[0], np.sqrt(lots[1])
         ways = tangent * (flat * np.cos(turn))[:, None] + bitangent * (flat * np.sin(turn))[:, None]
         ways = np.ascontiguousarray(ways + normal * np.sqrt(1 - lots[1])[:, None], np.float32)
         origins = geometry[packed.POSITION : packed.POSITION + 3].T + normal * np.float32(1e-4)
-        far = np.full(len(pixel), OCCLUSION_REACH, np.float32)
+        far = np.full(len(origins), OCCLUSION_REACH, np.float32)
         return self.tracer.what.scene.occluded(np.ascontiguousarray(origins, np.float32), ways, far) < 0
 
     def _scatter(
@@ -436,11 +471,11 @@ class _Block:
             np.empty(most, np.int32),
             np.empty((2 * scattering.MOST_PAIRS, scattering.RUN), np.float32),
         )
-        room = np.empty(scattering.ROOM, np.float32), np.empty(scattering.RUN, np.int32), numbers
+        room = np.empty(scattering.ROOM, np.float32), *np.empty((2, scattering.RUN), np.int32), numbers
         for begin in range(0, len(of), NEAR):
             sent = scattering.scatter(
                 begin, min(begin + NEAR, len(of)), surface, geometry, more, front, of, origins, ways, paths, alive,
-                pixel, self.first, self.sample, bounce, tracer.how.seed, *tracer.lights, self.pool, tracer.settings,
+                pixel, self.own, self.first, bounce, tracer.how.seed, *tracer.lights, self.pools, tracer.settings,
                 tracer.table, *room, self.radiance, look_from, look_to, far, light, look_of, caught,
             )  # fmt: skip
             blocked = tracer.what.scene.occluded(look_from[:sent], look_to[:sent], far[:sent])
@@ -450,14 +485,12 @@ class _Block:
                 k.add_unblocked(blocked, light, look_of, sent, pixel, brightest, self.radiance)
 
 
-def _drawn_layer(weights: list[Array | None], count: int, seed: tuple[int, ...]) -> np.ndarray | None:
-    """(n,) which of several surfaces each path meets, drawn by their weights; None where there is but one."""
-    if len(weights) == 1 and weights[0] is None:
-        return None
+def _drawn_layer(weights: list[Array | None], lots: np.ndarray) -> np.ndarray:
+    """(n,) which of several surfaces each path meets, drawn by their weights. lots : (n,) from 0 up to 1."""
+    count = len(lots)
     every = np.concatenate([np.broadcast_to(np.ones((1, 1)) if w is None else w, (1, count)) for w in weights])
     sums = np.cumsum(every, axis=0)
-    lot = np.random.default_rng(seed).random(count) * np.maximum(sums[-1], 1e-9)
-    return np.asarray((sums <= lot).sum(axis=0))
+    return np.asarray((sums <= lots * np.maximum(sums[-1], 1e-9)).sum(axis=0))
 
 
 def _packed(values: Mapping[str, Array], points: Points) -> tuple[Array, Array, Array]:
@@ -488,17 +521,19 @@ def _fill(more: Array, row: int, taken: Array, scattered: Array, forward: Array)
     more[row + 6] = np.clip(forward, -0.9, 0.9)
 
 
-def _part_below(values: Mapping[str, Array], surface: Array, more: Array, seed: tuple[int, ...]) -> None:
-    """Parts points of a matt surface: at some, drawn by its weight, light wanders below; the others are its colour."""
-    count = surface.shape[1]
+def _below_at(values: Mapping[str, Array]) -> Array | None:
+    """How much of a matt surface is what light wanders in below it, (1, n) or (1, 1); None where nothing is."""
     under = np.clip(np.nan_to_num(value_of(values, "subsurface_weight")), 0, 1) * (value_of(values, THIN) <= 0)
     if not under.any():
-        return
-    colour, radius, scale, forward = (np.nan_to_num(value_of(values, name)) for name in _WANDERED)
+        return None
+    radius, scale = (np.nan_to_num(value_of(values, name)) for name in _WANDERED[1:3])
     under = under * ((radius * scale).max(axis=0) > LEAST_FREE)  # else it comes out where it went in
-    if not under.any():
-        return
-    walks = np.random.default_rng(seed).random(count) < np.broadcast_to(under[0], (count,))
+    return under if under.any() else None
+
+
+def _part_below(values: Mapping[str, Array], surface: Array, more: Array, walks: np.ndarray) -> None:
+    """Parts points of a matt surface: at some light wanders below; the others are its colour. walks : (n,)."""
+    colour, radius, scale, forward = (np.nan_to_num(value_of(values, name)) for name in _WANDERED)
     weight = np.maximum(value_of(values, "base_weight"), 0)
     base = np.where(walks, colour, value_of(values, "base_color")) * weight
     surface[packed.BASE : packed.BASE + 3] = np.clip(np.nan_to_num(base), 0, 1)

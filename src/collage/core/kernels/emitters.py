@@ -136,11 +136,9 @@ def toward_environment(sky, drawn):
 @njit(**INLINE)
 def _in_cone(lights, k, cosine):
     """How much of its light a light sends at an angle from its direction: smooth between the edges of its cone."""
-    if lights[k, CONE] <= F(NO_CONE):
-        return F(1)
     t = (cosine - lights[k, CONE]) / max(lights[k, FULL] - lights[k, CONE], F(1e-6))
     t = min(max(t, F(0)), F(1))
-    return t * t * (F(3) - F(2) * t)
+    return F(1) if lights[k, CONE] <= F(NO_CONE) else t * t * (F(3) - F(2) * t)
 
 
 @njit(**INLINE)
@@ -270,8 +268,9 @@ def _lit_plane(lights, k, origin, way):
 
 
 @njit(**INLINE)
-def _toward_ball(lights, k, share, place, drawn, colour):
-    """See toward_light: a direction drawn evenly from those in which a ball is seen."""
+def toward_ball(lights, k, share, place, drawn):
+    """See toward_plane: a direction drawn evenly from those in which a ball is seen."""
+    colour = _colour(lights, k)
     x, y, z = lights[k, CENTRE] - place[0], lights[k, CENTRE + 1] - place[1], lights[k, CENTRE + 2] - place[2]
     far2, radius2 = x * x + y * y + z * z, lights[k, SIZE] * lights[k, SIZE]
     far = math.sqrt(max(far2, F(1e-12)))
@@ -291,14 +290,24 @@ def _toward_ball(lights, k, share, place, drawn, colour):
 
 
 @njit(**INLINE)
+def _colour(lights, k):
+    return lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2]
+
+
+@njit(**INLINE)
 def _sent_in(lights, k):
     """The direction in which a light shines."""
     return lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]
 
 
 @njit(**INLINE)
-def _toward_plane(lights, k, share, place, drawn, colour):
-    """See toward_light: a direction to a place on a rectangle or disc."""
+def toward_plane(lights, k, share, place, drawn):
+    """A direction to a place on a rectangle or disc, which is one of several lights drawn by their shares.
+
+    Returns the direction, how far the light is (0 for endlessly), its light, how likely the direction is, per
+    steradian, and what the light is to be divided by.
+    """
+    colour = _colour(lights, k)
     a, b = F(2) * drawn[0] - F(1), F(2) * drawn[1] - F(1)
     if lights[k, KIND] == F(DISC):
         (cosine, sine), away = circle(drawn[0]), math.sqrt(drawn[1])
@@ -316,8 +325,9 @@ def _toward_plane(lights, k, share, place, drawn, colour):
 
 
 @njit(**INLINE)
-def _toward_sun(lights, k, share, drawn, colour):
-    """See toward_light: a direction to a distant light."""
+def toward_sun(lights, k, share, drawn):
+    """See toward_plane: a direction to a distant light."""
+    colour = _colour(lights, k)
     depth, brighter = _cap(lights, k)
     colour = (colour[0] * brighter, colour[1] * brighter, colour[2] * brighter)
     (cosine, sine), low = circle(drawn[0]), depth * drawn[1]
@@ -329,18 +339,3 @@ def _toward_sun(lights, k, share, drawn, colour):
     z = -lights[k, DIRECTION + 2] * (F(1) - low) + scale * (lights[k, RIGHT + 2] * a + lights[k, UP + 2] * b)
     # its irradiance is spread over the disc: the solid angle that likely divides by is in the light already
     return unit(x, y, z), F(0), colour, share / (F(2) * PI * depth), share
-
-
-@njit(**INLINE)
-def toward_light(lights, k, share, place, drawn):
-    """A direction to a light, which is one of several drawn by their shares.
-
-    Returns the direction, how far the light is (0 for endlessly), its light, how likely the direction is, per
-    steradian, and what the light is to be divided by.
-    """
-    colour = (lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2])
-    if lights[k, KIND] == F(BALL):
-        return _toward_ball(lights, k, share, place, drawn, colour)
-    if lights[k, KIND] == F(DISTANT):
-        return _toward_sun(lights, k, share, drawn, colour)
-    return _toward_plane(lights, k, share, place, drawn, colour)

@@ -37,6 +37,9 @@ LOOP_WITH_ROOM = {**_KERNEL, "_nrt": True, **_MATHS}  # named, since who calls a
 PART = {**LOOP_WITH_ROOM, "cache": False}
 """Loops that a kernel calls for a run of points at a time."""
 
+PASS = {**LOOP, "cache": False}
+"""Those of them that make no arrays of their own and take tuples of arrays: none of these is counted."""
+
 RUN = 1024
 """Points a run: what several passes go over stays in the processor's nearest cache."""
 

@@ -10,7 +10,7 @@ from numba import njit, types
 from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
 from collage.core.kernels.emitters import Sky, arriving_from, light_at, lit_surface, place_of, power, toward_environment
-from collage.core.kernels.flags import LOOP, LOOP_WITH_ROOM, PART, RUN
+from collage.core.kernels.flags import LOOP, LOOP_WITH_ROOM, PASS, RUN
 from collage.core.kernels.going_on import add_light, carried_by
 from collage.core.kernels.lights import COLOUR, DISTANT, KIND, VISIBLE
 from collage.core.kernels.reflection import PI, unit
@@ -20,6 +20,7 @@ F = np.float32
 f4, i4 = types.float32, types.int32
 IN1 = types.Array(f4, 1, "C", readonly=True)
 IN2 = types.Array(f4, 2, "C", readonly=True)
+ROWS2 = types.Array(f4, 2, "A", readonly=True)  # some columns of a wider array
 IN3 = types.Array(f4, 3, "C", readonly=True)
 OUT1 = types.Array(f4, 1, "C")
 OUT2 = types.Array(f4, 2, "C")
@@ -64,7 +65,7 @@ def through_lens(first, sample, seed, axes, radius, focus, origins, ways):
         ways[i, 0], ways[i, 1], ways[i, 2] = wx, wy, wz
 
 
-@njit(**PART)
+@njit(**PASS)
 def _go_there(lengths, triangle, paths, begin, count):
     """Carries paths on to where they meet a surface."""
     some_inside = False
@@ -82,7 +83,7 @@ def _go_there(lengths, triangle, paths, begin, count):
                 paths[p.CARRIED + channel, j] *= kept
 
 
-@njit(**PART)
+@njit(**PASS)
 def _see_lights(origins, ways, lengths, triangle, paths, pixel, lights, radiance, missed, begin, count):
     """Ends paths from the eye at the nearest light on their way that the eye sees, and notes what meets nothing."""
     for i in range(count):
@@ -105,7 +106,7 @@ def _see_lights(origins, ways, lengths, triangle, paths, pixel, lights, radiance
                 missed[pixel[j]] += paths[p.CARRIED, j]
 
 
-@njit(**PART)
+@njit(**PASS)
 def _weigh_light(origins, ways, lengths, triangle, paths, lights, k, share, begin, count, weights):
     """What each path of a run brings of the colour of a light; 0 where it does not run into it."""
     distant = lights[k, KIND] == F(DISTANT)
@@ -123,7 +124,7 @@ def _weigh_light(origins, ways, lengths, triangle, paths, lights, k, share, begi
         weights[i] = weight if seen & (density != F(p.FROM_EYE)) else F(0)
 
 
-@njit(**PART)
+@njit(**PASS)
 def _find_places(ways, settings, height, width, begin, count, places):
     """Where the ways of a run lie in the picture of the environment. places : (2, RUN)."""
     sine, cosine = settings[p.SINE], settings[p.COSINE]
@@ -134,7 +135,7 @@ def _find_places(ways, settings, height, width, begin, count, places):
         places[RUN + i] = min(max(down, F(0)), height)
 
 
-@njit(**PART)
+@njit(**PASS)
 def _add_sky(triangle, paths, pixel, sky, looks, brightest, radiance, begin, count, places):
     """Adds the light of the environment where paths meet nothing."""
     for i in range(count):
@@ -270,3 +271,18 @@ def lots(of, pixel, own, which, seed, out):
     for i in range(of.size):
         j = pixel[of[i]]
         out[0, i], out[1, i] = pair(own[0, j], own[1, j], which, seed)
+
+
+@njit(types.void(ROWS2, ROWS2, ROWS2, WHOLE1, OUT2), **LOOP)
+def level_ground(position, normal, view, some, geometry):
+    """Rows of the geometry of some points of the ground, see kernels.packed. position, normal, view : (3, n)."""
+    for axis in range(3):
+        for i in range(some.size):
+            j = some[i]
+            up = normal[axis, j]
+            geometry[s.NORMAL + axis, i], geometry[s.COAT_NORMAL + axis, i], geometry[s.OWN_NORMAL + axis, i] = (
+                up,
+                up,
+                up,
+            )
+            geometry[s.VIEW + axis, i], geometry[s.POSITION + axis, i] = view[axis, j], position[axis, j]

@@ -18,8 +18,8 @@ from numba import njit, types
 from collage.core.kernels import hit_rows as h
 from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
-from collage.core.kernels.emitters import power, toward_light
-from collage.core.kernels.flags import INLINE, LOOP, PART, RUN
+from collage.core.kernels.emitters import power, toward_ball, toward_plane, toward_sun
+from collage.core.kernels.flags import INLINE, LOOP, PASS, RUN
 from collage.core.kernels.going_on import (
     Drawn,
     Looks,
@@ -40,6 +40,7 @@ from collage.core.kernels.going_on import (
 )
 from collage.core.kernels.hit_rows import hit_of, put_hit, put_three, three
 from collage.core.kernels.layers import Has, has_at
+from collage.core.kernels.lights import BALL, DISTANT, KIND
 from collage.core.kernels.lobes import COAT, DIFFUSE, THROUGH, chosen, hit_at, next_way, reflected, which_of
 from collage.core.kernels.reflection import PI, dot
 from collage.core.kernels.sequence import pairs
@@ -81,7 +82,7 @@ def _draw(own, pixel, of, begin, count, bounce, seed, whose, samples, numbers):
             pairs(whose, samples, count, LOOKING + which, seed, 2 * (PAIRS + which), numbers)
 
 
-@njit(**PART)
+@njit(**PASS)
 def _arrive(points, paths, begin, count, numbers, brightest, radiance, room):
     """Says what paths do at the points of a run, and adds the light of surfaces that glow. Returns whether at some
     light wanders below the surface."""
@@ -111,12 +112,12 @@ def _arrive(points, paths, begin, count, numbers, brightest, radiance, room):
 def _finding(has: Has) -> Callable[..., Any]:
     """A pass that finds the hits of a run, of surfaces that have no more than this."""
 
-    @njit(**PART)
+    @njit(**PASS)
     def find(points, table, begin, count, room):
         for i in range(count):
             put_hit(room, i, hit_at(points.surface, points.geometry, begin + i, table, has), has)
 
-    @njit(**PART)
+    @njit(**PASS)
     def find_each(points, table, begin, count, room):
         for i in range(count):
             own = has_at(points.surface, begin + i)
@@ -125,7 +126,7 @@ def _finding(has: Has) -> Callable[..., Any]:
     return find_each if has.fuzz else find
 
 
-@njit(**PART)
+@njit(**PASS)
 def _part_below(more, begin, count, room):
     """Parts the light that goes below a matt surface from what is left: the fuzz above it."""
     for i in range(count):
@@ -145,7 +146,7 @@ def _part_below(more, begin, count, room):
             room[(h.LOBES + 4) * RUN + i] = F(0)
 
 
-@njit(**PART)
+@njit(**PASS)
 def _toward_sky(pool, first, samples, count, numbers, which, room):
     """Directions to the environment for the points of a run, see paths.fill_pool. first : the pool's first sample."""
     for i in range(count):
@@ -158,17 +159,29 @@ def _toward_sky(pool, first, samples, count, numbers, which, room):
         put_three(room, h.LIKELY, i, (pool[one, 6], pool[one, 6], ENDLESS))
 
 
-@njit(**PART)
+@njit(**INLINE)
+def _put_light(room, i, here, found):
+    """Keeps the direction to a light of a point, if it looks at this one. found : see emitters.toward_plane."""
+    way, far, light, likely, divided = found
+    more = likely, divided, far if far > F(0) else ENDLESS
+    put_three(room, h.WAY, i, which_of(here, way, three(room, h.WAY, i)))
+    put_three(room, h.LIGHT, i, which_of(here, light, three(room, h.LIGHT, i)))
+    put_three(room, h.LIKELY, i, which_of(here, more, three(room, h.LIKELY, i)))
+
+
+@njit(**PASS)
 def _toward_light(points, lights, k, share, low, high, begin, count, numbers, which, room):
     """Directions to a light for the points of a run whose lot is from `low` up to `high`."""
+    kind = lights[k, KIND]
     for i in range(count):
         lot, place = numbers[2 * which + 2, i], place_of(points, begin + i)
         here, drawn = (lot >= low) & (lot < high), (numbers[2 * which, i], numbers[2 * which + 1, i])
-        way, far, light, likely, divided = toward_light(lights, k, share, place, drawn)
-        found = likely, divided, far if far > F(0) else ENDLESS
-        put_three(room, h.WAY, i, which_of(here, way, three(room, h.WAY, i)))
-        put_three(room, h.LIGHT, i, which_of(here, light, three(room, h.LIGHT, i)))
-        put_three(room, h.LIKELY, i, which_of(here, found, three(room, h.LIKELY, i)))
+        if kind == F(BALL):
+            _put_light(room, i, here, toward_ball(lights, k, share, place, drawn))
+        elif kind == F(DISTANT):
+            _put_light(room, i, here, toward_sun(lights, k, share, drawn))
+        else:
+            _put_light(room, i, here, toward_plane(lights, k, share, place, drawn))
 
 
 @njit(**INLINE)
@@ -185,7 +198,7 @@ def _toward_lights(points, lights, shares, begin, count, numbers, which, room):
 def _looking(has: Has) -> Callable[..., Any]:
     """A pass over a run: what the light that is looked for adds, where nothing is in its way."""
 
-    @njit(**PART)
+    @njit(**PASS)
     def look(surface, begin, count, looks, alone, room):
         for i in range(count):
             hit, way = hit_of(room, i, begin + i, has), three(room, h.WAY, i)
@@ -203,7 +216,7 @@ def _looking(has: Has) -> Callable[..., Any]:
     return look
 
 
-@njit(**PART)
+@njit(**PASS)
 def _note_looks(points, looking, begin, count, noted, room):
     """Notes the rays of a run that look for light. Returns how many there are now."""
     for i in range(count):
@@ -216,7 +229,7 @@ def _note_looks(points, looking, begin, count, noted, room):
     return noted
 
 
-@njit(**PART)
+@njit(**PASS)
 def _end_by_lot(count, numbers, room):
     """Ends some of the paths that carry little (Russian roulette)."""
     for i in range(count):
@@ -231,7 +244,7 @@ def _end_by_lot(count, numbers, room):
 def _choosing(has: Has) -> Callable[..., Any]:
     """A pass over a run: which lobe each path follows, where, and what it carries on if it is mirrored or scattered."""
 
-    @njit(**PART)
+    @njit(**PASS)
     def choose(surface, begin, count, numbers, room):
         for i in range(count):
             hit, lot = hit_of(room, i, begin + i, has), numbers[0, i] - room[h.UNDER * RUN + i]
@@ -263,7 +276,7 @@ def _reflect(paths, points, begin, i, lobe, wide, room):
     go_on(paths, j, place_of(points, begin + i), own, way, carried, density, widening)
 
 
-@njit(**PART)
+@njit(**PASS)
 def _go(points, paths, begin, count, numbers, wide, room):
     """Lets the paths of a run go on."""
     for i in range(count):

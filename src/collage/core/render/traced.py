@@ -425,7 +425,7 @@ class _Block:
         surface, more, front = _ground()
         seen = state[2][p.DENSITY, of] == p.FROM_EYE
         for caught in (True, False):
-            some = np.flatnonzero(seen == caught)
+            some = np.flatnonzero(seen == caught).astype(np.int32)
             for start in range(0, len(some), NEAR):
                 here = some[start : start + NEAR]
                 self._scatter(surface, _on_level(points, here), more, front, of[here], state, bounce, caught)
@@ -556,9 +556,5 @@ def _on_level(points: Points, some: np.ndarray) -> Array:
     """Rows of the geometry of some points of the ground."""
     assert points.view is not None
     geometry = np.empty((packed.GEOMETRY_ROWS, len(some)), np.float32)
-    normal = points.normal[:, some]
-    for row in (packed.NORMAL, packed.COAT_NORMAL, packed.OWN_NORMAL):
-        geometry[row : row + 3] = normal
-    geometry[packed.VIEW : packed.VIEW + 3] = points.view[:, some]
-    geometry[packed.POSITION : packed.POSITION + 3] = points.position[:, some]
+    k.level_ground(points.position, points.normal, points.view, some, geometry)
     return geometry

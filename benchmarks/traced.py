@@ -16,7 +16,7 @@ import numpy as np
 
 from benchmarks.by_embreex import embreex_scene, whole
 from benchmarks.pictures import SIZE, camera_pass
-from benchmarks.timing import median, row
+from benchmarks.timing import row
 from collage.core.evaluate.run import never
 from collage.core.nodes.library import load_library
 from collage.core.project.folder import load_project
@@ -32,7 +32,7 @@ from collage.core.scene.bench import Environment
 from collage.core.scene.scene import Scene
 from collage.demo.shed import make_sample
 
-SAMPLES, RUNS = 8, 5
+SAMPLES, RUNS = 64, 5
 
 
 @contextmanager
@@ -70,17 +70,17 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
         scattering.__dict__["scatter"], kernels.__dict__["meet"] = scatter, meet
 
 
-def _embreex_alone(renderer: Renderer, making: TracedPicture) -> float:
-    """Rays a second and thread of embreex alone: those of one sample of every pixel, asked in the same parts."""
-    asked: list[tuple[str, np.ndarray, np.ndarray, np.ndarray | None]] = []
+def _asked(renderer: Renderer, making: TracedPicture) -> list[tuple[str, np.ndarray, np.ndarray, dict[str, Any]]]:
+    """The rays of one sample of every pixel, in the parts in which they are asked, as embreex takes them."""
+    asked: list[tuple[str, np.ndarray, np.ndarray, dict[str, Any]]] = []
     nearest, occluded = Scene.nearest, Scene.occluded
 
     def looked(self: Scene, *given: np.ndarray) -> Any:
-        asked.append(("INTERSECT", given[0].copy(), given[1].copy(), None))
+        asked.append(("INTERSECT", given[0].copy(), given[1].copy(), {"output": 1}))
         return nearest(self, *given)
 
     def shadowed(self: Scene, *given: np.ndarray) -> Any:
-        asked.append(("OCCLUDED", given[0].copy(), given[1].copy(), given[2].copy() if len(given) > 2 else None))
+        asked.append(("OCCLUDED", given[0].copy(), given[1].copy(), {"dists": given[2].copy()} if given[2:] else {}))
         return occluded(self, *given)
 
     Scene.nearest, Scene.occluded = looked, shadowed  # type: ignore[method-assign, assignment]
@@ -88,37 +88,39 @@ def _embreex_alone(renderer: Renderer, making: TracedPicture) -> float:
         next(iter(making.passes()))
     finally:
         Scene.nearest, Scene.occluded = nearest, occluded  # type: ignore[method-assign]
-    scene = embreex_scene(*whole(making.work.scene))
-
-    def ask(query: str, origins: np.ndarray, ways: np.ndarray, far: np.ndarray | None) -> None:
-        more = {} if far is None else {"dists": far}
-        scene.run(origins, ways, query=query, **more, **({"output": 1} if query == "INTERSECT" else {}))
-
-    parts = [one for one in asked if len(one[1])]
-    seconds = median(lambda: renderer.workers.map(lambda one: ask(*one), parts), 3)
-    return sum(len(one[1]) for one in parts) / seconds / renderer.workers.count
+    return [one for one in asked if len(one[1])]
 
 
 def _shares(renderer: Renderer, request: PictureRequest) -> None:
+    """Between samples embreex alone is asked a sample's rays: the speed of a machine is not the same for long."""
+    parts = _asked(renderer, TracedPicture(renderer, replace(request, tracing=Tracing(samples=1))))
     making = TracedPicture(renderer, replace(request, tracing=Tracing(samples=SAMPLES)))
-    begin = time.perf_counter()
+    scene, threads = embreex_scene(*whole(making.work.scene)), renderer.workers.count
+
+    def ask(part: tuple[str, np.ndarray, np.ndarray, dict[str, Any]]) -> None:
+        query, origins, ways, more = part
+        scene.run(origins, ways, query=query, **more)
+
+    traced, alone, asked = 0.0, 0.0, 0
     with counted() as (seconds, counts):
+        begin = time.perf_counter()
         for _ in making.passes():
-            pass
-    whole = (time.perf_counter() - begin) * renderer.workers.count
-    rays = counts["rays"] + counts["shadow rays"]
-    in_rays = seconds["rays"] + seconds["shadow rays"]
-    told = ", ".join(f"{name} {100 * seconds[name] / whole:.0f} %" for name in ("networks", "shading"))
-    rest = 100 * (1 - (in_rays + seconds["networks"] + seconds["shading"]) / whole)
-    row(
-        f"Traced {request.width}×{request.height}, {SAMPLES} samples",
-        f"{whole / renderer.workers.count:.1f} s",
-        f"rays {100 * in_rays / whole:.0f} %, {told}, the rest {rest:.0f} %",
+            between = time.perf_counter()
+            renderer.workers.map(ask, parts)
+            traced, begin = traced + between - begin, time.perf_counter()
+            alone, asked = alone + begin - between, asked + sum(len(one[1]) for one in parts)
+    rays, in_rays, every = (
+        counts["rays"] + counts["shadow rays"],
+        seconds["rays"] + seconds["shadow rays"],
+        traced * threads,
     )
-    alone = _embreex_alone(renderer, TracedPicture(renderer, replace(request, tracing=Tracing(samples=1))))
-    row("  million rays a second and thread", f"{rays / whole / 1e6:.2f}", f"embreex alone {alone / 1e6:.2f}",
-        rays / whole / alone)  # fmt: skip
-    row("  what rays take of that", "", f"of embreex alone {alone / 1e6:.2f}", rays / in_rays / alone)
+    told = ", ".join(f"{name} {100 * seconds[name] / every:.0f} %" for name in ("networks", "shading"))
+    rest = 100 * (1 - (in_rays + seconds["networks"] + seconds["shading"]) / every)
+    row(f"Traced {request.width}×{request.height}, {SAMPLES} samples", f"{traced:.1f} s",
+        f"rays {100 * in_rays / every:.0f} %, {told}, the rest {rest:.0f} %")  # fmt: skip
+    own, theirs = rays / every, asked / alone / threads
+    row("  million rays a second and thread", f"{own / 1e6:.2f}", f"embreex alone {theirs / 1e6:.2f}", own / theirs)
+    row("  what rays take of that", "", f"of embreex alone {theirs / 1e6:.2f}", rays / in_rays / theirs)
 
 
 MOVED = 400, 300  # what the window comes to while the camera turns

@@ -30,5 +30,5 @@ SINE, COSINE, STRENGTH, BRIGHTEST, FOCAL_LENGTH = range(5)  # the first three of
 SETTINGS = 5
 GUIDES = 128  # steps from which a direction of the environment is looked for, see kernels.emitters.Sky
 
-LOOKS = 3  # for light, from the first surface that the eye sees: what is known there is dear, and rays are not
+LOOKS = 5  # for light, from the first surface that the eye sees: what is known there is dear, and rays are not
 SKY_CELLS = 64  # a side, of the pool of directions to the environment, see paths.fill_pool

@@ -144,7 +144,7 @@ def unit(x, y, z):
 
 @njit(**INLINE)
 def circle(turn):
-    """Cosine and sine of a turn from 0 to 1, to 2e-7: by polynomials over an eighth of it to either side of a quarter
+    """Cosine and sine of a turn from 0 to 1, to 5e-7: by polynomials over an eighth of it to either side of a quarter
     (S. L. Moshier, Cephes Mathematical Library), so that many are found at once."""
     quarter = np.int32(turn * F(4) + F(0.5))
     x = (turn * F(4) - F(quarter)) * (PI * F(0.5))

@@ -41,9 +41,8 @@ SHARED = (
     "around.py",
 )
 FAMILIES = {
+    "scattering": 27.0,
     "hexagons": 21.6,
-    "scattering": 20.0,
-    "paths": 4.0,
     "elementwise": 12.2,
     "cells": 11.6,
     "shading": 11.2,
@@ -51,6 +50,7 @@ FAMILIES = {
     "rays": 7.0,
     "noise": 5.9,
     "meshes": 4.5,
+    "paths": 4.2,
     "division": 4.0,
     "half_sphere": 2.8,
     "pyramids": 2.1,

@@ -1,6 +1,6 @@
 """Where light comes from: directions to the environment and to lights, drawn by how bright they are.
 
-Helpers of kernels.paths, compiled into it.
+Helpers of kernels.paths and kernels.scattering, compiled into them.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ from collage.core.kernels.lights import (
     SIZE,
     UP,
 )
-from collage.core.kernels.reflection import PI, arcsine, circle, dot, turn_to, unit
+from collage.core.kernels.reflection import PI, any_frame, arcsine, circle, dot, turn_to, unit
 
 F = np.float32
 
@@ -134,6 +134,12 @@ def toward_environment(sky, drawn):
 
 
 @njit(**INLINE)
+def _sent_in(lights, k):
+    """The direction in which a light shines."""
+    return lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]
+
+
+@njit(**INLINE)
 def _in_cone(lights, k, cosine):
     """How much of its light a light sends at an angle from its direction: smooth between the edges of its cone."""
     t = (cosine - lights[k, CONE]) / max(lights[k, FULL] - lights[k, CONE], F(1e-6))
@@ -155,7 +161,7 @@ def facing(lights, k, place, row):
     way = (x / far, y / far, z / far)
     row[0, KIND] = F(AREA)
     if lights[k, CONE] > F(NO_CONE):
-        sent = (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2])
+        sent = _sent_in(lights, k)
         share = _in_cone(lights, k, dot(way, sent))
         for channel in range(3):
             row[0, COLOUR + channel] *= share
@@ -165,20 +171,10 @@ def facing(lights, k, place, row):
     if kind == F(BALL):
         share = min(lights[k, SIZE] / far, F(0.999))
         radius = F(AS_SQUARE) * lights[k, SIZE] / math.sqrt(F(1) - share * share)
-        up, right = frame_around(way)  # the sides turn as those of a rectangle do
+        up, right = any_frame(way)  # the sides turn as those of a rectangle do
         for axis in range(3):
             row[0, DIRECTION + axis] = way[axis]
             row[0, RIGHT + axis], row[0, UP + axis] = right[axis] * radius, up[axis] * radius
-
-
-@njit(**INLINE)
-def frame_around(way):
-    """Two directions at right angles to another and to each other (T. Duff and others, Building an Orthonormal Basis,
-    Revisited, 2017)."""
-    sign = F(1) if way[2] >= F(0) else F(-1)
-    a = F(-1) / (sign + way[2])
-    b = way[0] * way[1] * a
-    return (F(1) + sign * way[0] * way[0] * a, sign * b, -sign * way[0]), (b, sign + way[1] * way[1] * a, -way[1])
 
 
 @njit(**INLINE)
@@ -236,7 +232,7 @@ def _ball_cap(radius2, far2):
 def lit_surface(lights, k, origin, way):
     """How far a ray goes to the lit side of a light, 0 where it misses; how likely it is drawn, per steradian; and how
     much of its light it sends there."""
-    sent = (lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2])
+    sent = _sent_in(lights, k)
     share = _in_cone(lights, k, -dot(way, sent))
     if lights[k, KIND] == F(BALL):
         away, likely = _lit_ball(lights, k, origin, way)
@@ -248,7 +244,7 @@ def lit_surface(lights, k, origin, way):
 @njit(**INLINE)
 def _lit_plane(lights, k, origin, way):
     """The same for a rectangle or disc."""
-    facing = -(way[0] * lights[k, DIRECTION] + way[1] * lights[k, DIRECTION + 1] + way[2] * lights[k, DIRECTION + 2])
+    facing = -dot(way, _sent_in(lights, k))
     if facing <= F(1e-6):
         return F(0), F(0)
     cx, cy, cz = lights[k, CENTRE] - origin[0], lights[k, CENTRE + 1] - origin[1], lights[k, CENTRE + 2] - origin[2]
@@ -277,7 +273,7 @@ def toward_ball(lights, k, share, place, drawn):
     middle, cap = (x / far, y / far, z / far), _ball_cap(radius2, far2)
     (cosine, sine), low = circle(drawn[0]), cap * drawn[1]
     flat = math.sqrt(max(low * (F(2) - low), F(0)))
-    right, up = frame_around(middle)
+    right, up = any_frame(middle)
     a, b, c = flat * cosine, flat * sine, F(1) - low
     way = unit(
         middle[0] * c + right[0] * a + up[0] * b, middle[1] * c + right[1] * a + up[1] * b,
@@ -292,12 +288,6 @@ def toward_ball(lights, k, share, place, drawn):
 @njit(**INLINE)
 def _colour(lights, k):
     return lights[k, COLOUR], lights[k, COLOUR + 1], lights[k, COLOUR + 2]
-
-
-@njit(**INLINE)
-def _sent_in(lights, k):
-    """The direction in which a light shines."""
-    return lights[k, DIRECTION], lights[k, DIRECTION + 1], lights[k, DIRECTION + 2]
 
 
 @njit(**INLINE)

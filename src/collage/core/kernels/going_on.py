@@ -5,7 +5,6 @@ Helpers of kernels.scattering, compiled into it.
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +14,7 @@ from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
 from collage.core.kernels.flags import INLINE
 from collage.core.kernels.lobes import leaving, refracted, visible_normal
-from collage.core.kernels.reflection import PI, any_frame, circle, dot, unit
+from collage.core.kernels.reflection import PI, any_frame, by_cosine, dot, in_frame, unit
 
 F = np.float32
 
@@ -211,14 +210,11 @@ def go_through(paths, points, at, hit, drawn, likely, carried, wide):
 
 @njit(**INLINE)
 def _around_normal(normal, drawn):
-    """A direction on the side of a normal, by the cosine (Malley's method)."""
-    cosine, sine = circle(drawn[0])
-    radius, z = math.sqrt(drawn[1]), math.sqrt(max(F(1) - drawn[1], F(0)))
-    x, y = radius * cosine, radius * sine
+    """A direction on the side of a normal, by the cosine."""
+    x, y, z = by_cosine(drawn)
     t, b = any_frame(normal)
-    return unit(
-        t[0] * x + b[0] * y + normal[0] * z, t[1] * x + b[1] * y + normal[1] * z, t[2] * x + b[2] * y + normal[2] * z
-    )
+    x, y, z = in_frame(t, b, normal, x, y, z)
+    return unit(x, y, z)
 
 
 @njit(**INLINE)

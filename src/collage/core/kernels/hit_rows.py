@@ -16,7 +16,7 @@ COAT_NORMAL, COAT_TANGENT, COAT_BITANGENT, COAT_SLOPES = 11, 14, 17, 20
 OWN_NORMAL, EYE, NV, TURNED_AWAY = 22, 25, 28, 29
 ALBEDO, F0, F90, SEEN_THROUGH, BODY = 30, 33, 36, 39, 42
 FUZZ, COAT, COAT_F0, LOBES = 45, 46, 47, 48
-HIT = 53  # rows of a hit; behind them what becomes of the path
+# behind the rows of a hit what becomes of the path
 CARRIED = 53  # what of the light from here reaches the eye, by channel; 0 where none is looked for
 KIND, LOBE, LIKELY_LOBE = 56, 57, 58
 ENTERING, UNDER = 59, 62  # what goes below a matt surface, by channel, and how often that is followed

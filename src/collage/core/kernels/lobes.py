@@ -29,10 +29,12 @@ from collage.core.kernels.reflection import (
     alphas,
     any_frame,
     brushing_frame,
+    by_cosine,
     circle,
     dot,
     fifth_power,
     ggx_brushed,
+    in_frame,
     unit,
 )
 
@@ -188,8 +190,8 @@ def visible_normal(facets, eye, drawn):
     hx = (wide * cosine + x) * facets.along
     hy = (wide * sine + y) * facets.across
     hz = max(height + z, F(0))
-    t, b, n = facets.tangent, facets.bitangent, facets.normal
-    return unit(t[0] * hx + b[0] * hy + n[0] * hz, t[1] * hx + b[1] * hy + n[1] * hz, t[2] * hx + b[2] * hy + n[2] * hz)
+    x, y, z = in_frame(facets.tangent, facets.bitangent, facets.normal, hx, hy, hz)
+    return unit(x, y, z)
 
 
 @njit(**INLINE)
@@ -240,9 +242,7 @@ def leaving(eye, half, ior, lot):
 @njit(**INLINE)
 def which_of(yes, one, other):
     """One of two 3-vectors."""
-    return (
-        one[0] if yes else other[0], one[1] if yes else other[1], one[2] if yes else other[2]
-    )  # fmt: skip
+    return (one[0] if yes else other[0]), (one[1] if yes else other[1]), (one[2] if yes else other[2])
 
 
 @njit(**INLINE)
@@ -252,13 +252,9 @@ def next_way(hit, lobe, drawn, lot, has):
     if has.coat:
         half = which_of(lobe == COAT, visible_normal(hit.coat_facets, hit.eye, drawn), half)
     mirror = mirrored(hit.eye, half)
-    # cosine-weighted (Malley's method); the lot is even over what is left of it
-    cosine, sine = circle(drawn[0])
-    radius, z = math.sqrt(drawn[1]), math.sqrt(max(F(1) - drawn[1], F(0)))
-    x, y = radius * cosine, radius * sine
-    z = -z if lot < hit.lobes.diffuse * hit.lobes.behind else z
-    t, b, n = hit.facets.tangent, hit.facets.bitangent, hit.facets.normal
-    matt = t[0] * x + b[0] * y + n[0] * z, t[1] * x + b[1] * y + n[1] * z, t[2] * x + b[2] * y + n[2] * z
+    x, y, z = by_cosine(drawn)
+    z = -z if lot < hit.lobes.diffuse * hit.lobes.behind else z  # the lot is even over what is left of it
+    matt = in_frame(hit.facets.tangent, hit.facets.bitangent, hit.facets.normal, x, y, z)
     return which_of(lobe == DIFFUSE, matt, mirror)
 
 

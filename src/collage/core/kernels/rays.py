@@ -7,9 +7,9 @@ import math
 import numpy as np
 from numba import njit, types
 
-from collage.core.kernels.emitters import frame_around
 from collage.core.kernels.flags import INLINE, LOOP, LOOP_WITH_ROOM, PART
 from collage.core.kernels.lights import AS_SQUARE, BALL, CENTRE, DIRECTION, DISC, DISTANT, KIND, RIGHT, SIZE, UP
+from collage.core.kernels.reflection import any_frame
 
 F = np.float32
 f4, i4 = types.float32, types.int32
@@ -270,7 +270,7 @@ def light_rays(position, normal, pattern, first, last, light, places, target, or
                 # a point of the disc that is its outline from here
                 cx, cy, cz = light[CENTRE] - px, light[CENTRE + 1] - py, light[CENTRE + 2] - pz
                 far = math.sqrt(max(cx * cx + cy * cy + cz * cz, F(1e-12)))
-                right, up = frame_around((cx / far, cy / far, cz / far))
+                right, up = any_frame((cx / far, cy / far, cz / far))
                 a, b = a * light[SIZE] * F(AS_SQUARE), b * light[SIZE] * F(AS_SQUARE)
                 wx, wy = cx + right[0] * a + up[0] * b, cy + right[1] * a + up[1] * b
                 wz = cz + right[2] * a + up[2] * b

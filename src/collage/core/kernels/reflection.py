@@ -199,6 +199,20 @@ def any_frame(n):
 
 
 @njit(**INLINE)
+def in_frame(t, b, n, x, y, z):
+    """The vector that lies so far along each of three directions."""
+    return t[0] * x + b[0] * y + n[0] * z, t[1] * x + b[1] * y + n[1] * z, t[2] * x + b[2] * y + n[2] * z
+
+
+@njit(**INLINE)
+def by_cosine(drawn):
+    """A direction about the z axis, drawn by its cosine to it (Malley's method)."""
+    cosine, sine = circle(drawn[0])
+    radius = math.sqrt(drawn[1])
+    return radius * cosine, radius * sine, math.sqrt(max(F(1) - drawn[1], F(0)))
+
+
+@njit(**INLINE)
 def alphas(roughness, brushed):
     """Microfacet slopes along and across the brushing (OpenPBR 1.1, microfacet model)."""
     narrow = F(1) - min(max(brushed, F(0)), F(0.99))

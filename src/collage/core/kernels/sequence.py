@@ -1,4 +1,4 @@
-"""Low-discrepancy numbers: a helper of kernels.paths, compiled into it.
+"""Low-discrepancy numbers: a helper of kernels.paths and kernels.scattering, compiled into them.
 
 Owen-scrambled Sobol points by hashes (B. Burley, Practical Hash-based Owen Scrambling, JCGT 9(4), 2020). Every pixel
 and every pair of dimensions has a sequence of its own, so that a picture depends on its seed alone.

@@ -9,7 +9,7 @@ from numba import njit, types
 
 from collage.core.kernels import path_rows as p
 from collage.core.kernels.flags import INLINE, LOOP
-from collage.core.kernels.reflection import PI, any_frame, unit
+from collage.core.kernels.reflection import PI, any_frame, in_frame, unit
 from collage.core.kernels.sequence import pair
 
 F = np.float32
@@ -37,11 +37,8 @@ def _new_way(way, forward, drawn):
     sine, turn = math.sqrt(F(1) - cosine * cosine), F(2) * PI * drawn[1]
     x, y = sine * math.cos(turn), sine * math.sin(turn)
     t, b = any_frame(way)
-    return unit(
-        t[0] * x + b[0] * y + way[0] * cosine,
-        t[1] * x + b[1] * y + way[1] * cosine,
-        t[2] * x + b[2] * y + way[2] * cosine,
-    )
+    x, y, z = in_frame(t, b, way, x, y, cosine)
+    return unit(x, y, z)
 
 
 @njit(types.void(WHOLE1, IN1, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, WHOLE2, i4, i4, i4), **LOOP)

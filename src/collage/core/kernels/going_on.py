@@ -43,11 +43,9 @@ class Paths(NamedTuple):
 
 
 class Looks(NamedTuple):
-    """Rays that look for light: origins, ways (k, 3), how far each goes, its light (k, 3), and of which path it is."""
+    """Rays that look for light, (k, RAY), see kernels.embree, the light of each, (k, 3), and of which path it is."""
 
-    origins: np.ndarray
-    ways: np.ndarray
-    far: np.ndarray
+    rays: np.ndarray
     light: np.ndarray
     of: np.ndarray
 

@@ -10,6 +10,7 @@ from numba import njit, types
 from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
 from collage.core.kernels.emitters import Sky, arriving_from, light_at, lit_surface, place_of, power, toward_environment
+from collage.core.kernels.embree import FAR
 from collage.core.kernels.flags import LOOP, LOOP_WITH_ROOM, PASS, RUN
 from collage.core.kernels.going_on import add_light, carried_by
 from collage.core.kernels.lights import COLOUR, DISTANT, KIND, VISIBLE
@@ -223,23 +224,23 @@ def note_seen(surface, geometry, of, pixel, eye, seen):
         seen[p.COVERED, at] += F(1)
 
 
-@njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, f4, OUT2), **LOOP)
-def add_unblocked(blocked, light, of, count, pixel, brightest, radiance):
-    """Adds the light of rays that nothing blocks (blocked -1), see Looks."""
+@njit(types.void(IN2, IN2, WHOLE1, i4, WHOLE1, f4, OUT2), **LOOP)
+def add_unblocked(rays, light, of, count, pixel, brightest, radiance):
+    """Adds the light of rays that nothing blocks, see kernels.embree.block and going_on.Looks."""
     white = (F(1), F(1), F(1))
     for i in range(count):
-        if blocked[i] < 0:
+        if rays[i, FAR] >= F(0):
             add_light(radiance, pixel[of[i]], (light[i, 0], light[i, 1], light[i, 2]), white, brightest)
 
 
-@njit(types.void(WHOLE1, IN2, WHOLE1, i4, WHOLE1, OUT1, OUT1), **LOOP)
-def add_caught(blocked, light, of, count, pixel, caught, unshadowed):
+@njit(types.void(IN2, IN2, WHOLE1, i4, WHOLE1, OUT1, OUT1), **LOOP)
+def add_caught(rays, light, of, count, pixel, caught, unshadowed):
     """For a ground that shows shadows alone: the sums of the light that arrives, and of all of it."""
     for i in range(count):
         at = pixel[of[i]]
         sent = light[i, 0] + light[i, 1] + light[i, 2]
         unshadowed[at] += sent
-        if blocked[i] < 0:
+        if rays[i, FAR] >= F(0):
             caught[at] += sent
 
 

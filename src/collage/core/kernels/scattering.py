@@ -19,6 +19,7 @@ from collage.core.kernels import hit_rows as h
 from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
 from collage.core.kernels.emitters import power, toward_ball, toward_plane, toward_sun
+from collage.core.kernels.embree import FAR, ORIGIN, WAY
 from collage.core.kernels.flags import INLINE, LOOP, PASS, RUN
 from collage.core.kernels.going_on import (
     Drawn,
@@ -221,10 +222,12 @@ def _note_looks(points, looking, begin, count, noted, room):
     """Notes the rays of a run that look for light. Returns how many there are now."""
     for i in range(count):
         sent, way, own = three(room, h.SENT, i), three(room, h.WAY, i), three(room, h.OWN_NORMAL, i)
-        put_row(looking.origins, noted, lifted(place_of(points, begin + i), own, way))
-        put_row(looking.ways, noted, way)
+        origin, rays = lifted(place_of(points, begin + i), own, way), looking.rays
+        rays[noted, ORIGIN], rays[noted, ORIGIN + 1], rays[noted, ORIGIN + 2] = origin
+        rays[noted, WAY], rays[noted, WAY + 1], rays[noted, WAY + 2] = way
+        rays[noted, FAR] = room[h.FAR * RUN + i]
         put_row(looking.light, noted, sent)
-        looking.far[noted], looking.of[noted] = room[h.FAR * RUN + i], points.of[begin + i]
+        looking.of[noted] = points.of[begin + i]
         noted += 1 if sent[0] + sent[1] + sent[2] > F(0) else 0  # else the next one is written in its place
     return noted
 
@@ -354,14 +357,14 @@ def _choose(made_of, surface, begin, count, numbers, room):
 @njit(
     i4(
         i4, i4, IN2, IN2, IN2, TRUTHS_IN, WHOLE1, OUT2, OUT2, OUT2, TRUTHS, WHOLE1, WHOLE2, i4, i4, i4, IN2, IN1, IN2,
-        IN1, IN2, OUT1, OUT_WHOLE1, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT2, OUT1, OUT2, OUT_WHOLE1, types.boolean,
+        IN1, IN2, OUT1, OUT_WHOLE1, OUT_WHOLE1, OUT2, OUT2, OUT2, OUT2, OUT_WHOLE1, types.boolean,
     ),
     **LOOP,
 )  # fmt: skip
 def scatter(
     start, stop, surface, geometry, more, front, of, origins, ways, rows, alive, pixel, own, first, bounce, seed,
-    lights, shares, pool, settings, table, room, whose, samples, numbers, radiance, look_from, look_to, look_far,
-    look_light, look_of, alone,
+    lights, shares, pool, settings, table, room, whose, samples, numbers, radiance, rays, look_light, look_of,
+    alone,
 ):  # fmt: skip
     """What happens to paths at some points of a surface. Returns how many rays look for light.
 
@@ -372,11 +375,11 @@ def scatter(
     first : the first of these samples. bounce, seed : for the numbers drawn. lights : (k, COLUMNS), shares : (k,) how
     often each is looked at. pool : see paths.fill_pool, one for each sample, of no rows where the environment is off.
     table : see render.energy. room : (ROOM,), whose, samples : (RUN,), numbers : (2 MOST_PAIRS, RUN), for a run.
-    radiance : (3, pixels), to which surfaces that glow are added. look_... : of the rays that look for light, see
-    Looks, two for each point, LOOKS times as many at the first surface. alone : whether paths end here.
+    radiance : (3, pixels), to which surfaces that glow are added. rays to look_of : of the rays that look for light,
+    see Looks, two for each point, LOOKS times as many at the first surface. alone : whether paths end here.
     """
     points, paths = Points(surface, geometry, more, front, of, pixel), Paths(origins, ways, rows, alive)
-    looking, noted = Looks(look_from, look_to, look_far, look_light, look_of), 0
+    looking, noted = Looks(rays, look_light, look_of), 0
     wide, brightest = settings[p.FOCAL_LENGTH] * F(0.1), F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
     made_of, looks = _made_of(surface), p.LOOKS if bounce == 0 else 1
     for at in range(start, stop, RUN):

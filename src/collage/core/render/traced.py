@@ -35,6 +35,7 @@ from collage.core.render.surface import OPACITY, THIN, Surface, clay, evaluate_s
 from collage.core.render.tracing import Tracing
 from collage.core.scene.bench import Bench
 from collage.core.scene.scene import GROUND, Scene
+from collage.core.scene.tracer import room_for_rays
 
 k = Family("paths")
 rays, wandering, scattering = Family("rays"), Family("wandering"), Family("scattering")
@@ -317,7 +318,7 @@ class _Block:
     def __init__(self, tracer: Tracer, own: np.ndarray, first: int, pools: np.ndarray) -> None:
         self.tracer, self.finder, self.own, self.first, self.pools = tracer, copy(tracer.finder), own, first, pools
         self.exposed = Exposed(own.shape[1])
-        self.radiance = self.exposed.radiance
+        self.radiance, self.room = self.exposed.radiance, _room()
 
     def follow(self, paths: _Paths, begin: int, end: int) -> _Paths:
         """Follows paths from one bounce up to another. Returns those that are left."""
@@ -459,30 +460,32 @@ class _Block:
         state: tuple[np.ndarray, ...], bounce: int, caught: bool,
     ) -> None:  # fmt: skip
         """Lets paths look for light and go on. caught : whether only the shadows that fall there are shown."""
-        tracer, exposed, count = self.tracer, self.exposed, min(len(of), NEAR)
+        tracer, exposed = self.tracer, self.exposed
         origins, ways, paths, alive, pixel = state
         of = np.ascontiguousarray(of, np.int32)
         brightest = 1e30 if bounce == 0 else tracer.settings[p.BRIGHTEST]
         if caught:
             exposed.ground[pixel[of]] += paths[p.CARRIED, of]  # no two are of one pixel
-        most = 2 * count * (p.LOOKS if bounce == 0 else 1)
-        (look_from, look_to, light), far = np.empty((3, most, 3), np.float32), np.empty(most, np.float32)
-        look_of, numbers = (
-            np.empty(most, np.int32),
-            np.empty((2 * scattering.MOST_PAIRS, scattering.RUN), np.float32),
-        )
-        room = np.empty(scattering.ROOM, np.float32), *np.empty((2, scattering.RUN), np.int32), numbers
+        *room, looking, light, look_of = self.room
         for begin in range(0, len(of), NEAR):
             sent = scattering.scatter(
                 begin, min(begin + NEAR, len(of)), surface, geometry, more, front, of, origins, ways, paths, alive,
                 pixel, self.own, self.first, bounce, tracer.how.seed, *tracer.lights, self.pools, tracer.settings,
-                tracer.table, *room, self.radiance, look_from, look_to, far, light, look_of, caught,
+                tracer.table, *room, self.radiance, looking, light, look_of, caught,
             )  # fmt: skip
-            blocked = tracer.what.scene.occluded(look_from[:sent], look_to[:sent], far[:sent])
+            tracer.what.scene.block(looking[:sent])
             if caught:
-                k.add_caught(blocked, light, look_of, sent, pixel, exposed.caught, exposed.unshadowed)
+                k.add_caught(looking, light, look_of, sent, pixel, exposed.caught, exposed.unshadowed)
             else:
-                k.add_unblocked(blocked, light, look_of, sent, pixel, brightest, self.radiance)
+                k.add_unblocked(looking, light, look_of, sent, pixel, brightest, self.radiance)
+
+
+def _room() -> tuple[np.ndarray, ...]:
+    """Where kernels.scattering.scatter keeps a run of points, and rays to light of NEAR points, see going_on.Looks."""
+    most, whose, samples = 2 * NEAR * p.LOOKS, *np.empty((2, scattering.RUN), np.int32)
+    numbers = np.empty((2 * scattering.MOST_PAIRS, scattering.RUN), np.float32)
+    looks = room_for_rays(most), np.empty((most, 3), np.float32), np.empty(most, np.int32)
+    return np.empty(scattering.ROOM, np.float32), whose, samples, numbers, *looks
 
 
 def _drawn_layer(weights: list[Array | None], lots: np.ndarray) -> np.ndarray:

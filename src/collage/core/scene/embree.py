@@ -62,11 +62,9 @@ def _address(name: str) -> int:
     return int(ctypes.cast(getattr(_library(), name), ctypes.c_void_p).value or 0)
 
 
-def _room() -> tuple[int, np.ndarray, np.ndarray]:
-    """Room for a ray, at an address that 64 divides: the address, the room as floats and as whole numbers."""
-    words = np.zeros(k.ROOM + 16, np.float32)
-    floats = words[-words.ctypes.data % 64 // 4 :][: k.ROOM]
-    return floats.ctypes.data, floats, floats.view(np.int32)
+def occlusion() -> int:
+    """The address of rtcOccluded1."""
+    return _address("rtcOccluded1")
 
 
 class Tree:
@@ -75,11 +73,11 @@ class Tree:
     def __init__(self, meshes: Sequence[tuple[np.ndarray, np.ndarray]]) -> None:
         """meshes : vertices (v, 3), metres, and triangles (t, 3) of each. Raises CollageError where memory is short."""
         embree, device = _library(), _device()
-        self._scene = embree.rtcNewScene(device)
-        weakref.finalize(self, embree.rtcReleaseScene, self._scene)
-        embree.rtcSetSceneFlags(self._scene, WATERTIGHT)
+        self.address = int(embree.rtcNewScene(device))
+        weakref.finalize(self, embree.rtcReleaseScene, self.address)
+        embree.rtcSetSceneFlags(self.address, WATERTIGHT)
         self._shared = [arrays for number, mesh in enumerate(meshes) for arrays in self._share(number, *mesh)]
-        embree.rtcCommitScene(self._scene)
+        embree.rtcCommitScene(self.address)
         if embree.rtcGetDeviceError(device) == OUT_OF_MEMORY:
             count = sum(len(triangles) for _, triangles in meshes)
             raise CollageError(
@@ -102,7 +100,7 @@ class Tree:
         ):
             embree.rtcSetSharedGeometryBuffer(geometry, kind, 0, form, rows.ctypes.data, 0, 12, count)
         embree.rtcCommitGeometry(geometry)
-        embree.rtcAttachGeometryByID(self._scene, geometry, number)
+        embree.rtcAttachGeometryByID(self.address, geometry, number)
         embree.rtcReleaseGeometry(geometry)  # the tree holds it
         return padded, triangles
 
@@ -111,11 +109,4 @@ class Tree:
         v: np.ndarray, distance: np.ndarray,
     ) -> None:  # fmt: skip
         """Writes what rays meet nearer than `distance`; see kernels.embree.nearest."""
-        place, *ray = _room()
-        query = _address("rtcIntersect1"), self._scene, place
-        k.nearest(*query, first, origins, directions, *ray, triangle, u, v, distance)
-
-    def occluded(self, origins: np.ndarray, directions: np.ndarray, distance: np.ndarray, out: np.ndarray) -> None:
-        """Writes 0 for rays that meet something; see kernels.embree.occluded."""
-        place, *ray = _room()
-        k.occluded(_address("rtcOccluded1"), self._scene, place, origins, directions, distance, *ray, out)
+        k.nearest(_address("rtcIntersect1"), self.address, first, origins, directions, triangle, u, v, distance)

@@ -121,6 +121,10 @@ class Scene:
         """(n,) int32: -1 where a ray meets nothing, up to `distances` (n,) in lengths of its direction."""
         return self.tracer.occluded(origins, directions, distances)
 
+    def block(self, rays: np.ndarray) -> None:
+        """Notes which rays meet anything, see kernels.embree.block."""
+        self.tracer.block(rays)
+
 
 def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
     """The lowest and highest corner of the box around an object in its own space, metres.

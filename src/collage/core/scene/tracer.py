@@ -13,7 +13,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from collage.core.scene.embree import Tree
+from collage.core.kernels import Family
+from collage.core.scene.embree import Tree, occlusion
+
+k = Family("embree")
 
 FURTHEST = 1e37  # in lengths of a ray's direction, where nothing else is said
 
@@ -125,11 +128,25 @@ class Tracer:
 
     def occluded(self, origins: np.ndarray, directions: np.ndarray, distances: np.ndarray | None = None) -> np.ndarray:
         """(n,) int32: -1 where a ray meets nothing up to `distances` (n,); see `nearest`."""
-        out = np.full(len(directions), -1, np.int32)
+        out = np.empty(len(directions), np.int32)
         far = np.full(1, FURTHEST, np.float32) if distances is None else np.ascontiguousarray(distances, np.float32)
-        for tree in self.trees:
-            tree.embree.occluded(origins, directions, far, out)
+        k.occluded(*self._asking, origins, directions, far, out)
         return out
+
+    def block(self, rays: np.ndarray) -> None:
+        """Notes which rays meet anything, see kernels.embree.block. rays : see `room_for_rays`."""
+        k.block(*self._asking, rays.ctypes.data, len(rays))
+
+    @cached_property
+    def _asking(self) -> tuple[int, np.ndarray]:
+        return occlusion(), np.array([one.embree.address for one in self.trees], np.int64)
+
+
+def room_for_rays(count: int) -> np.ndarray:
+    """(count, RAY) float32, where rays can be noted as Embree takes them: those that are seen by all."""
+    rays = np.zeros((count, k.RAY), np.float32)
+    rays.view(np.int32)[:, k.MASK] = -1
+    return rays
 
 
 def _found(bodies: Sequence[Body], like: Tracer | None) -> _Tree | None:

@@ -18,6 +18,7 @@ from benchmarks.by_embreex import embreex_scene, whole
 from benchmarks.pictures import SIZE, camera_pass
 from benchmarks.timing import row
 from collage.core.evaluate.run import never
+from collage.core.kernels.embree import FAR, ORIGIN, WAY
 from collage.core.nodes.library import load_library
 from collage.core.project.folder import load_project
 from collage.core.project.pictures import picture_request
@@ -42,7 +43,7 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
     counts: dict[str, int] = defaultdict(int)
     lock = threading.Lock()
 
-    def timed(name: str, call: Callable[..., Any], rays: bool = False) -> Callable[..., Any]:
+    def timed(name: str, call: Callable[..., Any], rays: int | None = None) -> Callable[..., Any]:
         def wrapped(*given: Any, **named: Any) -> Any:
             begin = time.perf_counter()
             try:
@@ -50,22 +51,22 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
             finally:
                 with lock:
                     seconds[name] += time.perf_counter() - begin
-                    if rays:
-                        counts[name] += len(given[1])
+                    if rays is not None:
+                        counts[name] += len(given[rays])
 
         return wrapped
 
-    nearest, occluded, evaluate = Scene.nearest, Scene.occluded, traced_module.evaluate_surface  # type: ignore[attr-defined]
+    nearest, block, evaluate = Scene.nearest, Scene.block, traced_module.evaluate_surface  # type: ignore[attr-defined]
     kernels, scattering = traced_module.k, traced_module.scattering
     scatter, meet = scattering.scatter, kernels.meet
-    Scene.nearest = timed("rays", nearest, True)  # type: ignore[method-assign]
-    Scene.occluded = timed("shadow rays", occluded, True)  # type: ignore[method-assign]
+    Scene.nearest = timed("rays", nearest, 1)  # type: ignore[method-assign]
+    Scene.block = timed("shadow rays", block, 1)  # type: ignore[method-assign]
     traced_module.evaluate_surface = timed("networks", evaluate)  # type: ignore[attr-defined]
     scattering.__dict__["scatter"], kernels.__dict__["meet"] = timed("shading", scatter), timed("shading", meet)
     try:
         yield seconds, counts
     finally:
-        Scene.nearest, Scene.occluded = nearest, occluded  # type: ignore[method-assign]
+        Scene.nearest, Scene.block = nearest, block  # type: ignore[method-assign]
         traced_module.evaluate_surface = evaluate  # type: ignore[attr-defined]
         scattering.__dict__["scatter"], kernels.__dict__["meet"] = scatter, meet
 
@@ -73,21 +74,22 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
 def _asked(renderer: Renderer, making: TracedPicture) -> list[tuple[str, np.ndarray, np.ndarray, dict[str, Any]]]:
     """The rays of one sample of every pixel, in the parts in which they are asked, as embreex takes them."""
     asked: list[tuple[str, np.ndarray, np.ndarray, dict[str, Any]]] = []
-    nearest, occluded = Scene.nearest, Scene.occluded
+    nearest, block = Scene.nearest, Scene.block
 
     def looked(self: Scene, *given: np.ndarray) -> Any:
         asked.append(("INTERSECT", given[0].copy(), given[1].copy(), {"output": 1}))
         return nearest(self, *given)
 
-    def shadowed(self: Scene, *given: np.ndarray) -> Any:
-        asked.append(("OCCLUDED", given[0].copy(), given[1].copy(), {"dists": given[2].copy()} if given[2:] else {}))
-        return occluded(self, *given)
+    def shadowed(self: Scene, rays: np.ndarray) -> None:
+        parts = [rays[:, at : at + wide].copy() for at, wide in ((ORIGIN, 3), (WAY, 3), (FAR, 1))]
+        asked.append(("OCCLUDED", *parts[:2], {"dists": parts[2].ravel()}))  # type: ignore[arg-type]
+        block(self, rays)
 
-    Scene.nearest, Scene.occluded = looked, shadowed  # type: ignore[method-assign, assignment]
+    Scene.nearest, Scene.block = looked, shadowed  # type: ignore[method-assign, assignment]
     try:
         next(iter(making.passes()))
     finally:
-        Scene.nearest, Scene.occluded = nearest, occluded  # type: ignore[method-assign]
+        Scene.nearest, Scene.block = nearest, block  # type: ignore[method-assign]
     return [one for one in asked if len(one[1])]
 
 

@@ -39,6 +39,7 @@ SHARED = (
     "going_on.py",
     "hit_rows.py",
     "around.py",
+    "at_hits.py",
 )
 FAMILIES = {
     "scattering": 27.0,

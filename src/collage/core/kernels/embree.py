@@ -104,7 +104,7 @@ def _free_there(_context: Any, query: Any, tree: Any, place: Any) -> Any:
 @njit(**INLINE)
 def _blocked(query, trees, origin, way, far):
     """Whether a ray meets anything in some trees."""
-    for tree in trees:
+    for tree in trees:  # noqa: SIM110 - a kernel knows no generators
         if _free(query, tree, origin, way, far) < F(0):
             return True
     return False

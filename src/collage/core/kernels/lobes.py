@@ -36,6 +36,7 @@ from collage.core.kernels.reflection import (
     ggx_brushed,
     in_frame,
     unit,
+    which_of,
 )
 
 F = np.float32
@@ -237,12 +238,6 @@ def leaving(eye, half, ior, lot):
         return mirrored(eye, half), False
     along = ior * c - out
     return unit(along * half[0] - ior * eye[0], along * half[1] - ior * eye[1], along * half[2] - ior * eye[2]), True
-
-
-@njit(**INLINE)
-def which_of(yes, one, other):
-    """One of two 3-vectors."""
-    return (one[0] if yes else other[0]), (one[1] if yes else other[1]), (one[2] if yes else other[2])
 
 
 @njit(**INLINE)

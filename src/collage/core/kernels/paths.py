@@ -9,8 +9,8 @@ from numba import njit, types
 
 from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
-from collage.core.kernels.emitters import Sky, arriving_from, light_at, lit_surface, place_of, power, toward_environment
 from collage.core.kernels.embree import FAR
+from collage.core.kernels.emitters import Sky, arriving_from, light_at, lit_surface, place_of, power, toward_environment
 from collage.core.kernels.flags import LOOP, LOOP_WITH_ROOM, PASS, RUN
 from collage.core.kernels.going_on import add_light, carried_by
 from collage.core.kernels.lights import COLOUR, DISTANT, KIND, VISIBLE

@@ -7,6 +7,27 @@ import math
 import numpy as np
 from numba import njit, types
 
+from collage.core.kernels.at_hits import (  # noqa: F401 - rows are named here for those who read them
+    ALONG_U,
+    ALONG_V,
+    BITANGENT,
+    NORMAL,
+    OBJECT_POSITION,
+    POSITION,
+    ROOM,
+    SOME,
+    STEP_U,
+    STEP_V,
+    TANGENT,
+    UV,
+    VIEW,
+    facing,
+    gather,
+    hand_out,
+    lay_out,
+    three_at,
+    three_between,
+)
 from collage.core.kernels.flags import INLINE, LOOP, LOOP_WITH_ROOM, PART
 from collage.core.kernels.lights import AS_SQUARE, BALL, CENTRE, DIRECTION, DISC, DISTANT, KIND, RIGHT, SIZE, UP
 from collage.core.kernels.reflection import any_frame
@@ -24,16 +45,11 @@ WHOLE1 = types.Array(i4, 1, "C", readonly=True)
 WHOLE2 = types.Array(i4, 2, "C", readonly=True)
 OUT_WHOLE1 = types.Array(i4, 1, "C")
 
-# rows of the surface at samples
-POSITION, OBJECT_POSITION, NORMAL, VIEW = 0, 3, 6, 9
-TANGENT, BITANGENT, ALONG_U, ALONG_V, STEP_U, STEP_V, UV = 12, 15, 18, 21, 24, 25, 26
-
 # Neighbouring pixels send their rays to different places, so that a smoothed pixel has looked at all of them: the
 # pixels of a square of four by four look at SUBSETS different sets, and each of the TURNS squares that make eight by
 # eight begins at another place of the set. The PATTERN of a sample is its subset + SUBSETS * its turn; a sample with
 # a negative one sends no rays.
 SUBSETS, TURNS = 16, 4
-QUARTER = F(1 / 32767)  # what turns of tangents are kept by, see kernels.meshes
 LIFT = F(2e-4)  # metres above the surface where shadow rays begin
 TURNED_AWAY = F(-0.45)  # cosine below which no light reaches a surface, not even through its soft edge
 
@@ -56,17 +72,9 @@ def camera_rays(x, y, axes, focal_length, out):
 
 
 @njit(**INLINE)
-def _normal_at(corners, faces, t, b, c, dx, dy, dz):
+def _normal_at(corners, faces, t, b, c, way):
     """The interpolated normal of a triangle, turned to the side that the ray comes from."""
-    k = 3 * t
-    a = F(1) - b - c
-    nx = a * corners[k, 6] + b * corners[k + 1, 6] + c * corners[k + 2, 6]
-    ny = a * corners[k, 7] + b * corners[k + 1, 7] + c * corners[k + 2, 7]
-    nz = a * corners[k, 8] + b * corners[k + 1, 8] + c * corners[k + 2, 8]
-    s = F(1) / math.sqrt(max(nx * nx + ny * ny + nz * nz, F(1e-20)))
-    if faces[t, 0] * dx + faces[t, 1] * dy + faces[t, 2] * dz > F(0):
-        s = -s
-    return nx * s, ny * s, nz * s
+    return facing(three_between(corners, 3 * t, (F(1) - b - c, b, c), 6), three_at(faces, t, 0), way)
 
 
 @njit(types.void(WHOLE1, IN1, IN1, IN2, IN2, IN2, OUT2), **LOOP)
@@ -76,59 +84,11 @@ def normals_at_hits(triangle, bary_u, bary_v, directions, corners, faces, out):
         if triangle[i] < 0:
             out[i, 0] = out[i, 1] = out[i, 2] = F(0)
         else:
-            nx, ny, nz = _normal_at(
-                corners, faces, triangle[i], bary_u[i], bary_v[i], directions[i, 0], directions[i, 1], directions[i, 2]
-            )
-            out[i, 0], out[i, 1], out[i, 2] = nx, ny, nz
+            way = three_at(directions, i, 0)
+            out[i, 0], out[i, 1], out[i, 2] = _normal_at(corners, faces, triangle[i], bary_u[i], bary_v[i], way)
 
 
-@njit(**INLINE)
-def _tangents(normal, along_u, along_v):
-    """Tangent and bitangent at right angles to the normal, the tangent along u, the bitangent on the side of v."""
-    nx, ny, nz = normal
-    ux, uy, uz = along_u
-    d = nx * ux + ny * uy + nz * uz
-    tx, ty, tz = ux - nx * d, uy - ny * d, uz - nz * d
-    length = math.sqrt(tx * tx + ty * ty + tz * tz)
-    if length < F(1e-9):
-        if abs(ny) < F(0.9):
-            tx, ty, tz = -nz, F(0), nx
-        else:
-            tx, ty, tz = F(0), nz, -ny
-        length = math.sqrt(tx * tx + ty * ty + tz * tz)
-    s = F(1) / max(length, F(1e-12))
-    tx, ty, tz = tx * s, ty * s, tz * s
-    bx, by, bz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
-    flip = F(-1) if bx * along_v[0] + by * along_v[1] + bz * along_v[2] < F(0) else F(1)
-    return (tx, ty, tz), (bx * flip, by * flip, bz * flip)
-
-
-@njit(**INLINE)
-def _turned(tangent, bitangent, frame, shares, turns, k):
-    """A frame turned as those at the corners of the triangle are, in the mean; see kernels.meshes.
-
-    frame : (9,), see Scene.faces; mirrored UVs turn the other way round.
-    """
-    cosine, sine = F(0), F(0)
-    for corner in range(3):
-        quarter = turns[k + corner] * QUARTER
-        across = F(1) / (F(1) + quarter * quarter)
-        half_cosine, half_sine = (F(1) - quarter * quarter) * across, F(2) * quarter * across
-        cosine += shares[corner] * (half_cosine * half_cosine - half_sine * half_sine)
-        sine += shares[corner] * F(2) * half_cosine * half_sine
-    nx, ny, nz = frame[0], frame[1], frame[2]
-    ux, uy, uz = frame[3], frame[4], frame[5]
-    side = (ny * uz - nz * uy) * frame[6] + (nz * ux - nx * uz) * frame[7] + (nx * uy - ny * ux) * frame[8]
-    s = F(1) / math.sqrt(max(cosine * cosine + sine * sine, F(1e-12)))
-    cosine, sine = cosine * s, sine * (s if side >= F(0) else -s)
-    t, b = tangent, bitangent
-    return (
-        (t[0] * cosine + b[0] * sine, t[1] * cosine + b[1] * sine, t[2] * cosine + b[2] * sine),
-        (b[0] * cosine - t[0] * sine, b[1] * cosine - t[1] * sine, b[2] * cosine - t[2] * sine),
-    )
-
-
-@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, SHORT1, f4, i4, OUT_ROWS2), **LOOP)
+@njit(types.void(WHOLE1, WHOLE1, IN1, IN1, IN2, IN1, IN2, IN2, SHORT1, f4, i4, OUT_ROWS2), **LOOP_WITH_ROOM)
 def surface_at_hits(
     ray, triangle, bary_u, bary_v, directions, spread, corners, faces, turns, focal_length, ground, out
 ):
@@ -139,40 +99,23 @@ def surface_at_hits(
     corners, faces, turns : see scene.Scene. ground : the first so many samples wear no material, and get POSITION,
     NORMAL and VIEW alone. STEP_U and STEP_V are one pixel in units of u and v.
     """
-    for i in range(ray.size):
+    for i in range(min(ground, ray.size)):
         r = ray[i]
-        t = triangle[r]
-        b, c = bary_u[r], bary_v[r]
-        a = F(1) - b - c
-        k = 3 * t
-        dx, dy, dz = directions[r, 0], directions[r, 1], directions[r, 2]
-        normal = _normal_at(corners, faces, t, b, c, dx, dy, dz)
-        for axis in range(3):
-            out[POSITION + axis, i] = a * corners[k, axis] + b * corners[k + 1, axis] + c * corners[k + 2, axis]
-            out[NORMAL + axis, i] = normal[axis]
-            out[VIEW + axis, i] = directions[r, axis]
-        if i < ground:
-            continue
-        along_u = (faces[t, 3], faces[t, 4], faces[t, 5])
-        along_v = (faces[t, 6], faces[t, 7], faces[t, 8])
-        tangent, bitangent = _tangents(normal, along_u, along_v)
-        tangent, bitangent = _turned(tangent, bitangent, faces[t], (a, b, c), turns, k)
-        for axis in range(3):
-            own = 3 + axis
-            out[OBJECT_POSITION + axis, i] = a * corners[k, own] + b * corners[k + 1, own] + c * corners[k + 2, own]
-            out[TANGENT + axis, i] = tangent[axis]
-            out[BITANGENT + axis, i] = bitangent[axis]
-            out[ALONG_U + axis, i] = along_u[axis]
-            out[ALONG_V + axis, i] = along_v[axis]
-        for row in range(corners.shape[1] - 9):
-            at = 9 + row
-            out[UV + row, i] = a * corners[k, at] + b * corners[k + 1, at] + c * corners[k + 2, at]
-        slant = max(abs(normal[0] * dx + normal[1] * dy + normal[2] * dz), F(0.1))
-        size = spread[r] / focal_length / math.sqrt(slant)
-        long_u = math.sqrt(along_u[0] * along_u[0] + along_u[1] * along_u[1] + along_u[2] * along_u[2])
-        long_v = math.sqrt(along_v[0] * along_v[0] + along_v[1] * along_v[1] + along_v[2] * along_v[2])
-        out[STEP_U, i] = size / max(long_u, F(1e-6))
-        out[STEP_V, i] = size / max(long_v, F(1e-6))
+        t, b, c, way = triangle[r], bary_u[r], bary_v[r], three_at(directions, r, 0)
+        place, normal = three_between(corners, 3 * t, (F(1) - b - c, b, c), 0), _normal_at(corners, faces, t, b, c, way)
+        out[POSITION, i], out[POSITION + 1, i], out[POSITION + 2, i] = place
+        out[NORMAL, i], out[NORMAL + 1, i], out[NORMAL + 2, i] = normal
+        out[VIEW, i], out[VIEW + 1, i], out[VIEW + 2, i] = way
+    room, hits, scene = (
+        np.empty(ROOM, np.float32),
+        (triangle, bary_u, bary_v, directions, spread),
+        (corners, faces, turns),
+    )
+    for begin in range(max(ground, 0), ray.size, SOME):
+        count = np.int32(min(SOME, ray.size - begin))
+        gather(ray, hits, scene, begin, count, room, out)
+        lay_out(count, focal_length, room)
+        hand_out(begin, count, room, out)
 
 
 @njit(**INLINE)

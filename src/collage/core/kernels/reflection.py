@@ -39,6 +39,18 @@ def dot(a, b):
 
 
 @njit(**INLINE)
+def cross(a, b):
+    """The cross product of two 3-vectors, each a tuple."""
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@njit(**INLINE)
+def which_of(yes, one, other):
+    """One of two 3-vectors."""
+    return (one[0] if yes else other[0]), (one[1] if yes else other[1]), (one[2] if yes else other[2])
+
+
+@njit(**INLINE)
 def octahedral(x, y, z):
     """The place of a direction in the octahedral map, -1 to 1.
 

@@ -18,8 +18,8 @@ from numba import njit, types
 from collage.core.kernels import hit_rows as h
 from collage.core.kernels import packed as s
 from collage.core.kernels import path_rows as p
-from collage.core.kernels.emitters import power, toward_ball, toward_plane, toward_sun
 from collage.core.kernels.embree import FAR, ORIGIN, WAY
+from collage.core.kernels.emitters import power, toward_ball, toward_plane, toward_sun
 from collage.core.kernels.flags import INLINE, LOOP, PASS, RUN
 from collage.core.kernels.going_on import (
     Drawn,
@@ -42,8 +42,8 @@ from collage.core.kernels.going_on import (
 from collage.core.kernels.hit_rows import hit_of, put_hit, put_three, three
 from collage.core.kernels.layers import Has, has_at
 from collage.core.kernels.lights import BALL, DISTANT, KIND
-from collage.core.kernels.lobes import COAT, DIFFUSE, THROUGH, chosen, hit_at, next_way, reflected, which_of
-from collage.core.kernels.reflection import PI, dot
+from collage.core.kernels.lobes import COAT, DIFFUSE, THROUGH, chosen, hit_at, next_way, reflected
+from collage.core.kernels.reflection import PI, dot, which_of
 from collage.core.kernels.sequence import pairs
 
 F = np.float32

@@ -7,6 +7,7 @@ alone, so the picture is the same on any number of threads.
 
 from __future__ import annotations
 
+import time
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from copy import copy
@@ -216,6 +217,7 @@ class Tracer:
         self.lights = what.lights, np.full(count, 1 / max(count, 1), np.float32)
         self.table = energy_table()
         self._left: dict[int, _Left] = {}  # by block, what is left of the samples that are under way
+        self._took: dict[int, float] = {}  # and the seconds that it took the last time
         self.finder = Finder(what.scene, camera, what.size, None, cancelled, worn=what.bench.worn)
 
     def take_up(self, exposed: Exposed) -> None:
@@ -242,13 +244,16 @@ class Tracer:
 
         def block(first: int) -> None:
             if first not in self._left:  # else it was done before the rest was called off
+                begin = time.perf_counter()
                 self._left[first] = self._follow(first, min(size, pixels - first), samples, pools)
+                self._took[first] = time.perf_counter() - begin
 
+        dear_first = sorted(starts, key=lambda first: -self._took.get(first, 0))  # threads end together then
         if self.workers is None or len(starts) == 1:
-            for first in starts:
+            for first in dear_first:
                 block(first)
         else:
-            self.workers.map(block, starts)
+            self.workers.map(block, dear_first)
         self._follow_left(samples, pools)
 
     def _pools(self, samples: range) -> np.ndarray:

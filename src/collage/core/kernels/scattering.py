@@ -70,6 +70,12 @@ PLAIN, COATED, ALL = Has(False, False, False, False), Has(True, False, False, Fa
 
 
 @njit(**INLINE)
+def _first_pair(number):
+    """The first of the three pairs of numbers of a look for light, by the number of the look."""
+    return 2 if number == 0 else PAIRS + 3 * (number - 1)
+
+
+@njit(**INLINE)
 def _draw(own, pixel, of, begin, count, bounce, seed, whose, samples, numbers):
     """Draws what the points of a run need. whose, samples : (RUN,), room for their pixels in the picture and their
     samples. numbers : see Drawn."""
@@ -79,8 +85,10 @@ def _draw(own, pixel, of, begin, count, bounce, seed, whose, samples, numbers):
     for which in range(PAIRS):
         pairs(whose, samples, count, 1 + PAIRS * bounce + which, seed, 2 * which, numbers)
     if bounce == 0:
-        for which in range(MOST_PAIRS - PAIRS):
-            pairs(whose, samples, count, LOOKING + which, seed, 2 * (PAIRS + which), numbers)
+        for number in range(p.LOOKS):
+            for which in range(3):
+                row = 2 * (_first_pair(number) + which)
+                pairs(whose, samples, count, LOOKING + which, seed, row, numbers, number, p.LOOKS)
 
 
 @njit(**PASS)
@@ -391,7 +399,7 @@ def scatter(
         if some_walk:
             _part_below(more, begin, count, room)
         for number in range(looks):
-            which = 2 if number == 0 else PAIRS + 3 * (number - 1)
+            which = _first_pair(number)
             if pool.shape[0] > 0:
                 _toward_sky(pool, first, samples, count, numbers, which, room)
                 _look(made_of, surface, begin, count, F(looks), alone, room)

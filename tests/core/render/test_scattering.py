@@ -43,7 +43,8 @@ def test_angles_by_polynomials_are_those_of_the_mathematics_library() -> None:
         assert abs(turn - math.atan2(y, x - F(0.5)) / (2 * math.pi)) < 2e-7
 
 
-PLAIN, COATED, ALL = Has(False, False, False, False), Has(True, False, False, False), Has(True, True, True, True)
+PLAIN, COATED = Has(False, False, False, False, False), Has(True, False, False, False, False)
+ALL, MATT = Has(True, True, True, True, False), Has(False, False, False, False, True)
 
 
 def _asking(has: Has):  # type: ignore[no-untyped-def]
@@ -62,7 +63,7 @@ def _asking(has: Has):  # type: ignore[no-untyped-def]
     return one
 
 
-ASKING = {has: _asking(has) for has in (PLAIN, COATED, ALL)}
+ASKING = {has: _asking(has) for has in (MATT, PLAIN, COATED, ALL)}
 
 
 def surface_of(**rows: float) -> np.ndarray:
@@ -92,6 +93,7 @@ def asked(surface: np.ndarray, has: Has, count: int = 300_000) -> tuple[np.ndarr
 
 
 SURFACES = {
+    "matt": (MATT, {"specular_weight": 0.0}),
     "matt and smooth": (PLAIN, {}),
     "rough": (PLAIN, {"diffuse_roughness": 0.8, "roughness": 0.9}),
     "metal": (PLAIN, {"metal": 1.0, "roughness": 0.4}),
@@ -113,11 +115,12 @@ def test_paths_bring_what_light_from_everywhere_is_sent_back(name: str) -> None:
     assert 0.9 < 4 * math.pi * density.mean() < 1.01
 
 
-@pytest.mark.parametrize("name", ["matt and smooth", "rough", "metal"])
+@pytest.mark.parametrize("name", ["matt", "matt and smooth", "rough", "metal"])
 def test_a_surface_is_the_same_whatever_else_it_might_have(name: str) -> None:
-    surface = surface_of(**SURFACES[name][1])
-    plain = asked(surface, PLAIN, 2000)
-    for has in (COATED, ALL):
+    least, rows = SURFACES[name]
+    surface = surface_of(**rows)
+    plain = asked(surface, least, 2000)
+    for has in (PLAIN, COATED, ALL):
         for one, other in zip(plain, asked(surface, has, 2000), strict=True):
             np.testing.assert_allclose(one, other, rtol=2e-4, atol=1e-6)
 
@@ -182,4 +185,27 @@ def test_what_is_called_off_in_the_midst_of_samples_goes_on(library, request_of_
         sums(making)
     making.go_on(lambda: False)
     for one, other in zip(whole, sums(making), strict=True):
+        np.testing.assert_array_equal(one, other)
+
+
+def test_what_is_hardly_not_matt_looks_as_what_is(library, request_of_a_room) -> None:
+    """A surface that mirrors nothing has a pass of its own, which is to be no other surface."""
+    films = []
+    for weight in (0.0, 1e-7):
+        network = edits.set_value(request_of_a_room.materials["m"], "surface", "specular_weight", "float", weight)
+        films.append(sums(TracedPicture(Renderer(library), replace(request_of_a_room, materials={"m": network})))[0])
+    matt, other = (film.reshape(3, 4, 10, 6, 10).mean(axis=(2, 4)) for film in films)  # squares of ten pixels
+    assert matt.mean() > 0.1
+    np.testing.assert_allclose(matt.mean(), other.mean(), rtol=2e-3)
+    np.testing.assert_allclose(matt, other, rtol=0.03, atol=0.01)  # paths that are mirrored now and then are others
+
+
+def test_a_picture_does_not_depend_on_which_blocks_are_begun_first(library, request_of_a_room, monkeypatch) -> None:
+    monkeypatch.setattr(module, "BLOCK", 500)
+    found = []
+    for order in (1, -1):
+        making = TracedPicture(Renderer(library), request_of_a_room)
+        making.tracer._took = {first: order * first for first in range(0, 2400)}
+        found.append(sums(making))
+    for one, other in zip(*found, strict=True):
         np.testing.assert_array_equal(one, other)

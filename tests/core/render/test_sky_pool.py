@@ -77,3 +77,20 @@ def test_numbers_drawn_together_are_those_drawn_one_by_one() -> None:
         assert tuple(out[2:4, at]) == alone(pixel, sample, 4, 99)
     out[2:4, :-1] = 7
     assert (out == 7).all(), "nothing else is written"
+
+
+def test_several_pairs_of_a_sample_are_one_sequence() -> None:
+    """Four looks for light of each of four samples lie as evenly as sixteen samples would: Sobol's (0, 2)-sequence."""
+
+    @njit
+    def parted(pixels, samples, part, parts, out):  # type: ignore[no-untyped-def]
+        pairs(pixels, samples, len(pixels), 4, 99, 2 * part, out, part, parts)
+
+    pixels = np.arange(400, dtype=np.int32)
+    found = np.empty((4, 8, 400), np.float32)
+    for sample in range(4):
+        for part in range(4):
+            parted(pixels, np.full(400, sample, np.int32), part, 4, found[sample])
+    cells = (found.reshape(4, 4, 2, 400) * 4).astype(int)  # by sample, part and dimension
+    number = (cells[:, :, 0] * 4 + cells[:, :, 1]).reshape(16, 400)
+    assert (np.sort(number, axis=0) == np.arange(16)[:, None]).all(), "one in each cell of four by four"

@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 
 from collage.core.base.errors import CollageError
+from collage.core.kernels.embree import FAR, ORIGIN, WAY
 from collage.core.scene import embree
 from collage.core.scene.embree import Tree
-from collage.core.scene.tracer import Body, Hits, Tracer
+from collage.core.scene.tracer import Body, Hits, Tracer, room_for_rays
 
 RNG = np.random.default_rng(4)
 
@@ -80,6 +81,35 @@ def test_rays_go_no_further_than_is_said() -> None:
     np.testing.assert_array_equal(found.distance[found.triangle < 0], far[found.triangle < 0])
     assert ((tracer.occluded(origins, ways, far) >= 0) == (wanted >= 0))[clear].mean() > 0.999
     assert ((tracer.occluded(origins, ways) >= 0) == (triangle >= 0)).mean() > 0.999
+
+
+def noted(origins: np.ndarray, ways: np.ndarray, far: np.ndarray) -> np.ndarray:
+    """Rays where Embree takes them."""
+    rays = room_for_rays(len(ways))
+    rays[:, ORIGIN : ORIGIN + 3], rays[:, WAY : WAY + 3], rays[:, FAR] = origins, ways, far
+    return rays
+
+
+@pytest.mark.parametrize("apart", [False, True])
+def test_rays_are_asked_where_they_are_noted(apart: bool) -> None:
+    """With all triangles in one tree, and in two as while something is moved."""
+    every, (origins, ways) = bodies(), some_rays()
+    tracer = Tracer(every, Tracer(every[:1]), moving=True) if apart else Tracer(every)
+    assert tracer.is_whole is not apart
+    (triangle, length), far = by_each(every, origins, ways), RNG.uniform(0.05, 1.5, len(ways)).astype(np.float32)
+    origins[7], ways[8] = np.nan, np.nan  # what is no number meets nothing and harms no other ray
+    rays = noted(origins, ways, far)
+    before = rays.copy()
+    tracer.block(rays[100:])
+    np.testing.assert_array_equal(rays[:100, FAR], before[:100, FAR], "rays that are not asked stay as they are")
+    clear = (np.abs(length - far) > 1e-4) & (np.arange(len(far)) >= 100)
+    wanted = (triangle >= 0) & (length < far)
+    assert ((rays[:, FAR] < 0) == wanted)[clear].mean() > 0.999
+    assert 0.1 < wanted[clear].mean() < 0.9
+    tracer.block(rays[:100])
+    assert not (rays[7:9, FAR] < 0).any()
+    rays[:, FAR] = before[:, FAR]
+    np.testing.assert_array_equal(rays.view(np.int32), before.view(np.int32), "nothing else is written")
 
 
 def test_all_rays_may_begin_in_one_place_and_be_written_where_asked() -> None:

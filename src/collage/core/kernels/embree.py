@@ -95,7 +95,7 @@ def _free_there(_context: Any, query: Any, tree: Any, place: Any) -> Any:
 
     def code(_context: Any, builder: Any, _signature: Any, given: Any) -> Any:
         ray = builder.inttoptr(given[2], ir.ArrayType(ir.FloatType(), RAY).as_pointer())
-        _ask(builder, *given[:2], ray)
+        _ask(builder, given[0], given[1], ray)
         return _word(builder, ray, FAR)
 
     return f4(query, tree, place), code

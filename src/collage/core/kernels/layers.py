@@ -50,6 +50,7 @@ class Has(NamedTuple):
     brushed: bool
     fuzz: bool
     more: bool  # whether there are rows behind ROWS, see kernels.packed
+    matt: bool  # whether its base is smooth, mirrors nothing and lets nothing through: then it has none of the others
 
 
 class Layers(NamedTuple):
@@ -106,7 +107,7 @@ def has_at(surface, i):
     more = surface.shape[0] > s.ROWS
     coat, fuzz = surface[s.COAT, i] > F(0), surface[s.FUZZ, i] > F(0)
     brushed = more and (surface[s.BRUSHED, i] > F(0) or surface[s.COAT_BRUSHED, i] > F(0))
-    return Has(coat, brushed, fuzz, more)
+    return Has(coat, brushed, fuzz, more, False)
 
 
 @njit(**INLINE)

@@ -131,9 +131,24 @@ def _body(surface, point, layers, fuzz, found, has, channel):
 
 
 @njit(**INLINE)
+def _matt_hit(surface, point):
+    """The same of a matt surface, see layers.Has."""
+    i, none, whole = point.at, (F(0), F(0), F(0)), (F(1), F(1), F(1))
+    albedo = max(surface[s.BASE, i], F(0)), max(surface[s.BASE + 1, i], F(0)), max(surface[s.BASE + 2, i], F(0))
+    followed = F(1) if _luminance_of(albedo, whole) > F(1e-9) else F(0)
+    facets = _microfacets(surface, s.TANGENT, i, point.normal, point.roughness, point.brushed, False)
+    return Hit(
+        i, point.own_normal, point.eye, point.nv, F(0), albedo, none, none, none, whole, F(0), F(0), F(0),
+        Lobes(followed, F(0), F(0), F(0), F(0)), facets, facets,
+    )  # fmt: skip
+
+
+@njit(**INLINE)
 def hit_at(surface, geometry, i, table, has):
     """The surface at a point."""
     point = point_at(surface, geometry, i, has)
+    if has.matt:
+        return _matt_hit(surface, point)
     layers = layers_over(surface, point, table, has)
     fuzz = layers.fuzz * layers.fuzz_back
     r = reflectance(surface, point, layers, has, 0)
@@ -243,14 +258,15 @@ def leaving(eye, half, ior, lot):
 @njit(**INLINE)
 def next_way(hit, lobe, drawn, lot, has):
     """A direction in which a path goes on, above the surface or behind a thin wall."""
-    half = visible_normal(hit.facets, hit.eye, drawn)
-    if has.coat:
-        half = which_of(lobe == COAT, visible_normal(hit.coat_facets, hit.eye, drawn), half)
-    mirror = mirrored(hit.eye, half)
     x, y, z = by_cosine(drawn)
     z = -z if lot < hit.lobes.diffuse * hit.lobes.behind else z  # the lot is even over what is left of it
     matt = in_frame(hit.facets.tangent, hit.facets.bitangent, hit.facets.normal, x, y, z)
-    return which_of(lobe == DIFFUSE, matt, mirror)
+    if has.matt:
+        return matt
+    half = visible_normal(hit.facets, hit.eye, drawn)
+    if has.coat:
+        half = which_of(lobe == COAT, visible_normal(hit.coat_facets, hit.eye, drawn), half)
+    return which_of(lobe == DIFFUSE, matt, mirrored(hit.eye, half))
 
 
 @njit(**INLINE)
@@ -285,6 +301,10 @@ def reflected(surface, hit, way, has):
     would go there, per steradian."""
     lobes, normal = hit.lobes, hit.facets.normal
     nl, above = dot(normal, way), dot(way, hit.own_normal) > F(0)
+    if has.matt:
+        lit = max(nl, F(0)) / PI
+        falling = lit * unshadowed(hit.own_normal, normal, way)
+        return (hit.albedo[0] * falling, hit.albedo[1] * falling, hit.albedo[2] * falling), lobes.diffuse * lit
     half = unit(way[0] + hit.eye[0], way[1] + hit.eye[1], way[2] + hit.eye[2])
     fresnel = fifth_power(F(1) - max(dot(hit.eye, half), F(0)))
     density = lobes.diffuse * abs(nl) / PI * (lobes.behind if nl < F(0) else F(1) - lobes.behind)

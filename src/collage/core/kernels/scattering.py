@@ -66,7 +66,8 @@ MOST_PAIRS = PAIRS + 3 * (p.LOOKS - 1)  # that a point draws
 ROOM = h.ROWS * RUN  # numbers that a run takes, see kernels.hit_rows
 
 SURFACE, BELOW, LEAVING, STRAIGHT, ENDED = range(5)  # what a path does at a point; BELOW: it comes out from there
-PLAIN, COATED, ALL = Has(False, False, False, False), Has(True, False, False, False), Has(True, True, True, True)
+PLAIN, COATED = Has(False, False, False, False, False), Has(True, False, False, False, False)
+ALL, MATT = Has(True, True, True, True, False), Has(False, False, False, False, True)
 
 
 @njit(**INLINE)
@@ -315,28 +316,36 @@ def _go(points, paths, begin, count, numbers, wide, room):
                 _reflect(paths, points, begin, i, lobe, wide, room)
 
 
-_find_plain, _find_coated, _find_all = _finding(PLAIN), _finding(COATED), _finding(ALL)
-_look_plain, _look_coated, _look_all = _looking(PLAIN), _looking(COATED), _looking(ALL)
-_choose_plain, _choose_coated, _choose_all = _choosing(PLAIN), _choosing(COATED), _choosing(ALL)
+_find_matt, _find_plain, _find_coated, _find_all = _finding(MATT), _finding(PLAIN), _finding(COATED), _finding(ALL)
+_look_matt, _look_plain, _look_coated, _look_all = _looking(MATT), _looking(PLAIN), _looking(COATED), _looking(ALL)
+_choose_matt, _choose_plain, _choose_coated, _choose_all = (
+    _choosing(MATT), _choosing(PLAIN), _choosing(COATED), _choosing(ALL)
+)  # fmt: skip
+IS_MATT, IS_PLAIN, IS_COATED, IS_ALL = range(4)
 
 
 @njit(**INLINE)
-def _made_of(surface):
-    """0 for surfaces of a base alone, 1 for those with a coat, 2 for all others."""
+def _made_of(surface, start, stop):
+    """What some points have at most, see Has."""
     if surface.shape[0] > s.ROWS:
-        return 2
-    coated = fuzzy = False
-    for i in range(surface.shape[1]):
+        return IS_ALL
+    more = coated = fuzzy = False
+    for i in range(start, stop):
         coated |= surface[s.COAT, i] > F(0)
         fuzzy |= surface[s.FUZZ, i] > F(0)
-    return 2 if fuzzy else 1 if coated else 0
+        more |= (surface[s.SPECULAR_WEIGHT, i] > F(0)) | (surface[s.METAL, i] > F(0))
+        more |= (surface[s.TRANSMISSION, i] > F(0)) | (surface[s.FILM_WEIGHT, i] > F(0))
+        more |= surface[s.DIFFUSE_ROUGHNESS, i] > F(0)
+    return IS_ALL if fuzzy else IS_COATED if coated else IS_PLAIN if more else IS_MATT
 
 
 @njit(**INLINE)
 def _find(made_of, points, table, begin, count, room):
-    if made_of == 0:
+    if made_of == IS_MATT:
+        _find_matt(points, table, begin, count, room)
+    elif made_of == IS_PLAIN:
         _find_plain(points, table, begin, count, room)
-    elif made_of == 1:
+    elif made_of == IS_COATED:
         _find_coated(points, table, begin, count, room)
     else:
         _find_all(points, table, begin, count, room)
@@ -344,9 +353,11 @@ def _find(made_of, points, table, begin, count, room):
 
 @njit(**INLINE)
 def _look(made_of, surface, begin, count, looks, alone, room):
-    if made_of == 0:
+    if made_of == IS_MATT:
+        _look_matt(surface, begin, count, looks, alone, room)
+    elif made_of == IS_PLAIN:
         _look_plain(surface, begin, count, looks, alone, room)
-    elif made_of == 1:
+    elif made_of == IS_COATED:
         _look_coated(surface, begin, count, looks, alone, room)
     else:
         _look_all(surface, begin, count, looks, alone, room)
@@ -354,9 +365,11 @@ def _look(made_of, surface, begin, count, looks, alone, room):
 
 @njit(**INLINE)
 def _choose(made_of, surface, begin, count, numbers, room):
-    if made_of == 0:
+    if made_of == IS_MATT:
+        _choose_matt(surface, begin, count, numbers, room)
+    elif made_of == IS_PLAIN:
         _choose_plain(surface, begin, count, numbers, room)
-    elif made_of == 1:
+    elif made_of == IS_COATED:
         _choose_coated(surface, begin, count, numbers, room)
     else:
         _choose_all(surface, begin, count, numbers, room)
@@ -389,7 +402,7 @@ def scatter(
     points, paths = Points(surface, geometry, more, front, of, pixel), Paths(origins, ways, rows, alive)
     looking, noted = Looks(rays, look_light, look_of), 0
     wide, brightest = settings[p.FOCAL_LENGTH] * F(0.1), F(1e30) if bounce == 0 else settings[p.BRIGHTEST]
-    made_of, looks = _made_of(surface), p.LOOKS if bounce == 0 else 1
+    made_of, looks = _made_of(surface, start, stop), p.LOOKS if bounce == 0 else 1
     for at in range(start, stop, RUN):
         # of 32 bits, so that a compiler sees that points of a run follow each other
         begin, count = np.int32(at), np.int32(min(RUN, stop - at))

@@ -56,17 +56,17 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
 
         return wrapped
 
-    nearest, block, evaluate = Scene.nearest, Scene.block, traced_module.evaluate_surface  # type: ignore[attr-defined]
+    nearest, mark, evaluate = Scene.nearest, Scene.mark_occluded, traced_module.evaluate_surface  # type: ignore[attr-defined]
     kernels, scattering = traced_module.k, traced_module.scattering
     scatter, meet = scattering.scatter, kernels.meet
     Scene.nearest = timed("rays", nearest, 1)  # type: ignore[method-assign]
-    Scene.block = timed("shadow rays", block, 1)  # type: ignore[method-assign]
+    Scene.mark_occluded = timed("shadow rays", mark, 1)  # type: ignore[method-assign]
     traced_module.evaluate_surface = timed("networks", evaluate)  # type: ignore[attr-defined]
     scattering.__dict__["scatter"], kernels.__dict__["meet"] = timed("shading", scatter), timed("shading", meet)
     try:
         yield seconds, counts
     finally:
-        Scene.nearest, Scene.block = nearest, block  # type: ignore[method-assign]
+        Scene.nearest, Scene.mark_occluded = nearest, mark  # type: ignore[method-assign]
         traced_module.evaluate_surface = evaluate  # type: ignore[attr-defined]
         scattering.__dict__["scatter"], kernels.__dict__["meet"] = scatter, meet
 
@@ -74,7 +74,7 @@ def counted() -> Iterator[tuple[dict[str, float], dict[str, int]]]:
 def _asked(renderer: Renderer, making: TracedPicture) -> list[tuple[str, np.ndarray, np.ndarray, dict[str, Any]]]:
     """The rays of one sample of every pixel, in the parts in which they are asked, as embreex takes them."""
     asked: list[tuple[str, np.ndarray, np.ndarray, dict[str, Any]]] = []
-    nearest, block = Scene.nearest, Scene.block
+    nearest, mark = Scene.nearest, Scene.mark_occluded
 
     def looked(self: Scene, *given: np.ndarray) -> Any:
         asked.append(("INTERSECT", given[0].copy(), given[1].copy(), {"output": 1}))
@@ -83,13 +83,13 @@ def _asked(renderer: Renderer, making: TracedPicture) -> list[tuple[str, np.ndar
     def shadowed(self: Scene, rays: np.ndarray) -> None:
         parts = [rays[:, at : at + wide].copy() for at, wide in ((ORIGIN, 3), (WAY, 3), (FAR, 1))]
         asked.append(("OCCLUDED", *parts[:2], {"dists": parts[2].ravel()}))  # type: ignore[arg-type]
-        block(self, rays)
+        mark(self, rays)
 
-    Scene.nearest, Scene.block = looked, shadowed  # type: ignore[method-assign, assignment]
+    Scene.nearest, Scene.mark_occluded = looked, shadowed  # type: ignore[method-assign, assignment]
     try:
         next(iter(making.passes()))
     finally:
-        Scene.nearest, Scene.block = nearest, block  # type: ignore[method-assign]
+        Scene.nearest, Scene.mark_occluded = nearest, mark  # type: ignore[method-assign]
     return [one for one in asked if len(one[1])]
 
 

@@ -100,13 +100,13 @@ def test_rays_are_asked_where_they_are_noted(apart: bool) -> None:
     origins[7], ways[8] = np.nan, np.nan  # what is no number meets nothing and harms no other ray
     rays = noted(origins, ways, far)
     before = rays.copy()
-    tracer.block(rays[100:])
+    tracer.mark_occluded(rays[100:])
     np.testing.assert_array_equal(rays[:100, FAR], before[:100, FAR], "rays that are not asked stay as they are")
     clear = (np.abs(length - far) > 1e-4) & (np.arange(len(far)) >= 100)
     wanted = (triangle >= 0) & (length < far)
     assert ((rays[:, FAR] < 0) == wanted)[clear].mean() > 0.999
     assert 0.1 < wanted[clear].mean() < 0.9
-    tracer.block(rays[:100])
+    tracer.mark_occluded(rays[:100])
     assert not (rays[7:9, FAR] < 0).any()
     rays[:, FAR] = before[:, FAR]
     np.testing.assert_array_equal(rays.view(np.int32), before.view(np.int32), "nothing else is written")

@@ -142,7 +142,7 @@ def occluded(query, trees, origins, directions, distance, out):
 
 
 @njit(types.void(address, TREES, address, i4), **LOOP)
-def block(query, trees, rays, count):
+def mark_occluded(query, trees, rays, count):
     """Writes to rays that meet anything that they go as far as below 0.
 
     query, trees : see `occluded`. rays : the address of (count, RAY) words, as Embree takes them: no word is copied.

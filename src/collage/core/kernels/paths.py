@@ -226,7 +226,7 @@ def note_seen(surface, geometry, of, pixel, eye, seen):
 
 @njit(types.void(IN2, IN2, WHOLE1, i4, WHOLE1, f4, OUT2), **LOOP)
 def add_unblocked(rays, light, of, count, pixel, brightest, radiance):
-    """Adds the light of rays that nothing blocks, see kernels.embree.block and going_on.Looks."""
+    """Adds the light of rays that nothing blocks, see kernels.embree.mark_occluded and going_on.Looks."""
     white = (F(1), F(1), F(1))
     for i in range(count):
         if rays[i, FAR] >= F(0):

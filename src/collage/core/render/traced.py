@@ -323,7 +323,7 @@ class _Block:
     def __init__(self, tracer: Tracer, own: np.ndarray, first: int, pools: np.ndarray) -> None:
         self.tracer, self.finder, self.own, self.first, self.pools = tracer, copy(tracer.finder), own, first, pools
         self.exposed = Exposed(own.shape[1])
-        self.radiance, self.room = self.exposed.radiance, _room()
+        self.radiance, self.room = self.exposed.radiance, _room(min(NEAR, own.shape[1]))
 
     def follow(self, paths: _Paths, begin: int, end: int) -> _Paths:
         """Follows paths from one bounce up to another. Returns those that are left."""
@@ -478,16 +478,16 @@ class _Block:
                 pixel, self.own, self.first, bounce, tracer.how.seed, *tracer.lights, self.pools, tracer.settings,
                 tracer.table, *room, self.radiance, looking, light, look_of, caught,
             )  # fmt: skip
-            tracer.what.scene.block(looking[:sent])
+            tracer.what.scene.mark_occluded(looking[:sent])
             if caught:
                 k.add_caught(looking, light, look_of, sent, pixel, exposed.caught, exposed.unshadowed)
             else:
                 k.add_unblocked(looking, light, look_of, sent, pixel, brightest, self.radiance)
 
 
-def _room() -> tuple[np.ndarray, ...]:
-    """Where kernels.scattering.scatter keeps a run of points, and rays to light of NEAR points, see going_on.Looks."""
-    most, whose, samples = 2 * NEAR * p.LOOKS, *np.empty((2, scattering.RUN), np.int32)
+def _room(count: int) -> tuple[np.ndarray, ...]:
+    """Where kernels.scattering.scatter keeps a run of points, and rays to light of `count`, see going_on.Looks."""
+    most, whose, samples = 2 * count * p.LOOKS, *np.empty((2, scattering.RUN), np.int32)
     numbers = np.empty((2 * scattering.MOST_PAIRS, scattering.RUN), np.float32)
     looks = room_for_rays(most), np.empty((most, 3), np.float32), np.empty(most, np.int32)
     return np.empty(scattering.ROOM, np.float32), whose, samples, numbers, *looks

@@ -121,9 +121,9 @@ class Scene:
         """(n,) int32: -1 where a ray meets nothing, up to `distances` (n,) in lengths of its direction."""
         return self.tracer.occluded(origins, directions, distances)
 
-    def block(self, rays: np.ndarray) -> None:
-        """Notes which rays meet anything, see kernels.embree.block."""
-        self.tracer.block(rays)
+    def mark_occluded(self, rays: np.ndarray) -> None:
+        """Notes which rays meet anything, see kernels.embree.mark_occluded."""
+        self.tracer.mark_occluded(rays)
 
 
 def object_bounds(item: BenchObject) -> tuple[tuple[float, float, float], tuple[float, float, float]]:

@@ -133,9 +133,9 @@ class Tracer:
         k.occluded(*self._asking, origins, directions, far, out)
         return out
 
-    def block(self, rays: np.ndarray) -> None:
-        """Notes which rays meet anything, see kernels.embree.block. rays : see `room_for_rays`."""
-        k.block(*self._asking, rays.ctypes.data, len(rays))
+    def mark_occluded(self, rays: np.ndarray) -> None:
+        """Notes which rays meet anything, see kernels.embree.mark_occluded. rays : see `room_for_rays`."""
+        k.mark_occluded(*self._asking, rays.ctypes.data, len(rays))
 
     @cached_property
     def _asking(self) -> tuple[int, np.ndarray]:

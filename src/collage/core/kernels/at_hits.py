@@ -1,6 +1,6 @@
 """The surface where rays hit a triangle: found for a run of hits, so that what is asked of each is asked of several.
 
-Helpers of kernels.rays, compiled into it.
+Helpers of kernels.rays and kernels.embree, compiled into them.
 """
 
 from __future__ import annotations

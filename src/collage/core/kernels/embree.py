@@ -12,6 +12,7 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic
 
+from collage.core.kernels.at_hits import three_at
 from collage.core.kernels.flags import INLINE, LOOP
 
 F = np.float32
@@ -110,11 +111,6 @@ def _blocked(query, trees, origin, way, far):
     return False
 
 
-@njit(**INLINE)
-def _row(rows, i):
-    return rows[i, 0], rows[i, 1], rows[i, 2]
-
-
 @njit(types.void(address, address, IN1, IN2, IN2, WHOLE1, OUT1, OUT1, OUT1), **LOOP)
 def nearest(query, tree, first, origins, directions, triangle, u, v, distance):
     """The nearest hits of rays up to `distance`, which is made smaller; what finds nothing nearer stays as it is.
@@ -123,8 +119,8 @@ def nearest(query, tree, first, origins, directions, triangle, u, v, distance):
     origins : (n, 3), or (1, 3) where all rays begin. directions : (n, 3). triangle, u, v, distance : (n,).
     """
     for i in range(len(directions)):
-        origin = _row(origins, i if len(origins) > 1 else 0)
-        geometry, primitive, along, across, far = _hit(query, tree, origin, _row(directions, i), distance[i])
+        origin = three_at(origins, i if len(origins) > 1 else 0, 0)
+        geometry, primitive, along, across, far = _hit(query, tree, origin, three_at(directions, i, 0), distance[i])
         if geometry >= 0:
             triangle[i] = first[geometry] + primitive
             u[i], v[i], distance[i] = along, across, far
@@ -137,8 +133,8 @@ def occluded(query, trees, origins, directions, distance, out):
     query : the address of rtcOccluded1. trees : (k,) addresses. The others as for `nearest`.
     """
     for i in range(len(directions)):
-        origin, far = _row(origins, i if len(origins) > 1 else 0), distance[i if len(distance) > 1 else 0]
-        out[i] = 0 if _blocked(query, trees, origin, _row(directions, i), far) else -1
+        origin, far = three_at(origins, i if len(origins) > 1 else 0, 0), distance[i if len(distance) > 1 else 0]
+        out[i] = 0 if _blocked(query, trees, origin, three_at(directions, i, 0), far) else -1
 
 
 @njit(types.void(address, TREES, address, i4), **LOOP)

@@ -61,7 +61,7 @@ OUT_WHOLE1 = types.Array(i4, 1, "C")
 ENDLESS = F(1e6)  # lengths of a ray that ends at no light
 SAFE_BOUNCES = 3  # before paths that carry little end by lot
 PAIRS = 6  # of numbers that a bounce draws
-LOOKING = (3 << 20) + 3  # the first pair of numbers for all but the first look for light, see path_rows.LOOKS
+LOOKING = (3 << 20) + 3  # the first of the pairs of numbers for looks for light at the first surface
 MOST_PAIRS = PAIRS + 3 * (p.LOOKS - 1)  # that a point draws
 ROOM = h.ROWS * RUN  # numbers that a run takes, see kernels.hit_rows
 
@@ -83,9 +83,12 @@ def _draw(own, pixel, of, begin, count, bounce, seed, whose, samples, numbers):
     for i in range(count):
         j = pixel[of[begin + i]]
         whose[i], samples[i] = own[0, j], own[1, j]
-    for which in range(PAIRS):
-        pairs(whose, samples, count, 1 + PAIRS * bounce + which, seed, 2 * which, numbers)
-    if bounce == 0:
+    if bounce > 0:
+        for which in range(PAIRS):
+            pairs(whose, samples, count, 1 + PAIRS * bounce + which, seed, 2 * which, numbers)
+    else:
+        for which in (0, 1, 5):  # those between are of the first look
+            pairs(whose, samples, count, 1 + which, seed, 2 * which, numbers)
         for number in range(p.LOOKS):
             for which in range(3):
                 row = 2 * (_first_pair(number) + which)
